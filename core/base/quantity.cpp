@@ -1,0 +1,327 @@
+#include "base/quantity.h"
+
+#include <fast_float/fast_float.h>
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+#include <cmath>
+#include <numbers>
+
+namespace heron {
+namespace {
+
+struct UnitName {
+  std::string_view typed;
+  std::string_view symbol;
+};
+
+struct UnitKind {
+  std::string_view symbol, quantity, example;
+  bool takes_prefix;
+};
+
+constexpr std::array kUnits = {
+    UnitKind{"Hz", "frequency", "20 kHz", true},       UnitKind{"V", "voltage", "20 mV", true},
+    UnitKind{"A", "current", "5 mA", true},            UnitKind{"s", "time", "20 ms", true},
+    UnitKind{"ohm", "resistance", "82 kohm", true},    UnitKind{"F", "capacitance", "4.7 nF", true},
+    UnitKind{"H", "inductance", "10 uH", true},        UnitKind{"W", "power", "18 W", true},
+    UnitKind{"J", "energy", "85 uJ", true},            UnitKind{"C", "charge", "20 nC", true},
+    UnitKind{"S", "conductance", "2 mS", true},        UnitKind{"K", "temperature", "300 K", false},
+    UnitKind{"dB", "ratio in dB", "26 dB", false},     UnitKind{"deg", "angle", "45 deg", false},
+    UnitKind{"%", "percentage", "5 %", false},         UnitKind{"1", "number", "8", false},
+    UnitKind{"m", "length", "1 m", true},              UnitKind{"dB/decade", "slope", "-20 dB/decade", false},
+    UnitKind{"decades", "frequency ratio", "3", false}};
+
+constexpr std::array kUnitNames = {
+    UnitName{"hz", "Hz"},         UnitName{"hertz", "Hz"},     UnitName{"v", "V"},          UnitName{"volt", "V"},
+    UnitName{"volts", "V"},       UnitName{"a", "A"},          UnitName{"s", "s"},          UnitName{"sec", "s"},
+    UnitName{"ohm", "ohm"},       UnitName{"ohms", "ohm"},     UnitName{"Ω", "ohm"},        UnitName{"Ω", "ohm"},
+    UnitName{"f", "F"},           UnitName{"h", "H"},          UnitName{"w", "W"},          UnitName{"j", "J"},
+    UnitName{"db", "dB"},         UnitName{"deg", "deg"},      UnitName{"°", "deg"},        UnitName{"degrees", "deg"},
+    UnitName{"%", "%"},           UnitName{"dB/dec", "dB/decade"}, UnitName{"db/decade", "dB/decade"}};
+
+const UnitKind* kind_of(std::string_view symbol) {
+  const auto it = std::find_if(kUnits.begin(), kUnits.end(), [&](const UnitKind& u) { return u.symbol == symbol; });
+  return it == kUnits.end() ? nullptr : &*it;
+}
+
+std::string lower(std::string_view text) {
+  std::string out(text);
+  std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+  return out;
+}
+
+/// The symbol for a unit as typed, exact case first so that "S" is not "s"; nothing when unknown.
+std::optional<std::string_view> unit_symbol(std::string_view typed) {
+  for (const auto& u : kUnits)
+    if (u.symbol == typed && u.symbol != "1") return u.symbol;
+  const std::string small = lower(typed);
+  for (const auto& u : kUnitNames)
+    if (u.typed == typed || lower(u.typed) == small) return u.symbol;
+  return std::nullopt;
+}
+
+struct Prefix {
+  std::string_view typed;
+  double factor;
+};
+constexpr std::array kPrefixes = {Prefix{"f", 1e-15}, Prefix{"p", 1e-12}, Prefix{"n", 1e-9}, Prefix{"u", 1e-6},
+                                  Prefix{"µ", 1e-6},  Prefix{"μ", 1e-6},  Prefix{"m", 1e-3}, Prefix{"k", 1e3},
+                                  Prefix{"K", 1e3},   Prefix{"M", 1e6},   Prefix{"G", 1e9},  Prefix{"T", 1e12}};
+
+struct Suffix {
+  double factor = 1;
+  std::string unit;
+};
+
+/// Every way to read "mV", "k", "Hz": the unit alone wins over a prefix, the wanted unit over all.
+std::optional<Suffix> read_suffix(std::string_view text, std::string_view wanted) {
+  if (text.empty()) return Suffix{};
+  const UnitKind* want = kind_of(wanted);
+  for (const auto& p : kPrefixes)
+    if (text == p.typed && want && want->takes_prefix && unit_symbol(text) != wanted) return Suffix{p.factor, ""};
+  if (const auto symbol = unit_symbol(text)) return Suffix{1, std::string(*symbol)};
+  for (const auto& p : kPrefixes) {
+    if (!text.starts_with(p.typed)) continue;
+    const auto rest = text.substr(p.typed.size());
+    if (rest.empty()) return Suffix{p.factor, ""};
+    if (const auto symbol = unit_symbol(rest); symbol && kind_of(*symbol)->takes_prefix)
+      return Suffix{p.factor, std::string(*symbol)};
+  }
+  return std::nullopt;
+}
+
+std::string trimmed(std::string_view text) {
+  std::string out;
+  for (std::size_t i = 0; i < text.size();) {
+    if (text.substr(i).starts_with("\u2009") || text.substr(i).starts_with("\u202f")) {
+      out += ' ';
+      i += 3;
+    } else if (text.substr(i).starts_with("\u00a0")) {
+      out += ' ';
+      i += 2;
+    } else if (text.substr(i).starts_with("\u2212")) {
+      out += '-';
+      i += 3;
+    } else {
+      out += text[i++];
+    }
+  }
+  const auto space = [](unsigned char c) { return std::isspace(c) != 0; };
+  out.erase(out.begin(), std::find_if_not(out.begin(), out.end(), space));
+  out.erase(std::find_if_not(out.rbegin(), out.rend(), space).base(), out.end());
+  return out;
+}
+
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+/// Takes a level form off the end of the suffix: "mVpp" -> "mV" and pk-pk.
+std::optional<LevelForm> take_level_form(std::string& suffix) {
+  struct Ending {
+    std::string_view typed;
+    LevelForm form;
+  };
+  constexpr std::array endings = {
+      Ending{"pk-pk", LevelForm::peak_to_peak}, Ending{"pkpk", LevelForm::peak_to_peak},
+      Ending{"p-p", LevelForm::peak_to_peak},   Ending{"pp", LevelForm::peak_to_peak},
+      Ending{"peak", LevelForm::peak},          Ending{"pk", LevelForm::peak},
+      Ending{"rms", LevelForm::rms}};
+  const std::string small = lower(suffix);
+  for (const auto& e : endings) {
+    if (!small.ends_with(e.typed)) continue;
+    suffix.resize(suffix.size() - e.typed.size());
+    while (!suffix.empty() && suffix.back() == ' ') suffix.pop_back();
+    return e.form;
+  }
+  return std::nullopt;
+}
+
+std::string wanted_text(std::string_view unit) {
+  const UnitKind* kind = kind_of(unit);
+  return kind ? fmt::format("a {} such as {}", kind->quantity, kind->example) : std::string("a number");
+}
+
+}  // namespace
+
+std::string_view level_form_text(LevelForm form) {
+  switch (form) {
+    case LevelForm::peak_to_peak: return "pk-pk";
+    case LevelForm::peak: return "peak";
+    case LevelForm::rms: return "rms";
+  }
+  return "";
+}
+
+Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
+  const std::string text = trimmed(typed);
+  if (text.empty()) return fail(Fault::input, "Nothing is typed; {} is wanted.", wanted_text(unit));
+  if (text.size() > 64) return fail(Fault::input, "The text is too long to be {}.", wanted_text(unit));
+
+  std::size_t at = 0;
+  if (text[at] == '+' || text[at] == '-') ++at;
+  std::size_t end = at;
+  bool point = false;
+  while (end < text.size() && (is_digit(text[end]) || (text[end] == '.' && !point))) {
+    point = point || text[end] == '.';
+    ++end;
+  }
+  const bool has_digits = std::any_of(text.begin() + at, text.begin() + end, is_digit);
+  if (!has_digits) return fail(Fault::input, "\"{}\" does not begin with a number; {} is wanted.", text, wanted_text(unit));
+  if (end < text.size() && text[end] == ',') {
+    std::string with_point = text;
+    with_point[end] = '.';
+    return fail(Fault::input, "\"{}\" has a comma in the number; write {} with a point.", text, with_point);
+  }
+  // An exponent is only one when digits follow: "2e3" but not "2 e".
+  if (end + 1 < text.size() && (text[end] == 'e' || text[end] == 'E')) {
+    std::size_t digit = end + 1;
+    if (text[digit] == '+' || text[digit] == '-') ++digit;
+    if (digit < text.size() && is_digit(text[digit])) {
+      while (digit < text.size() && is_digit(text[digit])) ++digit;
+      end = digit;
+    }
+  }
+  const std::string number_text = text.substr(text[0] == '+' ? 1 : 0, end - (text[0] == '+' ? 1 : 0));
+  double value = 0;
+  const auto parsed = fast_float::from_chars(number_text.data(), number_text.data() + number_text.size(), value);
+  if (parsed.ec != std::errc() || !std::isfinite(value))
+    return fail(Fault::input, "\"{}\" is not a number that can be held.", number_text);
+
+  std::string suffix = trimmed(text.substr(end));
+
+  // IEC 60062: the prefix or unit letter stands where the decimal point would ("4n7", "4R7", "2k2").
+  const bool whole = number_text.find_first_of(".eE") == std::string::npos;
+  std::size_t letter = 0;
+  for (const std::string_view l : {"f", "p", "n", "u", "µ", "μ", "m", "k", "K", "M", "G", "R", "V"})
+    if (suffix.starts_with(l)) letter = std::max(letter, l.size());
+  if (whole && letter > 0 && suffix.size() > letter && is_digit(suffix[letter]) && end < text.size() && text[end] != ' ') {
+    std::size_t stop = letter;
+    while (stop < suffix.size() && is_digit(suffix[stop])) ++stop;
+    const std::string joined = number_text + "." + suffix.substr(letter, stop - letter);
+    fast_float::from_chars(joined.data(), joined.data() + joined.size(), value);
+    const std::string mark = suffix.substr(0, letter);
+    const std::string rest = trimmed(suffix.substr(stop));
+    suffix = mark == "R" ? (rest.empty() ? "ohm" : rest) : mark + rest;
+  } else if (suffix == "R" && (unit == "ohm" || unit.empty())) {
+    suffix = "ohm";
+  }
+
+  Quantity out;
+  if (unit == "V" || unit.empty()) out.form = take_level_form(suffix);
+  const auto read = read_suffix(suffix, unit);
+  if (!read)
+    return fail(Fault::input, "\"{}\" is not a unit known here; {} is wanted.", suffix, wanted_text(unit));
+  out.value = value * read->factor;
+  out.unit = read->unit;
+  if (!std::isfinite(out.value)) return fail(Fault::input, "\"{}\" is too large to be held.", text);
+  if (!unit.empty() && !out.unit.empty() && out.unit != unit) {
+    if (unit == "1" && out.unit == "%") {
+      out.value /= 100;
+    } else {
+      return fail(Fault::input, "\"{}\" is a {}; {} is wanted.", text, kind_of(out.unit)->quantity, wanted_text(unit));
+    }
+  }
+  if (!unit.empty()) out.unit = std::string(unit);
+  return out;
+}
+
+Result<double> parse_value(std::string_view text, std::string_view unit) {
+  const auto quantity = parse_quantity(text, unit);
+  if (!quantity) return tl::unexpected(quantity.error());
+  return quantity->value;
+}
+
+Result<double> parse_level_pp(std::string_view text, LevelForm assumed) {
+  const auto level = parse_quantity(text, "V");
+  if (!level) return tl::unexpected(level.error());
+  switch (level->form.value_or(assumed)) {
+    case LevelForm::peak_to_peak: return level->value;
+    case LevelForm::peak: return level->value * 2;
+    case LevelForm::rms: return level->value * 2 * std::numbers::sqrt2;
+  }
+  return level->value;
+}
+
+double level_from_pp(double peak_to_peak, LevelForm form) {
+  switch (form) {
+    case LevelForm::peak_to_peak: return peak_to_peak;
+    case LevelForm::peak: return peak_to_peak / 2;
+    case LevelForm::rms: return peak_to_peak / (2 * std::numbers::sqrt2);
+  }
+  return peak_to_peak;
+}
+
+std::string NumberText::plain() const { return unit.empty() ? number : number + "\u2009" + unit; }
+
+namespace {
+
+struct Scaled {
+  double factor = 1;
+  std::string unit;
+};
+
+Scaled scale_for(double magnitude, std::string_view unit) {
+  const UnitKind* kind = kind_of(unit);
+  std::string shown(unit);
+  if (unit == "ohm") shown = "Ω";
+  if (unit == "deg") shown = "°";
+  if (unit == "1") shown = "";
+  if (unit == "dB/decade") shown = "dB/dec";
+  if (!kind || !kind->takes_prefix || magnitude == 0 || !std::isfinite(magnitude)) return {1, shown};
+  constexpr std::array<std::string_view, 10> names = {"f", "p", "n", "µ", "m", "", "k", "M", "G", "T"};
+  // Rounding to the shown digits must not give "1000 Hz": the half in the last of six digits is far below any display.
+  const int step = std::clamp(int(std::floor(std::log10(magnitude * (1 + 5e-6)) / 3)), -5, 4);
+  return {std::pow(10.0, -3 * step), std::string(names[size_t(step + 5)]) + shown};
+}
+
+std::string with_minus(std::string text) {
+  if (text.starts_with('-')) {
+    if (text.find_first_of("123456789") == std::string::npos) return text.substr(1);
+    return "\u2212" + text.substr(1);
+  }
+  return text;
+}
+
+}  // namespace
+
+NumberText format_quantity(double value, std::string_view unit, int digits) {
+  const auto scale = scale_for(std::abs(value), unit);
+  const double shown = value * scale.factor;
+  if (!std::isfinite(shown)) return {"\u2013", scale.unit, ""};
+  const int before = shown == 0 ? 1 : int(std::floor(std::log10(std::abs(shown)))) + 1;
+  return {with_minus(fmt::format("{:.{}f}", shown, std::clamp(digits - before, 0, 12))), scale.unit, ""};
+}
+
+NumberText format_with_uncertainty(double value, std::optional<double> u, std::string_view unit) {
+  if (!u || !(*u > 0) || !std::isfinite(*u)) return format_quantity(value, unit);
+  const double expanded = 2 * *u;
+  const auto scale = scale_for(std::max(std::abs(value), expanded), unit);
+  const double shown_u = expanded * scale.factor;
+  int decade = int(std::floor(std::log10(shown_u)));
+  if (shown_u / std::pow(10.0, decade) < 1.95) --decade;
+  // More than six decimals say nothing to a reader, however quiet the record was.
+  const int decimals = std::clamp(-decade, 0, 6);
+  const double unit_place = std::pow(10.0, std::max(decade, -decimals));
+  const auto rounded = [&](double x) { return std::round(x / unit_place) * unit_place; };
+  return {with_minus(fmt::format("{:.{}f}", rounded(value * scale.factor), decimals)), scale.unit,
+          fmt::format("{:.{}f}", std::max(rounded(shown_u), unit_place), decimals)};
+}
+
+std::string format_setting(double value, std::string_view unit) {
+  const auto scale = scale_for(std::abs(value), unit);
+  const std::string number = with_minus(fmt::format("{:.6g}", value * scale.factor));
+  return scale.unit.empty() ? number : number + " " + scale.unit;
+}
+
+std::string format_duration(double seconds) {
+  if (!(seconds >= 0)) return "unknown";
+  if (seconds < 1) return format_quantity(seconds, "s", 2).plain();
+  if (seconds < 9.95) return fmt::format("{:.1f}\u2009s", seconds);
+  const auto whole = static_cast<long long>(std::min(std::round(seconds), 1e15));
+  if (whole < 60) return fmt::format("{}\u2009s", whole);
+  if (whole < 3600) return fmt::format("{} min {:02} s", whole / 60, whole % 60);
+  return fmt::format("{} h {:02} min", whole / 3600, whole % 3600 / 60);
+}
+
+}  // namespace heron

@@ -1,0 +1,173 @@
+#include "sim/network.h"
+
+#include <klu.h>
+
+#include <algorithm>
+#include <set>
+
+namespace heron::sim {
+
+struct SparseSolver::State {
+  klu_common common{};
+  klu_symbolic* symbolic = nullptr;
+  klu_numeric* numeric = nullptr;
+  int n = 0;
+  std::vector<int> starts, rows;
+
+  State() { klu_defaults(&common); }
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
+  ~State() {
+    klu_free_numeric(&numeric, &common);
+    klu_free_symbolic(&symbolic, &common);
+  }
+};
+
+SparseSolver::SparseSolver() : state_(std::make_unique<State>()) {}
+SparseSolver::~SparseSolver() = default;
+SparseSolver::SparseSolver(SparseSolver&&) noexcept = default;
+SparseSolver& SparseSolver::operator=(SparseSolver&&) noexcept = default;
+
+bool SparseSolver::analyse(int n, std::vector<int> starts, std::vector<int> rows) {
+  auto& s = *state_;
+  s.n = n;
+  s.starts = std::move(starts);
+  s.rows = std::move(rows);
+  s.symbolic = klu_analyze(n, s.starts.data(), s.rows.data(), &s.common);
+  return s.symbolic != nullptr;
+}
+
+bool SparseSolver::factor(std::span<double> values) {
+  auto& s = *state_;
+  // The old pivots are kept while they stay good; a fresh search follows where they do not.
+  if (s.numeric && klu_refactor(s.starts.data(), s.rows.data(), values.data(), s.symbolic, s.numeric, &s.common) &&
+      s.common.status == KLU_OK) {
+    klu_rgrowth(s.starts.data(), s.rows.data(), values.data(), s.symbolic, s.numeric, &s.common);
+    if (s.common.rgrowth > 1e-10) return true;
+  }
+  klu_free_numeric(&s.numeric, &s.common);
+  s.numeric = klu_factor(s.starts.data(), s.rows.data(), values.data(), s.symbolic, &s.common);
+  return s.numeric && s.common.status == KLU_OK;
+}
+
+void SparseSolver::solve(std::span<double> right) const {
+  auto& s = *state_;
+  klu_solve(s.symbolic, s.numeric, s.n, 1, right.data(), &s.common);
+}
+
+void Stamp::add(std::vector<double>& into, int row, int column, double value) {
+  if (recording_) {
+    recording_->push_back({row, column});
+    return;
+  }
+  const int slot = slots_[call_++];
+  if (slot >= 0) into[std::size_t(slot)] += value;
+}
+
+Result<Network> Network::compile(const Circuit& circuit) {
+  Network net;
+  net.nodes_[std::string(kGround)] = Stamp::ground;
+  for (const auto& part : circuit.parts)
+    for (const auto& node : part.nodes)
+      if (!net.nodes_.contains(node)) {
+        net.nodes_[node] = net.size_++;
+        net.names_.push_back("node " + node);
+      }
+  net.node_count_ = net.size_;
+
+  std::map<std::string, int> first_extra;
+  for (const auto& part : circuit.parts) {
+    first_extra[part.name] = net.size_;
+    for (int i = 0; i < part.kind->extra_unknowns; ++i) net.names_.push_back("part " + part.name);
+    net.size_ += part.kind->extra_unknowns;
+  }
+  for (const auto& part : circuit.parts) {
+    DeviceContext context{.part = &part};
+    for (const auto& node : part.nodes) context.pins.push_back(net.nodes_.at(node));
+    for (int i = 0; i < part.kind->extra_unknowns; ++i) context.extra.push_back(first_extra.at(part.name) + i);
+    if (part.kind->needs_control) {
+      if (!first_extra.contains(part.control))
+        return fail(Fault::input, "Part {} is controlled by {}, which is not in the circuit.", part.name, part.control);
+      context.control_current = first_extra.at(part.control);
+    }
+    net.devices_.push_back(part.kind->make(context));
+    net.always_linear_ = net.always_linear_ && net.devices_.back()->always_linear();
+  }
+
+  // One evaluation records which entries the devices touch; the pattern and every call's slot follow from it.
+  const auto n = std::size_t(net.size_);
+  std::vector<std::pair<int, int>> calls;
+  const std::vector<double> zero(n);
+  Stamp& stamp = net.stamp_;
+  stamp.x_ = zero;
+  stamp.f_.assign(n, 0);
+  stamp.q_.assign(n, 0);
+  stamp.recording_ = &calls;
+  for (const auto& device : net.devices_) device->stamp(stamp);
+  stamp.recording_ = nullptr;
+
+  std::vector<std::set<int>> columns(n);
+  for (const auto& [row, column] : calls)
+    if (row >= 0 && column >= 0) columns[std::size_t(column)].insert(row);
+  for (std::size_t i = 0; i < n; ++i) columns[i].insert(int(i));
+  std::vector<int> starts = {0}, rows;
+  for (const auto& column : columns) {
+    rows.insert(rows.end(), column.begin(), column.end());
+    starts.push_back(int(rows.size()));
+  }
+  const auto slot_of = [&](int row, int column) {
+    if (row < 0 || column < 0) return -1;
+    const auto begin = rows.begin() + starts[std::size_t(column)], end = rows.begin() + starts[std::size_t(column) + 1];
+    return int(std::lower_bound(begin, end, row) - rows.begin());
+  };
+  for (const auto& [row, column] : calls) stamp.slots_.push_back(slot_of(row, column));
+  for (int i = 0; i < net.size_; ++i) net.diagonal_.push_back(slot_of(i, i));
+  stamp.g_.assign(rows.size(), 0);
+  stamp.c_.assign(rows.size(), 0);
+  net.jacobian_.assign(rows.size(), 0);
+
+  net.evaluate(zero, 0);
+  std::vector<bool> stores(n, false);
+  for (std::size_t k = 0; k < rows.size(); ++k)
+    if (stamp.c_[k] != 0) stores[std::size_t(rows[k])] = true;
+  for (const bool s : stores) net.algebraic_.push_back(!s);
+
+  net.starts_ = starts;
+  net.rows_ = rows;
+  if (!net.solver_.analyse(net.size_, std::move(starts), std::move(rows)))
+    return fail(Fault::input, "The circuit's equations cannot be ordered: some node or part is not connected.");
+  return net;
+}
+
+bool Network::linear_at(std::span<const double> x) const {
+  return always_linear_ ||
+         std::all_of(devices_.begin(), devices_.end(), [&](const auto& device) { return device->linear_at(x); });
+}
+
+void Network::evaluate(std::span<const double> x, double time, bool sources_on) {
+  stamp_.x_ = x;
+  stamp_.time = time;
+  stamp_.sources_on = sources_on;
+  stamp_.call_ = 0;
+  std::fill(stamp_.f_.begin(), stamp_.f_.end(), 0.0);
+  std::fill(stamp_.q_.begin(), stamp_.q_.end(), 0.0);
+  std::fill(stamp_.g_.begin(), stamp_.g_.end(), 0.0);
+  std::fill(stamp_.c_.begin(), stamp_.c_.end(), 0.0);
+  for (const auto& device : devices_) device->stamp(stamp_);
+}
+
+void Network::multiply(double c_share, double g_share, std::span<const double> x, std::span<double> out) const {
+  std::fill(out.begin(), out.end(), 0.0);
+  for (std::size_t column = 0; column < x.size(); ++column)
+    for (auto k = std::size_t(starts_[column]); k < std::size_t(starts_[column + 1]); ++k)
+      out[std::size_t(rows_[k])] += (c_share * stamp_.c_[k] + g_share * stamp_.g_[k]) * x[column];
+}
+
+bool Network::factor(double c_share, double g_share, double leak) {
+  for (std::size_t k = 0; k < jacobian_.size(); ++k) jacobian_[k] = c_share * stamp_.c_[k] + g_share * stamp_.g_[k];
+  if (leak != 0)
+    for (int i = 0; i < node_count_; ++i) jacobian_[std::size_t(diagonal_[std::size_t(i)])] += leak;
+  return solver_.factor(jacobian_);
+}
+
+}  // namespace heron::sim

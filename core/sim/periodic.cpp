@@ -1,0 +1,110 @@
+#include "sim/periodic.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+namespace heron::sim {
+namespace {
+
+constexpr int kFewestSteps = 160;  ///< per period: the parabola between steps is then within 1e-5 of a sine
+
+/// x -> m x + c
+struct Affine {
+  Eigen::MatrixXd m;
+  Eigen::VectorXd c;
+
+  Eigen::VectorXd operator()(const Eigen::VectorXd& x) const { return m * x + c; }
+  Affine after_itself() const { return {m * m, m * c + c}; }
+};
+
+Eigen::Map<const Eigen::VectorXd> as_vector(const State& x) { return {x.data(), Eigen::Index(x.size())}; }
+
+State as_state(const Eigen::VectorXd& x) { return {x.data(), x.data() + x.size()}; }
+
+}  // namespace
+
+/// The local error over one period decides how fine the equal steps must be.
+Result<void> PeriodicDrive::choose_steps(std::stop_token stop) {
+  if (steps_ > 0) return {};
+  const double period = 1 / frequency_, start = transient_.time();
+  const State keep = transient_.state();
+  auto ok = transient_.run_adaptive(start + period, period / kFewestSteps, period / kFewestSteps, {}, stop);
+  const bool linear = transient_.stayed_linear();
+  const double shortest = transient_.shortest_step();
+  transient_.set_state(keep, start);
+  if (!ok) return ok;
+  // A start-up transient may ask for short steps that the steady part does not need: they are damped, not followed.
+  const double wanted = std::clamp(period / std::max(shortest, 1e-30), 1.0 * kFewestSteps, linear ? 1024.0 : 16384.0);
+  steps_ = 1 << int(std::ceil(std::log2(wanted)));
+  if (wanted <= kFewestSteps * 1.01) steps_ = kFewestSteps;
+  return {};
+}
+
+Result<bool> PeriodicDrive::skip_periods(long long periods, std::stop_token stop) {
+  const double period = 1 / frequency_, start = transient_.time();
+  const State before = transient_.state();
+  if (!network_.linear_at(before)) return false;
+  if (auto ok = transient_.run_fixed(start + period, steps_, {}, stop); !ok) return tl::unexpected(ok.error());
+  if (!transient_.stayed_linear()) {
+    transient_.set_state(before, start);
+    return false;
+  }
+  const State after = transient_.state();
+  auto columns = transient_.step_matrix(period / steps_);
+  if (!columns) return tl::unexpected(columns.error());
+  const auto n = Eigen::Index(before.size());
+  Eigen::MatrixXd step(n, n), whole = Eigen::MatrixXd::Identity(n, n);
+  for (Eigen::Index j = 0; j < n; ++j) step.col(j) = as_vector((*columns)[std::size_t(j)]);
+  for (int k = steps_; k > 0; k >>= 1) {
+    if (k & 1) whole = whole * step;
+    step = step * step;
+  }
+  Affine map{whole, as_vector(after) - whole * as_vector(before)};
+  Eigen::VectorXd x = as_vector(before);
+  for (long long k = periods; k > 0; k >>= 1) {
+    if (k & 1) x = map(x);
+    map = map.after_itself();
+    if (!x.allFinite() || !network_.linear_at(as_state(x))) {
+      transient_.set_state(before, start);
+      return false;
+    }
+  }
+  // The last period must be linear as well, or the drive reached a limit on the way.
+  transient_.set_state(as_state(x), start + period * double(periods));
+  const State there = transient_.state();
+  const double now = transient_.time();
+  if (auto ok = transient_.run_fixed(now + period, steps_, {}, stop); !ok) return tl::unexpected(ok.error());
+  const bool linear = transient_.stayed_linear();
+  if (linear)
+    transient_.set_state(there, now);
+  else
+    transient_.set_state(before, start);
+  return linear;
+}
+
+Result<void> PeriodicDrive::wait(double seconds, std::stop_token stop) {
+  if (!(seconds > 0)) return {};
+  if (auto ok = choose_steps(stop); !ok) return ok;
+  const double until = transient_.time() + seconds;
+  const auto periods = static_cast<long long>(std::floor(seconds * frequency_ * (1 + 1e-12)));
+  if (periods >= 4) {
+    const auto skipped = skip_periods(periods, stop);
+    if (!skipped) return tl::unexpected(skipped.error());
+  }
+  const double rest = until - transient_.time();
+  if (rest <= 1e-9 / frequency_) return {};
+  const double steps = std::ceil(rest * frequency_ * steps_);
+  if (steps > 2e8) return fail(Fault::bench, "Settling would take {:.0f} steps of the circuit; settle for a shorter time.", steps);
+  return transient_.run_fixed(until, int(steps), {}, stop);
+}
+
+Result<void> PeriodicDrive::watch(double seconds, const Transient::Observer& observe, std::stop_token stop) {
+  if (auto ok = choose_steps(stop); !ok) return ok;
+  const double until = transient_.time() + seconds;
+  const double steps = std::max(1.0, std::ceil(seconds * frequency_ * steps_ * (1 - 1e-12)));
+  if (steps > 2e8) return fail(Fault::bench, "The record would take {:.0f} steps of the circuit; read fewer periods.", steps);
+  return transient_.run_fixed(until, int(steps), observe, stop);
+}
+
+}  // namespace heron::sim
