@@ -1,0 +1,132 @@
+#include <algorithm>
+#include <filesystem>
+#include <iostream>
+
+#include "base/quantity.h"
+#include "commands.h"
+#include "exchange/csv_reader.h"
+#include "exchange/writers.h"
+
+namespace heron::cli {
+
+using nlohmann::json;
+
+std::string padded(const std::string& text, std::size_t width) {
+  const auto characters = std::size_t(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+  return text + std::string(width > characters ? width - characters : 0, ' ');
+}
+
+Result<std::pair<std::string, std::string>> key_and_value(const std::string& text, const std::string& option) {
+  const auto equals = text.find('=');
+  if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
+    return fail(Fault::usage, "{} wants KEY=VALUE, not \"{}\".", option, text);
+  return std::pair{text.substr(0, equals), text.substr(equals + 1)};
+}
+
+namespace {
+
+struct Judged {
+  std::string text;
+  judge::Judgement judgement;
+  json as_json;
+};
+
+void print_table(const study::Analysis& analysis, const std::vector<Judged>& claims) {
+  for (const auto& f : analysis.reading.figures) {
+    const auto text = format_with_uncertainty(f.value, f.u, f.unit);
+    std::cout << padded(f.key, 26) << padded(text.number, 14) << padded(text.unit, 8)
+              << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
+  }
+  for (const auto& a : analysis.reading.absent) std::cout << padded(a.key, 26) << "\u2013  " << a.reason << "\n";
+  for (const auto& d : analysis.reading.doubts) std::cout << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
+  for (const auto& c : claims) {
+    std::cout << padded(std::string(judge::verdict_words(c.judgement.verdict)), 14) << c.text;
+    if (!c.judgement.reason.empty()) std::cout << " (" << c.judgement.reason << ")";
+    std::cout << "\n";
+  }
+}
+
+}  // namespace
+
+Result<int> analyse(const AnalyseOptions& options) {
+  const auto* kind = study::find_kind(options.kind);
+  if (!kind) {
+    std::string names;
+    for (const auto* k : study::kinds()) names += (names.empty() ? "" : ", ") + std::string(k->name);
+    return fail(Fault::usage, "there is no kind of study \"{}\" here; there is {}.", options.kind, names);
+  }
+  exchange::ColumnChoice choice;
+  for (const auto& text : options.columns) {
+    const auto pair = key_and_value(text, "--column");
+    if (!pair) return tl::unexpected(pair.error());
+    choice.column[pair->first] = pair->second;
+  }
+  for (const auto& text : options.scales) {
+    const auto pair = key_and_value(text, "--scale");
+    if (!pair) return tl::unexpected(pair.error());
+    const auto factor = parse_value(pair->second, "1");
+    if (!factor) return fail(Fault::usage, "--scale {}: {}", text, factor.error().message);
+    choice.scale[pair->first] = *factor;
+  }
+  study::SettingsText settings;
+  for (const auto& text : options.settings) {
+    const auto pair = key_and_value(text, "--set");
+    if (!pair) return tl::unexpected(pair.error());
+    if (auto ok = kind->check_setting(pair->first, pair->second); !ok) return tl::unexpected(ok.error());
+    settings[pair->first] = pair->second;
+  }
+  std::vector<std::string> asked = options.figures;
+  for (const auto& key : asked)
+    if (auto ok = kind->check_figure(key); !ok) return tl::unexpected(ok.error());
+
+  judge::Claims claims;
+  if (!options.claims.empty()) {
+    const auto text = exchange::read_file(options.claims);
+    if (!text) return tl::unexpected(text.error());
+    auto read = judge::read_claims(*text, options.claims);
+    if (!read) return tl::unexpected(read.error());
+    claims = std::move(*read);
+    for (const auto& claim : claims.claims) {
+      if (auto ok = judge::check(claim, *kind); !ok) return fail(Fault::input, "{}: {}", options.claims, ok.error().message);
+      asked.push_back(claim.figure);
+    }
+  }
+  if (options.inputs.size() != 1) return fail(Fault::usage, "a response is read from one file; {} are given.", options.inputs.size());
+  const auto& input = options.inputs.front();
+  const auto ending = std::filesystem::path(input).extension().string();
+  const auto text = exchange::read_file(input);
+  if (!text) return tl::unexpected(text.error());
+  if (ending != ".csv" && ending != ".txt" && ending != ".tsv")
+    return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt and .tsv can.", input);
+  const auto table = exchange::read_table(*text, input);
+  if (!table) return tl::unexpected(table.error());
+  auto record = exchange::pick_columns(*table, *kind, choice);
+  if (!record) return tl::unexpected(record.error());
+  const auto analysis = kind->analyse({study::Point{.setting = json::object(), .records = {std::move(*record)}}}, settings, asked);
+  if (!analysis) return fail(analysis.error().fault, "{}: {}", input, analysis.error().message);
+
+  std::vector<Judged> judged;
+  for (const auto& claim : claims.claims) {
+    const auto j = judge::judge(claim, analysis->reading, {});
+    judged.push_back({claim.text, j, judge::to_json(claim, j)});
+  }
+  for (const auto& mask : claims.masks) {
+    const auto j = judge::judge(mask, analysis->curve);
+    judged.push_back({mask.text, j, judge::to_json(mask, j)});
+  }
+  bool failed = false;
+  for (const auto& j : judged) failed = failed || j.judgement.verdict == judge::Verdict::fails;
+  if (options.json) {
+    json list = json::array();
+    for (const auto& j : judged) list.push_back(j.as_json);
+    const json out = {{"kind", kind->name},  {"inputs", options.inputs}, {"settings", analysis->settings},
+                      {"figures", exchange::figures_json(analysis->reading)}, {"absent", exchange::absent_json(analysis->reading)},
+                      {"doubts", exchange::doubts_json(analysis->reading)},   {"claims", list}};
+    std::cout << out.dump(2) << "\n";
+  } else {
+    print_table(*analysis, judged);
+  }
+  return failed ? 1 : 0;
+}
+
+}  // namespace heron::cli

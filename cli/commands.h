@@ -1,0 +1,46 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+
+/// The commands of `heron`. Each returns its exit status on success of the work itself: 0, or 1 when a claim fails.
+namespace heron::cli {
+
+struct AnalyseOptions {
+  std::string kind;
+  std::vector<std::string> inputs, columns, scales, settings, figures;
+  std::string claims;
+  bool json = false;
+};
+Result<int> analyse(const AnalyseOptions& options);
+
+Result<int> demo(const std::string& folder);
+Result<int> create(const std::string& file);
+Result<int> show(const std::string& file, bool json);
+Result<int> judge_all(const std::string& file, bool json);
+
+struct TakeOptions {
+  std::string file, study, note, bench = "simulated";
+  long long seed = -1;
+};
+Result<int> take(const TakeOptions& options);
+
+struct ImportOptions {
+  std::string file, input, study;
+  std::vector<std::string> columns, scales;
+};
+Result<int> import(const ImportOptions& options);
+
+Result<int> export_all(const std::string& file, const std::string& folder, int take);
+
+/// The exit status that an error asks for.
+int exit_status(Fault fault);
+
+/// "ROLE=NAME" pairs of --column and --scale.
+Result<std::pair<std::string, std::string>> key_and_value(const std::string& text, const std::string& option);
+
+/// Pads a cell of a table to a width in characters, not bytes.
+std::string padded(const std::string& text, std::size_t width);
+
+}  // namespace heron::cli

@@ -1,0 +1,253 @@
+#include <unistd.h>
+
+#include <csignal>
+#include <cstdio>
+#include <filesystem>
+#include <iostream>
+#include <random>
+#include <stop_token>
+#include <thread>
+
+#include "base/quantity.h"
+#include "commands.h"
+#include "demo/recipe.h"
+#include "exchange/csv_reader.h"
+#include "exchange/writers.h"
+
+namespace heron::cli {
+
+using dossier::Store;
+using nlohmann::json;
+
+namespace {
+
+/// Turns Ctrl+C and a polite kill into a stop request, while it lives.
+class StopOnSignal {
+ public:
+  StopOnSignal() {
+    sigemptyset(&signals_);
+    sigaddset(&signals_, SIGINT);
+    sigaddset(&signals_, SIGTERM);
+    pthread_sigmask(SIG_BLOCK, &signals_, nullptr);
+    watcher_ = std::jthread([this](std::stop_token over) {
+      while (!over.stop_requested()) {
+        const timespec wait{0, 50'000'000};
+        if (sigtimedwait(&signals_, nullptr, &wait) > 0) stop_.request_stop();
+      }
+    });
+  }
+  std::stop_token token() { return stop_.get_token(); }
+
+ private:
+  sigset_t signals_{};
+  std::stop_source stop_;
+  std::jthread watcher_;
+};
+
+Result<Store> open_sound(const std::string& file) {
+  auto store = Store::open(file);
+  if (!store) return store;
+  if (!store->damage().empty()) std::fprintf(stderr, "heron: %s\n", store->damage().c_str());
+  if (auto settled = store->settle_dead_takes(); !settled) return tl::unexpected(settled.error());
+  return store;
+}
+
+std::string judgement_text(const judge::Judgement& j) {
+  if (!j.value) return "\u2013";
+  auto text = format_with_uncertainty(*j.value, j.u, j.unit);
+  return text.uncertainty.empty() ? text.plain() : text.plain() + " \u00b1 " + text.uncertainty;
+}
+
+void print_line(const dossier::LedgerLine& line) {
+  const auto& j = line.judgement;
+  std::cout << "  " << padded(std::string(judge::verdict_words(j.verdict)), 14) << padded(line.text(), 44) << padded(judgement_text(j), 26);
+  if (j.margin) std::cout << "margin " << format_quantity(*j.margin, j.unit, 3).plain();
+  else std::cout << j.reason;
+  std::cout << "\n";
+}
+
+json line_json(const dossier::LedgerLine& line) {
+  auto out = line.claim ? judge::to_json(*line.claim, line.judgement) : judge::to_json(*line.mask, line.judgement);
+  out["study"] = line.study;
+  return out;
+}
+
+int worst_status(const std::vector<dossier::LedgerLine>& lines) {
+  for (const auto& line : lines)
+    if (line.judgement.verdict == judge::Verdict::fails) return 1;
+  return 0;
+}
+
+}  // namespace
+
+Result<int> demo(const std::string& folder) {
+  const auto path = demo::write(folder);
+  if (!path) return tl::unexpected(path.error());
+  std::cout << *path << "\n";
+  return 0;
+}
+
+Result<int> create(const std::string& file) {
+  auto store = Store::create(file);
+  if (!store) return tl::unexpected(store.error());
+  return 0;
+}
+
+Result<int> show(const std::string& file, bool as_json) {
+  auto store = open_sound(file);
+  if (!store) return tl::unexpected(store.error());
+  const auto device = store->device();
+  const auto unit = store->current_unit();
+  const auto studies = store->studies();
+  if (!device) return tl::unexpected(device.error());
+  if (!unit) return tl::unexpected(unit.error());
+  if (!studies) return tl::unexpected(studies.error());
+  json out = {{"device", {{"name", device->name}, {"about", device->about}, {"unit", unit->name}, {"fitted", unit->fitted}}},
+              {"studies", json::array()}};
+  if (!as_json) std::cout << device->name << (device->about.empty() ? "" : ", " + device->about) << ", " << unit->name << "\n";
+  for (const auto& study : *studies) {
+    const auto takes = store->takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    json list = json::array();
+    if (!as_json) std::cout << "\n" << study.name << " (" << study.kind << ")\n";
+    for (const auto& take : *takes) {
+      if (!as_json)
+        std::cout << "  Take " << take.number << "  " << take.started << "  " << take.unit << "  "
+                  << (take.incomplete() ? fmt::format("incomplete: {} of {} points", take.points, take.planned) : fmt::format("{} points", take.points))
+                  << (take.note.empty() ? "" : "  " + take.note) << "\n";
+      std::optional<study::Analysis> analysis;
+      if (take.points > 0) {
+        auto read = dossier::analyse_take(*store, study, take);
+        if (!read) return tl::unexpected(read.error());
+        analysis = std::move(*read);
+      }
+      if (as_json) {
+        if (analysis) {
+          auto one = exchange::take_json(*store, study, take, *analysis);
+          if (!one) return tl::unexpected(one.error());
+          list.push_back(std::move(*one));
+        } else {
+          list.push_back({{"take", take.number}, {"unit", take.unit}, {"state", dossier::take_state_text(take.state)}, {"figures", json::array()}});
+        }
+        continue;
+      }
+      if (!analysis || &take != &takes->back()) continue;
+      for (const auto& f : analysis->reading.figures) {
+        const auto text = format_with_uncertainty(f.value, f.u, f.unit);
+        std::cout << "    " << padded(f.label, 24) << padded(text.plain(), 16) << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
+      }
+      for (const auto& d : analysis->reading.doubts) std::cout << "    doubt: " << d.text << "\n";
+      const auto lines = dossier::judge_take(*store, study, &take, &*analysis);
+      if (!lines) return tl::unexpected(lines.error());
+      for (const auto& line : *lines) print_line(line);
+    }
+    if (takes->empty() && !as_json) std::cout << "  no takes yet\n";
+    out["studies"].push_back({{"name", study.name}, {"kind", study.kind}, {"plan", study.plan}, {"settings", study.settings}, {"takes", list}});
+  }
+  if (as_json) std::cout << out.dump(2) << "\n";
+  else if (studies->empty()) std::cout << "\nno studies yet\n";
+  return 0;
+}
+
+Result<int> judge_all(const std::string& file, bool as_json) {
+  auto store = open_sound(file);
+  if (!store) return tl::unexpected(store.error());
+  const auto lines = dossier::ledger(*store);
+  if (!lines) return tl::unexpected(lines.error());
+  if (as_json) {
+    json list = json::array();
+    for (const auto& line : *lines) list.push_back(line_json(line));
+    std::cout << json{{"claims", list}}.dump(2) << "\n";
+    return worst_status(*lines);
+  }
+  std::string study;
+  for (const auto& line : *lines) {
+    if (line.study != study) std::cout << (study = line.study) << "\n";
+    print_line(line);
+  }
+  if (lines->empty()) std::cout << "no claims yet\n";
+  return worst_status(*lines);
+}
+
+Result<int> take(const TakeOptions& options) {
+  auto store = open_sound(options.file);
+  if (!store) return tl::unexpected(store.error());
+  const auto study = store->find_study(options.study);
+  if (!study) return tl::unexpected(study.error());
+  const std::uint64_t seed = options.seed >= 0 ? std::uint64_t(options.seed) : std::random_device{}();
+  StopOnSignal stop;
+  const bool terminal = isatty(STDERR_FILENO) != 0;
+  dossier::TakeEvents events;
+  events.progress = [&](const study::response::Progress& p) {
+    if (terminal) std::fprintf(stderr, "\r%d of %d points, %s left on a real bench   ", p.done, p.total, format_duration(p.bench_seconds_left).c_str());
+    else std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total, format_duration(p.bench_seconds_left).c_str());
+  };
+  const auto id = dossier::run_take(*store, *study, options.bench, seed, options.note, events, stop.token());
+  if (terminal) std::fputc('\n', stderr);
+  if (!id) return tl::unexpected(id.error());
+  const auto info = store->take(*id);
+  if (!info) return tl::unexpected(info.error());
+  const auto analysis = dossier::analyse_take(*store, *study, *info);
+  if (!analysis) return tl::unexpected(analysis.error());
+  const auto lines = dossier::judge_take(*store, *study, &*info, &*analysis);
+  if (!lines) return tl::unexpected(lines.error());
+  std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << " points\n";
+  for (const auto& d : analysis->reading.doubts) std::cout << "  " << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
+  for (const auto& line : *lines) print_line(line);
+  return worst_status(*lines);
+}
+
+Result<int> import(const ImportOptions& options) {
+  auto store = open_sound(options.file);
+  if (!store) return tl::unexpected(store.error());
+  const auto study = store->find_study(options.study);
+  if (!study) return tl::unexpected(study.error());
+  exchange::ColumnChoice choice;
+  for (const auto& text : options.columns) {
+    const auto pair = key_and_value(text, "--column");
+    if (!pair) return tl::unexpected(pair.error());
+    choice.column[pair->first] = pair->second;
+  }
+  for (const auto& text : options.scales) {
+    const auto pair = key_and_value(text, "--scale");
+    if (!pair) return tl::unexpected(pair.error());
+    const auto factor = parse_value(pair->second, "1");
+    if (!factor) return fail(Fault::usage, "--scale {}: {}", text, factor.error().message);
+    choice.scale[pair->first] = *factor;
+  }
+  const auto text = exchange::read_file(options.input);
+  if (!text) return tl::unexpected(text.error());
+  const auto table = exchange::read_table(*text, options.input);
+  if (!table) return tl::unexpected(table.error());
+  const auto* kind = study::find_kind(study->kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot take data yet.", study->kind);
+  const auto record = exchange::pick_columns(*table, *kind, choice);
+  if (!record) return tl::unexpected(record.error());
+  const auto take = dossier::import_take(*store, *study, *record, std::filesystem::path(options.input).filename().string(), table->notes);
+  if (!take) return fail(take.error().fault, "{}: {}", options.input, take.error().message);
+  return 0;
+}
+
+Result<int> export_all(const std::string& file, const std::string& folder, int number) {
+  auto store = open_sound(file);
+  if (!store) return tl::unexpected(store.error());
+  const auto studies = store->studies();
+  if (!studies) return tl::unexpected(studies.error());
+  int files = 0, takes_written = 0;
+  for (const auto& study : *studies) {
+    const auto takes = store->takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    for (const auto& take : *takes) {
+      if ((number != 0 && take.number != number) || take.points == 0) continue;
+      const auto written = exchange::export_take(*store, study, take, folder);
+      if (!written) return written;
+      files += *written;
+      ++takes_written;
+    }
+  }
+  if (number != 0 && takes_written == 0) return fail(Fault::usage, "{}: there is no take {}.", file, number);
+  std::cout << files << " files in " << folder << "\n";
+  return 0;
+}
+
+}  // namespace heron::cli

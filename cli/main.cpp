@@ -1,0 +1,113 @@
+#include <CLI/CLI.hpp>
+#include <csignal>
+#include <cstdio>
+#include <iostream>
+
+#include "commands.h"
+
+using namespace heron;
+
+namespace heron::cli {
+
+int exit_status(Fault fault) {
+  switch (fault) {
+    case Fault::usage: return 2;
+    case Fault::input: return 3;
+    case Fault::bench: return 4;
+    case Fault::stopped: return 5;
+  }
+  return 3;
+}
+
+}  // namespace heron::cli
+
+namespace {
+
+/// Errors are one line, whatever a message brings along.
+int complain(int status, std::string message) {
+  for (auto& c : message)
+    if (c == '\n' || c == '\r') c = ' ';
+  std::fprintf(stderr, "heron: %s\n", message.c_str());
+  return status;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  std::signal(SIGPIPE, SIG_IGN);
+  CLI::App app("Sweeps, figures and verdicts without a window", "heron");
+  app.set_version_flag("--version", "heron " HERON_VERSION);
+  app.require_subcommand(1);
+  std::function<Result<int>()> work;
+
+  std::string file, folder;
+  bool json = false;
+  int take_number = 0;
+
+  auto* demo = app.add_subcommand("demo", "write the demo dossier and its circuits into a folder");
+  demo->add_option("DIR", folder)->required();
+  demo->callback([&] { work = [&] { return cli::demo(folder); }; });
+
+  auto* create = app.add_subcommand("new", "make an empty dossier");
+  create->add_option("FILE", file)->required();
+  create->callback([&] { work = [&] { return cli::create(file); }; });
+
+  auto* show = app.add_subcommand("show", "device, studies, takes, figures, claims with verdicts");
+  show->add_option("FILE", file)->required();
+  show->add_flag("--json", json, "one JSON object instead of text");
+  show->callback([&] { work = [&] { return cli::show(file, json); }; });
+
+  auto* judge = app.add_subcommand("judge", "the ledger: every claim, its value, margin, verdict");
+  judge->add_option("FILE", file)->required();
+  judge->add_flag("--json", json, "one JSON object instead of text");
+  judge->callback([&] { work = [&] { return cli::judge_all(file, json); }; });
+
+  cli::TakeOptions take_options;
+  auto* take = app.add_subcommand("take", "run a study of the dossier on a bench, saving each point as it is read");
+  take->add_option("FILE", take_options.file)->required();
+  take->add_option("STUDY", take_options.study)->required();
+  take->add_option("--note", take_options.note, "kept with the take");
+  take->add_option("--bench", take_options.bench, "which bench: simulated");
+  take->add_option("--seed", take_options.seed, "of the simulated instruments, to repeat a take exactly");
+  take->callback([&] { work = [&] { return cli::take(take_options); }; });
+
+  cli::AnalyseOptions analyse_options;
+  auto* analyse = app.add_subcommand("analyse", "figures from data files alone, no dossier");
+  analyse->add_option("KIND", analyse_options.kind, "response")->required();
+  analyse->add_option("INPUT", analyse_options.inputs)->required();
+  analyse->add_flag("--json", analyse_options.json, "one JSON object instead of a table");
+  const auto repeatable = [](CLI::Option* option) { option->allow_extra_args(false); };
+  repeatable(analyse->add_option("--column", analyse_options.columns, "ROLE=NAME: which column plays which role"));
+  repeatable(analyse->add_option("--scale", analyse_options.scales, "ROLE=FACTOR: multiplies a column"));
+  repeatable(analyse->add_option("--set", analyse_options.settings, "KEY=VALUE: a setting"));
+  repeatable(analyse->add_option("--figure", analyse_options.figures, "KEY: also report this figure"));
+  analyse->add_option("--claims", analyse_options.claims, "judge the figures against these claims");
+  analyse->callback([&] { work = [&] { return cli::analyse(analyse_options); }; });
+
+  cli::ImportOptions import_options;
+  auto* import = app.add_subcommand("import", "add a data file to a dossier as a take");
+  import->add_option("FILE", import_options.file)->required();
+  import->add_option("INPUT", import_options.input)->required();
+  import->add_option("--study", import_options.study)->required();
+  repeatable(import->add_option("--column", import_options.columns, "ROLE=NAME: which column plays which role"));
+  repeatable(import->add_option("--scale", import_options.scales, "ROLE=FACTOR: multiplies a column"));
+  import->callback([&] { work = [&] { return cli::import(import_options); }; });
+
+  auto* all = app.add_subcommand("export", "everything in open formats");
+  all->add_option("FILE", file)->required();
+  all->add_option("DIR", folder)->required();
+  all->add_option("--take", take_number, "only takes of this number");
+  all->callback([&] { work = [&] { return cli::export_all(file, folder, take_number); }; });
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    if (e.get_exit_code() == 0) return app.exit(e);
+    return complain(2, std::string(e.what()) + " (try heron --help)");
+  }
+  const auto status = work();
+  if (!status) return complain(cli::exit_status(status.error().fault), status.error().message);
+  std::cout.flush();
+  if (!std::cout) return complain(3, "the output cannot be written.");
+  return *status;
+}

@@ -1,0 +1,32 @@
+#pragma once
+
+namespace heron::dossier {
+
+/// "hern" in the file's header, so that `file` and we can tell a dossier from any other database.
+inline constexpr int kApplicationId = 0x6865726e;
+
+inline constexpr const char* kSchema = R"sql(
+CREATE TABLE device (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, about TEXT NOT NULL, circuit TEXT NOT NULL,
+                     current_unit INTEGER REFERENCES unit(id));
+CREATE TABLE unit (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
+CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NULL, value REAL NOT NULL, PRIMARY KEY (unit, part));
+CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
+                    plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id));
+CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
+                    lower TEXT, upper TEXT, expected TEXT, tolerance TEXT);
+CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
+                   upper TEXT NOT NULL, lower TEXT NOT NULL);
+CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
+                   started TEXT NOT NULL, state TEXT NOT NULL, origin TEXT NOT NULL, setup TEXT NOT NULL, planned INTEGER NOT NULL,
+                   points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '',
+                   UNIQUE (study, number));
+CREATE TABLE point (id INTEGER PRIMARY KEY, take INTEGER NOT NULL REFERENCES take(id), number INTEGER NOT NULL, setting TEXT NOT NULL,
+                    UNIQUE (take, number));
+CREATE TABLE record (id INTEGER PRIMARY KEY, point INTEGER NOT NULL REFERENCES point(id), pass INTEGER NOT NULL, rate REAL NOT NULL,
+                     channel INTEGER NOT NULL, role TEXT NOT NULL, unit TEXT NOT NULL, pin TEXT NOT NULL,
+                     type TEXT NOT NULL CHECK (type IN ('i16', 'f64')), scale REAL NOT NULL, range REAL, lowest INTEGER NOT NULL,
+                     highest INTEGER NOT NULL, u_gain REAL NOT NULL, u_delay REAL NOT NULL, data BLOB NOT NULL);
+CREATE INDEX record_of_point ON record (point, pass, channel);
+)sql";
+
+}  // namespace heron::dossier

@@ -1,0 +1,300 @@
+#include "dossier/store.h"
+
+#include <sqlite3.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+
+#include "dossier/schema.h"
+#include "dossier/store_impl.h"
+
+namespace heron::dossier {
+
+using nlohmann::json;
+using SQLite::Statement;
+
+Error as_error(const SQLite::Exception& e, const std::string& path) {
+  switch (e.getErrorCode()) {
+    case SQLITE_FULL:
+      return {Fault::input, path + ": the disk is full. What was kept before is safe; free some space and go on."};
+    case SQLITE_BUSY:
+    case SQLITE_LOCKED: return {Fault::input, path + ": another program is writing to the dossier; try again in a moment."};
+    case SQLITE_READONLY: return {Fault::input, path + ": the dossier is open for reading only."};
+    case SQLITE_CORRUPT:
+    case SQLITE_NOTADB: return {Fault::input, path + ": the file is damaged or is not a dossier."};
+    case SQLITE_IOERR: return {Fault::input, path + ": the disk could not be read or written (is it full?)."};
+    case SQLITE_CANTOPEN: return {Fault::input, path + ": the file cannot be opened."};
+    default: return {Fault::input, path + ": " + e.what()};
+  }
+}
+
+Store::Store(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
+Store::~Store() = default;
+Store::Store(Store&&) noexcept = default;
+Store& Store::operator=(Store&&) noexcept = default;
+
+const std::string& Store::path() const { return impl_->path; }
+bool Store::read_only() const { return impl_->read_only; }
+const std::string& Store::damage() const { return impl_->damage; }
+
+namespace {
+
+void prepare(SQLite::Database& db) {
+  db.setBusyTimeout(5000);
+  db.exec("PRAGMA foreign_keys = ON");
+}
+
+}  // namespace
+
+Result<Store> Store::create(const std::string& path) {
+  if (std::filesystem::exists(path)) return fail(Fault::input, "{}: the file exists already; choose another name.", path);
+  auto made = guarded(path, [&]() -> Result<Store> {
+    auto impl = std::make_unique<Impl>();
+    impl->path = path;
+    impl->db = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+    auto& db = *impl->db;
+    prepare(db);
+    db.exec("PRAGMA journal_mode = WAL");
+    db.exec("PRAGMA synchronous = FULL");
+    SQLite::Transaction transaction(db);
+    db.exec(kSchema);
+    db.exec("INSERT INTO unit (id, name) VALUES (1, 'unit 01')");
+    db.exec("INSERT INTO device (id, name, about, circuit, current_unit) VALUES (1, 'New device', '', '', 1)");
+    db.exec(fmt::format("PRAGMA application_id = {}", kApplicationId));
+    db.exec(fmt::format("PRAGMA user_version = {}", kSchemaVersion));
+    transaction.commit();
+    return Store(std::move(impl));
+  });
+  if (!made)
+    for (const char* ending : {"", "-wal", "-shm"}) {
+      std::error_code ignored;
+      std::filesystem::remove(path + ending, ignored);
+    }
+  return made;
+}
+
+Result<Store> Store::open(const std::string& path) {
+  std::error_code failure;
+  if (!std::filesystem::is_regular_file(path, failure)) return fail(Fault::input, "{}: there is no such file.", path);
+  const bool writable = access(path.c_str(), W_OK) == 0 &&
+                        access(std::filesystem::absolute(path).parent_path().c_str(), W_OK) == 0;
+  return guarded(path, [&]() -> Result<Store> {
+    auto impl = std::make_unique<Impl>();
+    impl->path = path;
+    impl->read_only = !writable;
+    impl->db = std::make_unique<SQLite::Database>(path, writable ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY);
+    auto& db = *impl->db;
+    prepare(db);
+    const int application = db.execAndGet("PRAGMA application_id").getInt(), version = db.execAndGet("PRAGMA user_version").getInt();
+    if (application != kApplicationId) return fail(Fault::input, "{}: this is a database, but not a dossier.", path);
+    if (version > kSchemaVersion)
+      return fail(Fault::input, "{}: the dossier was written by a newer Zealous Heron (form {}, this one reads up to {}). Open it with that one.",
+                  path, version, kSchemaVersion);
+    // The whole-file check is left to those who have a reason to ask; a cheap look at every table tells most damage.
+    for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
+      try {
+        Statement look(db, fmt::format("SELECT * FROM {} LIMIT 1", table));
+        look.executeStep();
+      } catch (const SQLite::Exception&) {
+        impl->damage = fmt::format("{}: part of the dossier (\"{}\") is damaged; it is open for reading only. Copy out what can be read.", path, table);
+        impl->read_only = true;
+      }
+    }
+    if (!impl->read_only) {
+      db.exec("PRAGMA journal_mode = WAL");
+      db.exec("PRAGMA synchronous = FULL");
+    }
+    return Store(std::move(impl));
+  });
+}
+
+Result<DeviceInfo> Store::device() {
+  return guarded(path(), [&]() -> Result<DeviceInfo> {
+    Statement q(*impl_->db, "SELECT name, about, circuit FROM device WHERE id = 1");
+    if (!q.executeStep()) return fail(Fault::input, "{}: the dossier has lost its device.", path());
+    return DeviceInfo{q.getColumn(0).getString(), q.getColumn(1).getString(), q.getColumn(2).getString()};
+  });
+}
+
+Result<void> Store::set_device(const DeviceInfo& device) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE device SET name = ?, about = ?, circuit = ? WHERE id = 1");
+    q.bind(1, device.name);
+    q.bind(2, device.about);
+    q.bind(3, device.circuit);
+    q.exec();
+    return {};
+  });
+}
+
+Result<std::vector<Unit>> Store::units() {
+  return guarded(path(), [&]() -> Result<std::vector<Unit>> {
+    std::vector<Unit> out;
+    Statement q(*impl_->db, "SELECT id, name FROM unit ORDER BY id");
+    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), {}});
+    Statement values(*impl_->db, "SELECT part, value FROM fitted WHERE unit = ?");
+    for (auto& unit : out) {
+      values.reset();
+      values.bind(1, static_cast<int64_t>(unit.id));
+      while (values.executeStep()) unit.fitted[values.getColumn(0).getString()] = values.getColumn(1).getDouble();
+    }
+    return out;
+  });
+}
+
+Result<Unit> Store::current_unit() {
+  const auto all = units();
+  if (!all) return tl::unexpected(all.error());
+  return guarded(path(), [&]() -> Result<Unit> {
+    const auto id = impl_->db->execAndGet("SELECT current_unit FROM device WHERE id = 1").getInt64();
+    for (const auto& unit : *all)
+      if (unit.id == id) return unit;
+    return fail(Fault::input, "{}: the dossier has no unit.", path());
+  });
+}
+
+Result<long long> Store::add_unit(const std::string& name) {
+  return guarded(path(), [&]() -> Result<long long> {
+    Statement q(*impl_->db, "INSERT INTO unit (name) VALUES (?)");
+    q.bind(1, name);
+    q.exec();
+    return impl_->db->getLastInsertRowid();
+  });
+}
+
+Result<void> Store::set_current_unit(long long unit) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE device SET current_unit = ? WHERE id = 1");
+    q.bind(1, static_cast<int64_t>(unit));
+    q.exec();
+    return {};
+  });
+}
+
+Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, value ? "INSERT OR REPLACE INTO fitted (unit, part, value) VALUES (?, ?, ?)"
+                                  : "DELETE FROM fitted WHERE unit = ? AND part = ?");
+    q.bind(1, static_cast<int64_t>(unit));
+    q.bind(2, part);
+    if (value) q.bind(3, *value);
+    q.exec();
+    return {};
+  });
+}
+
+Result<std::vector<Study>> Store::studies() {
+  return guarded(path(), [&]() -> Result<std::vector<Study>> {
+    std::vector<Study> out;
+    Statement q(*impl_->db, "SELECT id, name, kind, plan, settings, wake FROM study ORDER BY position, id");
+    while (q.executeStep()) {
+      Study study{q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(),
+                  json::parse(q.getColumn(3).getString()), json::parse(q.getColumn(4).getString()).get<study::SettingsText>(), {}};
+      if (!q.getColumn(5).isNull()) study.wake = q.getColumn(5).getInt64();
+      out.push_back(std::move(study));
+    }
+    return out;
+  });
+}
+
+Result<Study> Store::find_study(const std::string& name) {
+  const auto all = studies();
+  if (!all) return tl::unexpected(all.error());
+  std::string names;
+  for (const auto& study : *all) {
+    if (study.name == name) return study;
+    names += (names.empty() ? "" : ", ") + study.name;
+  }
+  return fail(Fault::usage, "{}: there is no study \"{}\"; there {}.", path(), name, names.empty() ? "are none" : "are " + names);
+}
+
+Result<long long> Store::add_study(const Study& study) {
+  return guarded(path(), [&]() -> Result<long long> {
+    Statement q(*impl_->db, "INSERT INTO study (position, name, kind, plan, settings) VALUES ((SELECT COUNT(*) FROM study), ?, ?, ?, ?)");
+    q.bind(1, study.name);
+    q.bind(2, study.kind);
+    q.bind(3, study.plan.dump());
+    q.bind(4, json(study.settings).dump());
+    q.exec();
+    return impl_->db->getLastInsertRowid();
+  });
+}
+
+Result<void> Store::set_plan(long long study, const json& plan) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE study SET plan = ? WHERE id = ?");
+    q.bind(1, plan.dump());
+    q.bind(2, static_cast<int64_t>(study));
+    q.exec();
+    return {};
+  });
+}
+
+Result<void> Store::set_wake(long long study, std::optional<long long> take) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE study SET wake = ? WHERE id = ?");
+    if (take) q.bind(1, static_cast<int64_t>(*take));
+    q.bind(2, static_cast<int64_t>(study));
+    q.exec();
+    return {};
+  });
+}
+
+Result<std::vector<judge::Claim>> Store::claims(long long study) {
+  return guarded(path(), [&]() -> Result<std::vector<judge::Claim>> {
+    std::vector<judge::Claim> out;
+    Statement q(*impl_->db, "SELECT id, text, figure, lower, upper, expected, tolerance FROM claim WHERE study = ? ORDER BY id");
+    q.bind(1, static_cast<int64_t>(study));
+    const auto text = [&](int column) {
+      return q.getColumn(column).isNull() ? std::nullopt : std::optional(q.getColumn(column).getString());
+    };
+    while (q.executeStep())
+      out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(), text(3), text(4), text(5), text(6)});
+    return out;
+  });
+}
+
+Result<long long> Store::add_claim(long long study, const judge::Claim& claim) {
+  return guarded(path(), [&]() -> Result<long long> {
+    Statement q(*impl_->db, "INSERT INTO claim (study, text, figure, lower, upper, expected, tolerance) VALUES (?, ?, ?, ?, ?, ?, ?)");
+    q.bind(1, static_cast<int64_t>(study));
+    q.bind(2, claim.text);
+    q.bind(3, claim.figure);
+    int column = 4;
+    for (const auto* text : {&claim.lower, &claim.upper, &claim.expected, &claim.tolerance}) {
+      if (*text) q.bind(column, **text);
+      ++column;
+    }
+    q.exec();
+    return impl_->db->getLastInsertRowid();
+  });
+}
+
+Result<std::vector<judge::Mask>> Store::masks(long long study) {
+  return guarded(path(), [&]() -> Result<std::vector<judge::Mask>> {
+    std::vector<judge::Mask> out;
+    Statement q(*impl_->db, "SELECT id, text, curve, upper, lower FROM mask WHERE study = ? ORDER BY id");
+    q.bind(1, static_cast<int64_t>(study));
+    while (q.executeStep())
+      out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(),
+                     json::parse(q.getColumn(3).getString()).get<std::vector<std::pair<double, double>>>(),
+                     json::parse(q.getColumn(4).getString()).get<std::vector<std::pair<double, double>>>()});
+    return out;
+  });
+}
+
+Result<long long> Store::add_mask(long long study, const judge::Mask& mask) {
+  return guarded(path(), [&]() -> Result<long long> {
+    Statement q(*impl_->db, "INSERT INTO mask (study, text, curve, upper, lower) VALUES (?, ?, ?, ?, ?)");
+    q.bind(1, static_cast<int64_t>(study));
+    q.bind(2, mask.text);
+    q.bind(3, mask.curve);
+    q.bind(4, json(mask.upper).dump());
+    q.bind(5, json(mask.lower).dump());
+    q.exec();
+    return impl_->db->getLastInsertRowid();
+  });
+}
+
+}  // namespace heron::dossier

@@ -1,0 +1,119 @@
+#pragma once
+#include <map>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+#include "judge/claim.h"
+#include "study/kind.h"
+#include "study/raw.h"
+
+namespace heron::dossier {
+
+inline constexpr int kSchemaVersion = 1;
+
+struct DeviceInfo {
+  std::string name;      ///< "Mudlark buoy, rev C"
+  std::string about;     ///< "hydrophone preamp"
+  std::string circuit;   ///< TOML text; empty for a device that only has imported data
+};
+
+struct Unit {
+  long long id = 0;
+  std::string name;  ///< "unit 07"
+  std::map<std::string, double> fitted;  ///< part values fitted or measured on this unit, SI
+};
+
+struct Study {
+  long long id = 0;
+  std::string name, kind;
+  nlohmann::json plan;
+  study::SettingsText settings;
+  std::optional<long long> wake;  ///< the take shown as the pale band
+};
+
+enum class TakeState { running, finished, stopped, failed };
+std::string_view take_state_text(TakeState state);
+
+struct Take {
+  long long id = 0, study = 0;
+  int number = 0;             ///< within the study, from 1
+  std::string unit;
+  std::string started;        ///< UTC, ISO 8601
+  TakeState state = TakeState::finished;
+  std::string origin;         ///< the bench's name, or the file it was imported from
+  int points = 0, planned = 0;
+  std::string note;
+
+  /// Points were lost or never read: stopped, failed, or the program died.
+  bool incomplete() const { return state != TakeState::finished; }
+};
+
+/// The dossier: one SQLite file. docs/dossier.md has the schema.
+///
+/// Every change is its own transaction and is on disk when the call returns. Listing takes reads no records. One Store belongs
+/// to one thread; several may have the same file open. Takes are written once: only their note can change afterwards.
+class Store {
+ public:
+  static Result<Store> create(const std::string& path);
+
+  /// Opens for reading and writing, or for reading alone where the file allows no more. Refuses a newer schema. A damaged
+  /// file opens read-only with what can still be read; damage() then says so.
+  static Result<Store> open(const std::string& path);
+
+  ~Store();
+  Store(Store&&) noexcept;
+  Store& operator=(Store&&) noexcept;
+
+  const std::string& path() const;
+  bool read_only() const;
+  const std::string& damage() const;  ///< empty for a sound file
+
+  /// Takes of a run that no longer lives are marked as stopped. Call when no runner uses the file.
+  Result<int> settle_dead_takes();
+
+  Result<DeviceInfo> device();
+  Result<void> set_device(const DeviceInfo& device);
+
+  Result<std::vector<Unit>> units();
+  Result<Unit> current_unit();
+  Result<long long> add_unit(const std::string& name);
+  Result<void> set_current_unit(long long unit);
+  Result<void> set_fitted(long long unit, const std::string& part, std::optional<double> value);
+
+  Result<std::vector<Study>> studies();
+  Result<Study> find_study(const std::string& name);
+  Result<long long> add_study(const Study& study);
+  Result<void> set_plan(long long study, const nlohmann::json& plan);
+  Result<void> set_wake(long long study, std::optional<long long> take);
+
+  Result<std::vector<judge::Claim>> claims(long long study);
+  Result<std::vector<judge::Mask>> masks(long long study);
+  Result<long long> add_claim(long long study, const judge::Claim& claim);
+  Result<long long> add_mask(long long study, const judge::Mask& mask);
+
+  /// Newest last. @param most  0: all; otherwise the newest so many
+  Result<std::vector<Take>> takes(long long study, int most = 0);
+  Result<int> take_count(long long study);
+  Result<Take> take(long long id);
+  Result<nlohmann::json> take_setup(long long id);
+  Result<void> set_note(long long take, const std::string& note);
+
+  /// @param planned  how many points are meant to come
+  Result<long long> begin_take(long long study, const std::string& unit, const std::string& origin, const nlohmann::json& setup, int planned);
+  Result<void> add_point(long long take, const study::Point& point);
+  Result<void> finish_take(long long take, TakeState state);
+
+  Result<std::vector<study::Point>> points(long long take);
+  Result<study::Point> point(long long take, int index);
+
+ private:
+  struct Impl;
+  explicit Store(std::unique_ptr<Impl> impl);
+  std::unique_ptr<Impl> impl_;
+};
+
+}  // namespace heron::dossier

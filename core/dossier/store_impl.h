@@ -1,0 +1,30 @@
+#pragma once
+#include <SQLiteCpp/SQLiteCpp.h>
+
+#include "dossier/store.h"
+
+namespace heron::dossier {
+
+struct Store::Impl {
+  std::string path;
+  std::unique_ptr<SQLite::Database> db;
+  bool read_only = false;
+  std::string damage;
+};
+
+/// The database's failures as ours, in words.
+Error as_error(const SQLite::Exception& e, const std::string& path);
+
+/// Runs work that talks to the database and turns what it throws into an error.
+template <class Work>
+auto guarded(const std::string& path, Work work) -> decltype(work()) {
+  try {
+    return work();
+  } catch (const SQLite::Exception& e) {
+    return tl::unexpected(as_error(e, path));
+  } catch (const nlohmann::json::exception&) {
+    return fail(Fault::input, "{}: a set-up stored in the dossier cannot be read; the file is damaged.", path);
+  }
+}
+
+}  // namespace heron::dossier

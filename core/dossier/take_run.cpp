@@ -1,0 +1,168 @@
+#include "dossier/take_run.h"
+
+#include "sim/simulated_bench.h"
+#include "study/response/preflight.h"
+
+namespace heron::dossier {
+
+using nlohmann::json;
+
+namespace {
+
+Result<sim::Circuit> nominal_circuit(Store& store) {
+  const auto device = store.device();
+  if (!device) return tl::unexpected(device.error());
+  if (device->circuit.empty()) return fail(Fault::bench, "{}: the device has no circuit, so the simulated bench has nothing to drive.", store.path());
+  return sim::read_circuit(device->circuit, device->about.empty() ? "circuit" : device->about);
+}
+
+}  // namespace
+
+Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed) {
+  if (name != "simulated") return fail(Fault::usage, "There is no bench \"{}\"; there is simulated.", name);
+  const auto circuit = nominal_circuit(store);
+  if (!circuit) return tl::unexpected(circuit.error());
+  const auto unit = store.current_unit();
+  if (!unit) return tl::unexpected(unit.error());
+  auto built = sim::as_built(*circuit, unit->name, unit->fitted);
+  if (!built) return tl::unexpected(built.error());
+  return std::make_unique<sim::SimulatedBench>(std::move(*built), seed);
+}
+
+Result<std::vector<std::string>> device_pins(Store& store) {
+  const auto circuit = nominal_circuit(store);
+  if (!circuit) return tl::unexpected(circuit.error());
+  std::vector<std::string> out;
+  for (const auto& [pin, node] : circuit->pins) out.push_back(pin);
+  return out;
+}
+
+std::optional<double> pin_rating(Store& store, const std::string& pin) {
+  const auto circuit = nominal_circuit(store);
+  if (!circuit || !circuit->peak_ratings.contains(pin)) return std::nullopt;
+  return circuit->peak_ratings.at(pin);
+}
+
+judge::PartValues part_values(Store& store, const std::string& unit_name) {
+  judge::PartValues out;
+  if (const auto circuit = nominal_circuit(store))
+    for (const auto& [name, value] : sim::main_values(*circuit)) out[name] = value.value;
+  if (const auto units = store.units())
+    for (const auto& unit : *units)
+      if (unit.name == unit_name)
+        for (const auto& [name, value] : unit.fitted) out[name] = value;
+  return out;
+}
+
+Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed, const std::string& note,
+                           const TakeEvents& events, std::stop_token stop) {
+  if (study.kind != "response") return fail(Fault::usage, "Studies of kind \"{}\" cannot be run yet.", study.kind);
+  const auto plan = study::response::plan_from_json(study.plan);
+  if (!plan) return tl::unexpected(plan.error());
+  auto bench = open_bench(store, bench_name, seed);
+  if (!bench) return tl::unexpected(bench.error());
+  const auto findings = study::response::preflight(*plan, (*bench)->limits(), pin_rating(store, plan->drive_pin));
+  if (const auto refused = study::response::refusal(findings)) return tl::unexpected(*refused);
+
+  const auto device = store.device();
+  const auto unit = store.current_unit();
+  if (!device) return tl::unexpected(device.error());
+  if (!unit) return tl::unexpected(unit.error());
+  const json setup = {{"plan", study::response::to_json(*plan)}, {"bench", (*bench)->limits().name}, {"seed", seed},
+                      {"device", device->name}, {"circuit", device->circuit}, {"unit", unit->name}, {"fitted", unit->fitted}};
+  const auto take = store.begin_take(study.id, unit->name, (*bench)->limits().name, setup, study::response::point_count(*plan));
+  if (!take) return take;
+  if (!note.empty())
+    if (auto ok = store.set_note(*take, note); !ok) return tl::unexpected(ok.error());
+  if (events.began) events.began(*take);
+  const auto ran = study::response::run(
+      *plan, **bench,
+      [&](const study::Point& point) -> Result<void> {
+        if (auto ok = store.add_point(*take, point); !ok) return ok;
+        if (events.point) events.point(*take, point);
+        return {};
+      },
+      events.progress, stop);
+  const auto state = ran ? TakeState::finished : ran.error().fault == Fault::stopped ? TakeState::stopped : TakeState::failed;
+  const auto finished = store.finish_take(*take, state);
+  if (!ran) return tl::unexpected(ran.error());
+  if (!finished) return tl::unexpected(finished.error());
+  return *take;
+}
+
+Result<study::Analysis> analyse_take(Store& store, const Study& study, const Take& take) {
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
+  const auto claims = store.claims(study.id);
+  if (!claims) return tl::unexpected(claims.error());
+  std::vector<std::string> asked;
+  for (const auto& claim : *claims) asked.push_back(claim.figure);
+  const auto points = store.points(take.id);
+  if (!points) return tl::unexpected(points.error());
+  auto analysis = kind->analyse(*points, study.settings, asked);
+  if (analysis && take.incomplete() && take.state != TakeState::running)
+    analysis->reading.doubts.push_back({"take.incomplete", study::Severity::caution,
+                                        fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
+                                        "Take again for the rest of the sweep."});
+  return analysis;
+}
+
+Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take, const study::Analysis* analysis) {
+  const auto claims = store.claims(study.id);
+  const auto masks = store.masks(study.id);
+  if (!claims) return tl::unexpected(claims.error());
+  if (!masks) return tl::unexpected(masks.error());
+  const study::Analysis nothing;
+  const auto& read = analysis ? *analysis : nothing;
+  // A take keeps the part values it was taken with; later edits of the unit do not change what it was expected to show.
+  judge::PartValues parts = part_values(store, take ? take->unit : "");
+  if (take)
+    if (const auto setup = store.take_setup(take->id); setup && setup->contains("fitted"))
+      for (const auto& [name, value] : setup->at("fitted").items()) parts[name] = value.get<double>();
+  std::vector<LedgerLine> out;
+  for (const auto& claim : *claims) out.push_back({study.name, claim, {}, judge::judge(claim, read.reading, parts)});
+  for (const auto& mask : *masks) out.push_back({study.name, {}, mask, judge::judge(mask, read.curve)});
+  if (!analysis)
+    for (auto& line : out) line.judgement.reason = "there is no take yet";
+  return out;
+}
+
+Result<std::vector<LedgerLine>> ledger(Store& store) {
+  const auto studies = store.studies();
+  if (!studies) return tl::unexpected(studies.error());
+  std::vector<LedgerLine> out;
+  for (const auto& study : *studies) {
+    const auto takes = store.takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    const Take* newest = nullptr;
+    for (const auto& take : *takes)
+      if (take.points > 0) newest = &take;
+    std::optional<study::Analysis> analysis;
+    if (newest) {
+      auto read = analyse_take(store, study, *newest);
+      if (!read) return tl::unexpected(read.error());
+      analysis = std::move(*read);
+    }
+    auto lines = judge_take(store, study, newest, analysis ? &*analysis : nullptr);
+    if (!lines) return lines;
+    out.insert(out.end(), lines->begin(), lines->end());
+  }
+  return out;
+}
+
+Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file, const std::string& notes) {
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
+  study::Point point{.setting = json::object(), .records = {table}};
+  // Read once before anything is kept, so that nonsense is refused with its reason.
+  if (const auto tried = kind->analyse({point}, study.settings, {}); !tried) return tl::unexpected(tried.error());
+  const auto take = store.begin_take(study.id, "imported", file, {{"file", file}, {"notes", notes}}, 1);
+  if (!take) return take;
+  if (auto ok = store.add_point(*take, point); !ok) return tl::unexpected(ok.error());
+  if (!notes.empty())
+    if (auto ok = store.set_note(*take, notes); !ok) return tl::unexpected(ok.error());
+  if (auto ok = store.finish_take(*take, TakeState::finished); !ok) return tl::unexpected(ok.error());
+  return *take;
+}
+
+}  // namespace heron::dossier

@@ -1,0 +1,54 @@
+#pragma once
+#include <functional>
+#include <memory>
+
+#include "dossier/store.h"
+#include "study/response/runner.h"
+
+/// Running a study of a dossier on a bench, and reading its takes: what the application and the command line share.
+namespace heron::dossier {
+
+/// Makes the bench for the dossier's device and unit. The one place where a bench is chosen.
+/// @param name  "simulated"
+/// @param seed  of the simulated instruments and their noise
+Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed);
+
+/// Pins of the device's circuit, rating of one, values of the current unit's parts (as measured, else nominal).
+Result<std::vector<std::string>> device_pins(Store& store);
+std::optional<double> pin_rating(Store& store, const std::string& pin);
+judge::PartValues part_values(Store& store, const std::string& unit);
+
+struct TakeEvents {
+  std::function<void(long long take)> began;
+  std::function<void(long long take, const study::Point&)> point;
+  std::function<void(const study::response::Progress&)> progress;
+};
+
+/// Runs preflight, then the study, point by point into the dossier. The seed is stored with the take.
+/// @return the take's id; on Fault::stopped and Fault::bench what was read is kept in the take, which `began` has named
+Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed, const std::string& note,
+                           const TakeEvents& events, std::stop_token stop);
+
+/// Figures, doubts and curve of a take, with the claims' figures read as well. A dead take has the doubt "take.incomplete".
+Result<study::Analysis> analyse_take(Store& store, const Study& study, const Take& take);
+
+/// One line of the ledger.
+struct LedgerLine {
+  std::string study;
+  std::optional<judge::Claim> claim;  ///< or...
+  std::optional<judge::Mask> mask;
+  judge::Judgement judgement;
+
+  const std::string& text() const { return claim ? claim->text : mask->text; }
+};
+
+/// The claims and masks of a study against one take; everything not measured without one.
+Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take, const study::Analysis* analysis);
+
+/// The whole ledger: every study against its newest take that has points.
+Result<std::vector<LedgerLine>> ledger(Store& store);
+
+/// Data of a file as a finished take of a study.
+Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file, const std::string& notes);
+
+}  // namespace heron::dossier

@@ -1,0 +1,257 @@
+#include <bit>
+#include <chrono>
+#include <csignal>
+#include <cstring>
+#include <fstream>
+#include <unistd.h>
+
+#include "dossier/store_impl.h"
+
+namespace heron::dossier {
+
+using nlohmann::json;
+using SQLite::Statement;
+
+static_assert(std::endian::native == std::endian::little, "records are stored little-endian");
+
+namespace {
+
+constexpr const char* kTakeColumns = "id, study, number, unit, started, state, origin, points, planned, note";
+
+TakeState state_from(const std::string& text) {
+  for (const auto state : {TakeState::running, TakeState::finished, TakeState::stopped, TakeState::failed})
+    if (take_state_text(state) == text) return state;
+  return TakeState::failed;
+}
+
+Take take_row(Statement& q) {
+  return {q.getColumn(0).getInt64(), q.getColumn(1).getInt64(), q.getColumn(2).getInt(), q.getColumn(3).getString(),
+          q.getColumn(4).getString(), state_from(q.getColumn(5).getString()), q.getColumn(6).getString(), q.getColumn(7).getInt(),
+          q.getColumn(8).getInt(), q.getColumn(9).getString()};
+}
+
+std::string now() {
+  const auto t = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
+  std::tm utc{};
+  gmtime_r(&t, &utc);
+  char text[32];
+  std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &utc);
+  return text;
+}
+
+/// A process told apart from a later one with the same number by the time it was started.
+std::string process_mark(pid_t pid) {
+  std::ifstream stat(fmt::format("/proc/{}/stat", pid));
+  std::string line;
+  std::getline(stat, line);
+  const auto name_end = line.rfind(')');
+  if (name_end == std::string::npos) return "";
+  std::size_t at = name_end;
+  for (int field = 2; field < 22 && at != std::string::npos; ++field) at = line.find(' ', at + 1);
+  return at == std::string::npos ? "" : fmt::format("{}:{}", pid, line.substr(at + 1, line.find(' ', at + 1) - at - 1));
+}
+
+template <class T>
+std::vector<T> numbers_from(const SQLite::Column& blob) {
+  std::vector<T> out(std::size_t(blob.getBytes()) / sizeof(T));
+  if (!out.empty()) std::memcpy(out.data(), blob.getBlob(), out.size() * sizeof(T));
+  return out;
+}
+
+void read_records(SQLite::Database& db, long long point_id, study::Point& point) {
+  Statement q(db, "SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, u_delay, data FROM record "
+                  "WHERE point = ? ORDER BY pass, channel");
+  q.bind(1, static_cast<int64_t>(point_id));
+  while (q.executeStep()) {
+    const int pass = q.getColumn(0).getInt();
+    if (point.records.empty() || point.records.back().pass != pass)
+      point.records.push_back({.pass = pass, .sample_rate = q.getColumn(1).getDouble()});
+    study::Channel channel{.role = q.getColumn(2).getString(), .unit = q.getColumn(3).getString(), .pin = q.getColumn(4).getString(),
+                           .scale = q.getColumn(6).getDouble()};
+    if (!q.getColumn(7).isNull()) channel.range = q.getColumn(7).getDouble();
+    channel.lowest_count = q.getColumn(8).getInt();
+    channel.highest_count = q.getColumn(9).getInt();
+    channel.u_gain = q.getColumn(10).getDouble();
+    channel.u_delay = q.getColumn(11).getDouble();
+    if (q.getColumn(5).getString() == "i16") channel.counts = numbers_from<std::int16_t>(q.getColumn(12));
+    else channel.numbers = numbers_from<double>(q.getColumn(12));
+    point.records.back().channels.push_back(std::move(channel));
+  }
+}
+
+}  // namespace
+
+std::string_view take_state_text(TakeState state) {
+  switch (state) {
+    case TakeState::running: return "running";
+    case TakeState::finished: return "finished";
+    case TakeState::stopped: return "stopped";
+    case TakeState::failed: return "failed";
+  }
+  return "";
+}
+
+Result<int> Store::settle_dead_takes() {
+  if (read_only()) return 0;
+  return guarded(path(), [&]() -> Result<int> {
+    std::vector<long long> dead;
+    {
+      Statement q(*impl_->db, "SELECT id, process FROM take WHERE state = 'running'");
+      while (q.executeStep()) {
+        const std::string process = q.getColumn(1).getString();
+        const auto pid = pid_t(std::atoi(process.c_str()));
+        if (pid <= 0 || process_mark(pid) != process) dead.push_back(q.getColumn(0).getInt64());
+      }
+    }
+    for (const auto id : dead)
+      if (auto ok = finish_take(id, TakeState::stopped); !ok) return tl::unexpected(ok.error());
+    return int(dead.size());
+  });
+}
+
+Result<std::vector<Take>> Store::takes(long long study, int most) {
+  return guarded(path(), [&]() -> Result<std::vector<Take>> {
+    std::vector<Take> out;
+    Statement q(*impl_->db, fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?", kTakeColumns));
+    q.bind(1, static_cast<int64_t>(study));
+    q.bind(2, most > 0 ? most : -1);
+    while (q.executeStep()) out.push_back(take_row(q));
+    std::reverse(out.begin(), out.end());
+    return out;
+  });
+}
+
+Result<int> Store::take_count(long long study) {
+  return guarded(path(), [&]() -> Result<int> {
+    Statement q(*impl_->db, "SELECT COALESCE(MAX(number), 0) FROM take WHERE study = ?");
+    q.bind(1, static_cast<int64_t>(study));
+    q.executeStep();
+    return q.getColumn(0).getInt();
+  });
+}
+
+Result<Take> Store::take(long long id) {
+  return guarded(path(), [&]() -> Result<Take> {
+    Statement q(*impl_->db, fmt::format("SELECT {} FROM take WHERE id = ?", kTakeColumns));
+    q.bind(1, static_cast<int64_t>(id));
+    if (!q.executeStep()) return fail(Fault::usage, "{}: there is no such take.", path());
+    return take_row(q);
+  });
+}
+
+Result<json> Store::take_setup(long long id) {
+  return guarded(path(), [&]() -> Result<json> {
+    Statement q(*impl_->db, "SELECT setup FROM take WHERE id = ?");
+    q.bind(1, static_cast<int64_t>(id));
+    if (!q.executeStep()) return fail(Fault::usage, "{}: there is no such take.", path());
+    return json::parse(q.getColumn(0).getString());
+  });
+}
+
+Result<void> Store::set_note(long long take, const std::string& note) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE take SET note = ? WHERE id = ?");
+    q.bind(1, note);
+    q.bind(2, static_cast<int64_t>(take));
+    q.exec();
+    return {};
+  });
+}
+
+Result<long long> Store::begin_take(long long study, const std::string& unit, const std::string& origin, const json& setup, int planned) {
+  return guarded(path(), [&]() -> Result<long long> {
+    Statement q(*impl_->db,
+                "INSERT INTO take (study, number, unit, started, state, origin, setup, planned, process) "
+                "VALUES (?1, (SELECT COALESCE(MAX(number), 0) + 1 FROM take WHERE study = ?1), ?2, ?3, 'running', ?4, ?5, ?6, ?7)");
+    q.bind(1, static_cast<int64_t>(study));
+    q.bind(2, unit);
+    q.bind(3, now());
+    q.bind(4, origin);
+    q.bind(5, setup.dump());
+    q.bind(6, planned);
+    q.bind(7, process_mark(getpid()));
+    q.exec();
+    return impl_->db->getLastInsertRowid();
+  });
+}
+
+Result<void> Store::add_point(long long take, const study::Point& point) {
+  return guarded(path(), [&]() -> Result<void> {
+    auto& db = *impl_->db;
+    SQLite::Transaction transaction(db);
+    Statement p(db, "INSERT INTO point (take, number, setting) VALUES (?, ?, ?)");
+    p.bind(1, static_cast<int64_t>(take));
+    p.bind(2, point.index);
+    p.bind(3, point.setting.dump());
+    p.exec();
+    const auto point_id = db.getLastInsertRowid();
+    Statement r(db, "INSERT INTO record (point, pass, rate, channel, role, unit, pin, type, scale, range, lowest, highest, u_gain, u_delay, data) "
+                    "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+    for (const auto& record : point.records) {
+      for (std::size_t k = 0; k < record.channels.size(); ++k) {
+        const auto& c = record.channels[k];
+        r.reset();
+        r.clearBindings();
+        r.bind(1, point_id);
+        r.bind(2, record.pass);
+        r.bind(3, record.sample_rate);
+        r.bind(4, int(k));
+        r.bind(5, c.role);
+        r.bind(6, c.unit);
+        r.bind(7, c.pin);
+        r.bind(8, c.counted() ? "i16" : "f64");
+        r.bind(9, c.scale);
+        if (c.range) r.bind(10, *c.range);
+        r.bind(11, c.lowest_count);
+        r.bind(12, c.highest_count);
+        r.bind(13, c.u_gain);
+        r.bind(14, c.u_delay);
+        if (c.counted()) r.bindNoCopy(15, static_cast<const void*>(c.counts.data()), int(c.counts.size() * sizeof(std::int16_t)));
+        else r.bindNoCopy(15, static_cast<const void*>(c.numbers.data()), int(c.numbers.size() * sizeof(double)));
+        r.exec();
+      }
+    }
+    Statement count(db, "UPDATE take SET points = points + 1 WHERE id = ?");
+    count.bind(1, static_cast<int64_t>(take));
+    count.exec();
+    transaction.commit();
+    return {};
+  });
+}
+
+Result<void> Store::finish_take(long long take, TakeState state) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE take SET state = ?, process = '' WHERE id = ? AND state = 'running'");
+    q.bind(1, std::string(take_state_text(state)));
+    q.bind(2, static_cast<int64_t>(take));
+    q.exec();
+    return {};
+  });
+}
+
+Result<std::vector<study::Point>> Store::points(long long take) {
+  return guarded(path(), [&]() -> Result<std::vector<study::Point>> {
+    std::vector<study::Point> out;
+    Statement q(*impl_->db, "SELECT id, number, setting FROM point WHERE take = ? ORDER BY number");
+    q.bind(1, static_cast<int64_t>(take));
+    while (q.executeStep()) {
+      out.push_back({.index = q.getColumn(1).getInt(), .setting = json::parse(q.getColumn(2).getString())});
+      read_records(*impl_->db, q.getColumn(0).getInt64(), out.back());
+    }
+    return out;
+  });
+}
+
+Result<study::Point> Store::point(long long take, int index) {
+  return guarded(path(), [&]() -> Result<study::Point> {
+    Statement q(*impl_->db, "SELECT id, number, setting FROM point WHERE take = ? AND number = ?");
+    q.bind(1, static_cast<int64_t>(take));
+    q.bind(2, index);
+    if (!q.executeStep()) return fail(Fault::usage, "{}: the take has no point {}.", path(), index + 1);
+    study::Point point{.index = q.getColumn(1).getInt(), .setting = json::parse(q.getColumn(2).getString())};
+    read_records(*impl_->db, q.getColumn(0).getInt64(), point);
+    return point;
+  });
+}
+
+}  // namespace heron::dossier

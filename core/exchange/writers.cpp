@@ -1,0 +1,143 @@
+#include "exchange/writers.h"
+
+#include <unistd.h>
+
+#include <cctype>
+#include <filesystem>
+#include <fstream>
+
+namespace heron::exchange {
+
+using nlohmann::json;
+
+std::string curve_csv(const study::Columns& curve) {
+  std::string out = fmt::format("{} ({})", curve.x_name, curve.x_unit);
+  for (const auto& c : curve.columns) out += fmt::format(",{} ({})", c.name, c.unit);
+  for (const auto& c : curve.columns)
+    if (!c.u.empty()) out += fmt::format(",u {} ({})", c.name, c.unit);
+  out += "\n";
+  for (std::size_t i = 0; i < curve.x.size(); ++i) {
+    out += fmt::format("{}", curve.x[i]);
+    for (const auto& c : curve.columns) out += fmt::format(",{}", c.y[i]);
+    for (const auto& c : curve.columns)
+      if (!c.u.empty()) out += fmt::format(",{}", c.u[i]);
+    out += "\n";
+  }
+  return out;
+}
+
+std::string record_csv(const study::Record& record) {
+  std::string out = record.sample_rate > 0 ? "time (s)" : "row";
+  std::vector<std::vector<double>> columns;
+  std::size_t rows = 0;
+  for (const auto& c : record.channels) {
+    out += c.unit.empty() ? "," + c.role : fmt::format(",{} ({})", c.role, c.unit);
+    columns.push_back(c.values());
+    rows = std::max(rows, columns.back().size());
+  }
+  out += "\n";
+  for (std::size_t i = 0; i < rows; ++i) {
+    out += record.sample_rate > 0 ? fmt::format("{}", double(i) / record.sample_rate) : fmt::format("{}", i + 1);
+    for (const auto& c : columns) out += i < c.size() ? fmt::format(",{}", c[i]) : ",";
+    out += "\n";
+  }
+  return out;
+}
+
+json figures_json(const study::Reading& reading) {
+  json out = json::array();
+  for (const auto& f : reading.figures) {
+    json one = {{"key", f.key}, {"value", f.value}, {"unit", f.unit}, {"label", f.label}};
+    if (f.u) one["uncertainty"] = *f.u;
+    out.push_back(std::move(one));
+  }
+  return out;
+}
+
+json absent_json(const study::Reading& reading) {
+  json out = json::array();
+  for (const auto& a : reading.absent) out.push_back({{"key", a.key}, {"reason", a.reason}});
+  return out;
+}
+
+json doubts_json(const study::Reading& reading) {
+  json out = json::array();
+  for (const auto& d : reading.doubts)
+    out.push_back({{"key", d.key}, {"severity", study::severity_text(d.severity)}, {"text", d.text}, {"remedy", d.remedy}});
+  return out;
+}
+
+Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const study::Analysis& analysis) {
+  const auto setup = store.take_setup(take.id);
+  if (!setup) return tl::unexpected(setup.error());
+  const auto lines = dossier::judge_take(store, study, &take, &analysis);
+  if (!lines) return tl::unexpected(lines.error());
+  json claims = json::array();
+  for (const auto& line : *lines)
+    claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement) : judge::to_json(*line.mask, line.judgement));
+  return json{{"kind", study.kind},   {"study", study.name},       {"take", take.number},   {"unit", take.unit},
+              {"started", take.started}, {"state", dossier::take_state_text(take.state)}, {"origin", take.origin},
+              {"note", take.note},    {"setup", *setup},           {"settings", analysis.settings},
+              {"figures", figures_json(analysis.reading)}, {"absent", absent_json(analysis.reading)},
+              {"doubts", doubts_json(analysis.reading)},   {"claims", std::move(claims)}};
+}
+
+Result<void> write_file(const std::string& path, std::string_view content) {
+  const std::string part = fmt::format("{}.part{}", path, getpid());
+  {
+    std::ofstream out(part, std::ios::binary);
+    out.write(content.data(), std::streamsize(content.size()));
+    out.flush();
+    if (!out) {
+      std::error_code ignored;
+      std::filesystem::remove(part, ignored);
+      return fail(Fault::input, "{}: the file cannot be written; is the folder there and the disk not full?", path);
+    }
+  }
+  std::error_code fault;
+  std::filesystem::rename(part, path, fault);
+  if (fault) {
+    std::error_code ignored;
+    std::filesystem::remove(part, ignored);
+    return fail(Fault::input, "{}: the file cannot be written: {}", path, fault.message());
+  }
+  return {};
+}
+
+std::string file_name(const std::string& text) {
+  std::string out;
+  for (const unsigned char c : text) {
+    if (std::isalnum(c) || c == '-' || c == '_') out += char(std::tolower(c));
+    else if (!out.empty() && out.back() != '-') out += '-';
+  }
+  while (!out.empty() && out.back() == '-') out.pop_back();
+  return out.empty() ? "unnamed" : out.substr(0, 80);
+}
+
+Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const std::string& folder) {
+  const auto analysis = dossier::analyse_take(store, study, take);
+  if (!analysis) return tl::unexpected(analysis.error());
+  const auto points = store.points(take.id);
+  if (!points) return tl::unexpected(points.error());
+  const std::filesystem::path top = std::filesystem::path(folder) / fmt::format("{}-take-{}", file_name(study.name), take.number);
+  std::error_code fault;
+  std::filesystem::create_directories(top / "records", fault);
+  if (fault) return fail(Fault::input, "{}: the folder cannot be made: {}", top.string(), fault.message());
+  int files = 0;
+  const auto put = [&](const std::filesystem::path& path, std::string_view content) -> Result<void> {
+    ++files;
+    return write_file(path.string(), content);
+  };
+  if (auto ok = put(top / "points.csv", curve_csv(analysis->curve)); !ok) return tl::unexpected(ok.error());
+  const auto description = take_json(store, study, take, *analysis);
+  if (!description) return tl::unexpected(description.error());
+  if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());
+  for (const auto& point : *points)
+    for (const auto& record : point.records) {
+      const auto name = fmt::format("point-{:04}-pass-{}.csv", point.index + 1, record.pass + 1);
+      if (auto ok = put(top / "records" / name, record_csv(record)); !ok) return tl::unexpected(ok.error());
+    }
+  return files;
+}
+
+}  // namespace heron::exchange

@@ -1,0 +1,69 @@
+#pragma once
+#include <map>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+#include "study/kind.h"
+
+/// Claims on figures and masks on curves, and their verdicts.
+namespace heron::judge {
+
+/// A limit on a figure. Limits are kept as typed and understood for the figure's unit.
+struct Claim {
+  long long id = 0;
+  std::string text;    ///< "High corner at least 18 kHz"
+  std::string figure;  ///< "corner.high"
+  std::optional<std::string> lower, upper;       ///< "18 kHz"
+  std::optional<std::string> expected;           ///< a formula over part values, "1/(2*pi*R3*C4)"
+  std::optional<std::string> tolerance;          ///< of the expected value: "15 %", or in the figure's unit
+};
+
+/// A limit line over a curve: straight between its points on lg x. Above `upper` and below `lower` is forbidden.
+struct Mask {
+  long long id = 0;
+  std::string text;
+  std::string curve;  ///< "gain", "phase"
+  std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
+};
+
+enum class Verdict { meets, fails, too_close, not_measured };
+std::string_view verdict_text(Verdict verdict);  ///< "meets", "too_close"...
+std::string_view verdict_words(Verdict verdict);  ///< for people: "too close"
+
+struct Judgement {
+  Verdict verdict = Verdict::not_measured;
+  std::optional<double> value, lower, upper, expected, margin;
+  std::optional<double> u;
+  std::string unit;
+  std::string reason;  ///< why it is not measured
+  std::optional<double> at;  ///< masks: where the margin is smallest
+};
+
+using PartValues = std::map<std::string, double>;
+
+/// Value of a formula over part names; `pi` is known. Formulas are muParser's.
+Result<double> evaluate(const std::string& formula, const PartValues& parts);
+
+/// Checks that the claim can be judged at all: figure, limits, formula.
+Result<void> check(const Claim& claim, const study::Kind& kind);
+
+/// @param parts  values for `expected`, as measured where known
+Judgement judge(const Claim& claim, const study::Reading& reading, const PartValues& parts);
+
+/// The smallest margin of the curve to the mask. A curve that does not cover the mask is not measured. `value` is the curve there.
+Judgement judge(const Mask& mask, const study::Columns& curve);
+
+/// [[claim]] and [[mask]] of a claims file; errors name file, line and key.
+struct Claims {
+  std::vector<Claim> claims;
+  std::vector<Mask> masks;
+};
+Result<Claims> read_claims(std::string_view toml_text, std::string_view file);
+
+nlohmann::json to_json(const Claim& claim, const Judgement& judgement);
+nlohmann::json to_json(const Mask& mask, const Judgement& judgement);
+
+}  // namespace heron::judge

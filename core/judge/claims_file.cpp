@@ -1,0 +1,128 @@
+#include <toml++/toml.h>
+
+#include "base/quantity.h"
+#include "judge/claim.h"
+
+namespace heron::judge {
+namespace {
+
+std::string_view curve_unit(std::string_view curve) {
+  if (curve == "gain") return "dB";
+  if (curve == "phase") return "deg";
+  return "";
+}
+
+template <class... Args>
+tl::unexpected<Error> at(std::string_view file, const toml::node& node, fmt::format_string<Args...> text, Args&&... args) {
+  return fail(Fault::input, "{}:{}: {}", file, node.source().begin.line, fmt::format(text, std::forward<Args>(args)...));
+}
+
+Result<std::optional<std::string>> text_key(std::string_view file, const toml::table& table, std::string_view key) {
+  const auto* node = table.get(key);
+  if (!node) return std::optional<std::string>();
+  if (const auto* text = node->as_string()) return std::optional(text->get());
+  if (const auto number = node->value<double>()) return std::optional(fmt::format("{:.17g}", *number));
+  return at(file, *node, "{}: text in quotes is wanted", key);
+}
+
+Result<Claim> read_claim(std::string_view file, const toml::table& table) {
+  Claim claim;
+  struct Field {
+    std::string_view key;
+    std::optional<std::string>* into;
+  };
+  std::optional<std::string> text, figure;
+  const Field fields[] = {{"text", &text}, {"figure", &figure}, {"lower", &claim.lower}, {"upper", &claim.upper},
+                          {"expected", &claim.expected}, {"tolerance", &claim.tolerance}};
+  for (const auto& [key, node] : table) {
+    const auto it = std::find_if(std::begin(fields), std::end(fields), [&](const Field& f) { return f.key == key.str(); });
+    if (it == std::end(fields)) return at(file, node, "{}: a claim has no such key", key.str());
+    auto value = text_key(file, table, it->key);
+    if (!value) return tl::unexpected(value.error());
+    *it->into = *value;
+  }
+  if (!figure) return at(file, table, "figure: is missing");
+  for (const auto* limit : {&claim.lower, &claim.upper, &claim.tolerance})
+    if (*limit)
+      if (const auto ok = parse_quantity(**limit, ""); !ok) return at(file, table, "{}", ok.error().message);
+  if (!claim.lower && !claim.upper && !claim.expected) return at(file, table, "lower, upper or expected: one is wanted");
+  if (claim.expected && !claim.tolerance) return at(file, table, "tolerance: is missing beside expected");
+  claim.figure = *figure;
+  claim.text = text.value_or(claim.figure);
+  return claim;
+}
+
+Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table, std::string_view key, std::string_view unit) {
+  std::vector<std::pair<double, double>> line;
+  const auto* node = table.get(key);
+  if (!node) return line;
+  const auto* list = node->as_array();
+  if (!list || list->size() < 2) return at(file, *node, "{}: two or more points [x, limit] are wanted", key);
+  for (const auto& entry : *list) {
+    const auto* pair = entry.as_array();
+    if (!pair || pair->size() != 2) return at(file, entry, "{}: a point is [x, limit]", key);
+    double numbers[2];
+    const std::string_view units[2] = {"Hz", unit};
+    for (std::size_t i = 0; i < 2; ++i) {
+      const auto& cell = *pair->get(i);
+      if (const auto* text = cell.as_string()) {
+        const auto value = parse_value(text->get(), units[i]);
+        if (!value) return at(file, cell, "{}: {}", key, value.error().message);
+        numbers[i] = *value;
+      } else if (const auto number = cell.value<double>()) {
+        numbers[i] = *number;
+      } else {
+        return at(file, cell, "{}: a value with its unit is wanted", key);
+      }
+    }
+    if (!(numbers[0] > 0)) return at(file, entry, "{}: the frequency must be above zero", key);
+    if (!line.empty() && numbers[0] < line.back().first) return at(file, entry, "{}: the points must rise in frequency", key);
+    line.push_back({numbers[0], numbers[1]});
+  }
+  return line;
+}
+
+}  // namespace
+
+Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
+  toml::table root;
+  try {
+    root = toml::parse(toml_text);
+  } catch (const toml::parse_error& e) {
+    return fail(Fault::input, "{}:{}: {}", file, e.source().begin.line, e.description());
+  }
+  Claims out;
+  for (const auto& [key, node] : root) {
+    const auto* list = node.as_array();
+    if ((key != "claim" && key != "mask") || !list) return at(file, node, "{}: a claims file has only [[claim]] and [[mask]]", key.str());
+    for (const auto& entry : *list) {
+      const auto* table = entry.as_table();
+      if (!table) return at(file, entry, "{}: a table is wanted", key.str());
+      if (key == "claim") {
+        auto claim = read_claim(file, *table);
+        if (!claim) return tl::unexpected(claim.error());
+        out.claims.push_back(std::move(*claim));
+        continue;
+      }
+      Mask mask;
+      auto curve = text_key(file, *table, "curve");
+      if (!curve) return tl::unexpected(curve.error());
+      mask.curve = curve->value_or("");
+      if (curve_unit(mask.curve).empty()) return at(file, entry, "curve: gain or phase is wanted, not \"{}\"", mask.curve);
+      auto text = text_key(file, *table, "text");
+      if (!text) return tl::unexpected(text.error());
+      mask.text = text->value_or(mask.curve);
+      auto upper = read_line(file, *table, "upper", curve_unit(mask.curve));
+      if (!upper) return tl::unexpected(upper.error());
+      auto lower = read_line(file, *table, "lower", curve_unit(mask.curve));
+      if (!lower) return tl::unexpected(lower.error());
+      mask.upper = std::move(*upper);
+      mask.lower = std::move(*lower);
+      if (mask.upper.empty() && mask.lower.empty()) return at(file, entry, "upper or lower: one is wanted");
+      out.masks.push_back(std::move(mask));
+    }
+  }
+  return out;
+}
+
+}  // namespace heron::judge

@@ -1,0 +1,21 @@
+#include "study/figure.h"
+
+#include <algorithm>
+
+namespace heron::study {
+
+std::string_view severity_text(Severity severity) {
+  switch (severity) {
+    case Severity::note: return "note";
+    case Severity::caution: return "caution";
+    case Severity::serious: return "serious";
+  }
+  return "";
+}
+
+const Figure* Reading::find(std::string_view key) const {
+  const auto it = std::find_if(figures.begin(), figures.end(), [&](const Figure& f) { return f.key == key; });
+  return it == figures.end() ? nullptr : &*it;
+}
+
+}  // namespace heron::study

@@ -1,0 +1,43 @@
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace heron::study {
+
+/// A scalar read off a take. docs/figures.md defines every key.
+struct Figure {
+  std::string key;
+  std::string label;  ///< "High corner"
+  double value = 0;
+  std::string unit;
+  std::optional<double> u;  ///< standard uncertainty, where the data allow one
+};
+
+/// A figure that the data do not give, and why.
+struct Absent {
+  std::string key;
+  std::string reason;
+};
+
+enum class Severity { note, caution, serious };
+std::string_view severity_text(Severity severity);
+
+/// A stated reason not to trust a result; also what preflight finds before anything is driven.
+struct Doubt {
+  std::string key;
+  Severity severity = Severity::caution;
+  std::string text;    ///< what, and how much
+  std::string remedy;  ///< what to do
+};
+
+/// All that is read off one take.
+struct Reading {
+  std::vector<Figure> figures;
+  std::vector<Absent> absent;
+  std::vector<Doubt> doubts;
+
+  const Figure* find(std::string_view key) const;
+};
+
+}  // namespace heron::study

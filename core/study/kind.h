@@ -1,0 +1,50 @@
+#pragma once
+#include <map>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/result.h"
+#include "study/figure.h"
+#include "study/raw.h"
+
+namespace heron::study {
+
+using SettingsText = std::map<std::string, std::string>;
+
+/// A curve of a take, ready to be held against masks and drawn: one x with named columns.
+struct Columns {
+  std::string x_name, x_unit;
+  std::vector<double> x;
+  struct Column {
+    std::string name, unit;
+    std::vector<double> y;
+    std::vector<double> u;  ///< standard uncertainty; empty where unknown
+  };
+  std::vector<Column> columns;
+
+  const Column* find(std::string_view name) const;
+};
+
+struct Analysis {
+  Reading reading;
+  Columns curve;
+  SettingsText settings;  ///< as used
+};
+
+/// What the common parts (judging, the command line, export) need of a kind of study. One a folder; listed in kinds().
+struct Kind {
+  std::string_view name;   ///< "response"
+  std::string_view title;  ///< "Frequency response"
+  std::vector<std::vector<std::string_view>> roles;  ///< the sets of columns that data may come in
+  std::vector<std::string_view> optional_roles;
+  Result<void> (*check_setting)(std::string_view key, std::string_view text);
+  Result<void> (*check_figure)(std::string_view key);
+  Result<Analysis> (*analyse)(const std::vector<Point>& points, const SettingsText& settings, const std::vector<std::string>& asked);
+};
+
+/// The kinds that are built. Adding one: its folder, and a line in kinds.cpp.
+const std::vector<const Kind*>& kinds();
+const Kind* find_kind(std::string_view name);
+
+}  // namespace heron::study

@@ -1,0 +1,23 @@
+#include <algorithm>
+
+#include "study/kind.h"
+#include "study/response/kind.h"
+
+namespace heron::study {
+
+const std::vector<const Kind*>& kinds() {
+  static const std::vector<const Kind*> all = {&response::kind()};
+  return all;
+}
+
+const Kind* find_kind(std::string_view name) {
+  const auto it = std::find_if(kinds().begin(), kinds().end(), [&](const Kind* k) { return k->name == name; });
+  return it == kinds().end() ? nullptr : *it;
+}
+
+const Columns::Column* Columns::find(std::string_view name) const {
+  const auto it = std::find_if(columns.begin(), columns.end(), [&](const Column& c) { return c.name == name; });
+  return it == columns.end() ? nullptr : &*it;
+}
+
+}  // namespace heron::study

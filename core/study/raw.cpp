@@ -1,0 +1,37 @@
+#include "study/raw.h"
+
+#include <algorithm>
+
+namespace heron::study {
+
+std::vector<double> Channel::values() const {
+  if (!counted()) return numbers;
+  std::vector<double> out(counts.size());
+  for (std::size_t i = 0; i < counts.size(); ++i) out[i] = counts[i] * scale;
+  return out;
+}
+
+const Channel* Record::find(std::string_view role) const {
+  const auto it = std::find_if(channels.begin(), channels.end(), [&](const Channel& c) { return c.role == role; });
+  return it == channels.end() ? nullptr : &*it;
+}
+
+Record as_record(const bench::Capture& capture, std::span<const std::string> roles, int pass) {
+  Record record{.pass = pass, .sample_rate = capture.sample_rate};
+  for (std::size_t k = 0; k < capture.channels.size() && k < roles.size(); ++k) {
+    const auto& from = capture.channels[k];
+    record.channels.push_back({.role = roles[k],
+                               .unit = "V",
+                               .pin = from.pin,
+                               .counts = from.counts,
+                               .scale = from.volts_per_count,
+                               .range = from.range,
+                               .lowest_count = from.lowest_count,
+                               .highest_count = from.highest_count,
+                               .u_gain = from.u_gain,
+                               .u_delay = from.u_delay});
+  }
+  return record;
+}
+
+}  // namespace heron::study

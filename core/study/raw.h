@@ -1,0 +1,53 @@
+#pragma once
+#include <cstdint>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "bench/bench.h"
+
+/// Raw data as the dossier keeps them. Written once, never altered; everything else is a function of them.
+namespace heron::study {
+
+/// Samples of one quantity: counts of a converter with their scale, or plain numbers from a file.
+struct Channel {
+  std::string role;  ///< "stimulus", "response", or an imported column: "frequency", "gain", "phase"...
+  std::string unit;  ///< of the values
+  std::string pin;   ///< where it was sensed; empty for imported data
+
+  std::vector<std::int16_t> counts;  ///< either these...
+  double scale = 1;                  ///< unit per count
+  std::vector<double> numbers;       ///< ...or these
+
+  std::optional<double> range;  ///< full range, in the unit; unknown for imported data
+  int lowest_count = 0, highest_count = 0;
+  double u_gain = 0;   ///< relative standard uncertainty of the scale
+  double u_delay = 0;  ///< s
+
+  bool counted() const { return !counts.empty(); }
+  std::size_t size() const { return counted() ? counts.size() : numbers.size(); }
+  std::vector<double> values() const;
+};
+
+/// What was read in one go.
+struct Record {
+  int pass = 0;            ///< which of the averages
+  double sample_rate = 0;  ///< Hz; 0 for a table
+  std::vector<Channel> channels;
+
+  const Channel* find(std::string_view role) const;
+};
+
+/// One step of a sweep. `setting` tells what was applied, as the bench reported it.
+struct Point {
+  int index = 0;
+  nlohmann::json setting;
+  std::vector<Record> records;
+};
+
+/// The capture of a bench as a record; roles in the order the inputs were connected.
+Record as_record(const bench::Capture& capture, std::span<const std::string> roles, int pass);
+
+}  // namespace heron::study

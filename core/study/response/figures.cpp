@@ -1,0 +1,307 @@
+#include "study/response/figures.h"
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+
+#include "base/quantity.h"
+#include "signal/curve.h"
+
+namespace heron::study::response {
+namespace {
+
+using Value = tl::expected<double, std::string>;
+
+tl::unexpected<std::string> no(std::string reason) { return tl::unexpected<std::string>(std::move(reason)); }
+
+/// The curve as plain columns over lg f, which is what all definitions interpolate on.
+struct Columns {
+  std::vector<double> f, lg, gain, phase;
+  bool has_phase = true;
+};
+
+/// Where the reference lies and its gain.
+struct Reference {
+  double lg = 0, gain = 0;
+};
+
+tl::expected<Reference, std::string> reference(const Columns& c, const Settings& s) {
+  const auto highest = std::size_t(std::max_element(c.gain.begin(), c.gain.end()) - c.gain.begin());
+  const auto at = [&](std::size_t i) { return Reference{c.lg[i], c.gain[i]}; };
+  if (s.reference_frequency) {
+    const auto gain = signal::interpolate(c.lg, c.gain, std::log10(*s.reference_frequency));
+    if (!gain) return no("the reference frequency lies outside the sweep");
+    return Reference{std::log10(*s.reference_frequency), *gain};
+  }
+  if (s.reference == "first") return at(0);
+  if (s.reference == "last") return at(c.gain.size() - 1);
+  if (s.reference == "max") return at(highest);
+  if (c.gain.front() >= c.gain[highest] - 1) return at(0);
+  if (c.gain.back() >= c.gain[highest] - 1) return at(c.gain.size() - 1);
+  return at(highest);
+}
+
+/// lg f where y crosses `level` between two points of the segment.
+double crossing(const std::vector<double>& lg, const std::vector<double>& y, std::size_t i, double level) {
+  return lg[i] + (lg[i + 1] - lg[i]) * (level - y[i]) / (y[i + 1] - y[i]);
+}
+
+Value corner(const Columns& c, const Settings& s, bool high) {
+  const auto ref = reference(c, s);
+  if (!ref) return no(ref.error());
+  const double level = ref->gain - s.drop_db;
+  const auto n = c.lg.size();
+  // Outward from the reference; the segment that holds it begins at the reference itself.
+  const auto falls = [&](std::size_t inner, std::size_t outer) -> std::optional<double> {
+    const bool holds = high ? c.lg[inner] <= ref->lg : c.lg[inner] >= ref->lg;
+    const double x = holds ? ref->lg : c.lg[inner], y = holds ? ref->gain : c.gain[inner];
+    if (y < level || c.gain[outer] >= level) return std::nullopt;
+    return std::pow(10, x + (c.lg[outer] - x) * (level - y) / (c.gain[outer] - y));
+  };
+  for (std::size_t k = 0; k + 1 < n; ++k) {
+    const std::size_t inner = high ? k : n - 1 - k, outer = high ? k + 1 : n - 2 - k;
+    if (high ? c.lg[outer] <= ref->lg : c.lg[outer] >= ref->lg) continue;
+    if (const auto at = falls(inner, outer)) return *at;
+  }
+  return no(fmt::format("the gain does not fall {:.4g} dB below its reference within the sweep", s.drop_db));
+}
+
+std::optional<signal::Vertex> extreme(const Columns& c, bool highest) {
+  const auto it = highest ? std::max_element(c.gain.begin(), c.gain.end()) : std::min_element(c.gain.begin(), c.gain.end());
+  const auto i = std::size_t(it - c.gain.begin());
+  if (i == 0 || i + 1 >= c.gain.size()) return std::nullopt;
+  return signal::parabola_vertex(c.lg[i - 1], c.gain[i - 1], c.lg[i], c.gain[i], c.lg[i + 1], c.gain[i + 1]);
+}
+
+Value vertex_figure(const Columns& c, const Settings& s, bool highest, char what) {
+  const auto v = extreme(c, highest);
+  if (!v) return no(highest ? "the highest gain is at an end of the sweep" : "the lowest gain is at an end of the sweep");
+  if (what == 'f') return std::pow(10, v->x);
+  if (what == 'g') return v->y;
+  const auto ref = reference(c, s);
+  if (!ref) return no(ref.error());
+  return highest ? v->y - ref->gain : ref->gain - v->y;
+}
+
+Value band(const Columns& c, const Settings& s, char what) {
+  const auto low = corner(c, s, false), high = corner(c, s, true);
+  if (!low && !high) return no("neither corner lies within the sweep");
+  if (!low) return no("the low corner does not lie within the sweep");
+  if (!high) return no("the high corner does not lie within the sweep");
+  const double width = *high - *low, centre = std::sqrt(*low * *high);
+  return what == 'b' ? width : what == 'c' ? centre : centre / width;
+}
+
+Value loop(const Columns& c, char what) {
+  if (what == 'g' || what == 'p') {
+    for (std::size_t i = 0; i + 1 < c.lg.size(); ++i) {
+      if (!(c.gain[i] >= 0 && c.gain[i + 1] < 0)) continue;
+      const double at = crossing(c.lg, c.gain, i, 0);
+      if (what == 'g') return std::pow(10, at);
+      if (!c.has_phase) return no("the data have no phase");
+      return 180 + *signal::interpolate(c.lg, c.phase, at);
+    }
+    return no("the gain does not fall through 0 dB within the sweep");
+  }
+  if (!c.has_phase) return no("the data have no phase");
+  for (std::size_t i = 0; i + 1 < c.lg.size(); ++i) {
+    const double a = c.phase[i] + 180, b = c.phase[i + 1] + 180;
+    if (!((a > 0 && b <= 0) || (a < 0 && b >= 0))) continue;
+    const double at = crossing(c.lg, c.phase, i, -180);
+    return what == 'f' ? std::pow(10, at) : -*signal::interpolate(c.lg, c.gain, at);
+  }
+  return no("the phase does not cross \u2212180\u00b0 within the sweep");
+}
+
+/// The points inside [from, to] with both ends interpolated.
+tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> stretch(const Columns& c, double from, double to) {
+  const double low = std::log10(from), high = std::log10(to);
+  const auto first = signal::interpolate(c.lg, c.gain, low), last = signal::interpolate(c.lg, c.gain, high);
+  if (!first || !last) return no("part of the range lies outside the sweep");
+  std::vector<double> x = {low}, y = {*first};
+  for (std::size_t i = 0; i < c.lg.size(); ++i)
+    if (c.lg[i] > low && c.lg[i] < high) {
+      x.push_back(c.lg[i]);
+      y.push_back(c.gain[i]);
+    }
+  x.push_back(high);
+  y.push_back(*last);
+  return std::pair{x, y};
+}
+
+Value over_range(const Columns& c, double from, double to, bool slope) {
+  const auto part = stretch(c, from, to);
+  if (!part) return no(part.error());
+  if (slope) {
+    const auto line = signal::fit_line(part->first, part->second);
+    return line ? Value(line->slope) : Value(no("the range holds no two points"));
+  }
+  const auto [low, high] = std::minmax_element(part->second.begin(), part->second.end());
+  return *high - *low;
+}
+
+Value group_delay(const Columns& c, double at) {
+  if (!c.has_phase) return no("the data have no phase");
+  std::size_t left = 0, right = 0;
+  const auto exact = std::find(c.f.begin(), c.f.end(), at);
+  if (exact != c.f.end()) {
+    const auto i = std::size_t(exact - c.f.begin());
+    if (i == 0 || i + 1 == c.f.size()) return no("the frequency is an end of the sweep");
+    left = i - 1;
+    right = i + 1;
+  } else {
+    const auto i = signal::segment_of(c.f, at);
+    if (!i) return no("the frequency lies outside the sweep");
+    left = *i;
+    right = *i + 1;
+  }
+  return -(c.phase[right] - c.phase[left]) / 360 / (c.f[right] - c.f[left]);
+}
+
+Value at_frequency(const Columns& c, double at, bool phase) {
+  if (phase && !c.has_phase) return no("the data have no phase");
+  const auto value = signal::interpolate(c.lg, phase ? c.phase : c.gain, std::log10(at));
+  return value ? Value(*value) : Value(no("the frequency lies outside the sweep"));
+}
+
+struct Definition {
+  std::string key, label, unit;
+  std::function<Value(const Columns&, const Settings&)> compute;
+};
+
+const std::vector<Definition>& plain_figures() {
+  static const std::vector<Definition> all = {
+      {"gain.reference", "Reference gain", "dB",
+       [](const Columns& c, const Settings& s) -> Value {
+         const auto r = reference(c, s);
+         return r ? Value(r->gain) : Value(no(r.error()));
+       }},
+      {"corner.low", "Low corner", "Hz", [](auto& c, auto& s) { return corner(c, s, false); }},
+      {"corner.high", "High corner", "Hz", [](auto& c, auto& s) { return corner(c, s, true); }},
+      {"bandwidth", "Bandwidth", "Hz", [](auto& c, auto& s) { return band(c, s, 'b'); }},
+      {"centre", "Centre", "Hz", [](auto& c, auto& s) { return band(c, s, 'c'); }},
+      {"q", "Q", "1", [](auto& c, auto& s) { return band(c, s, 'q'); }},
+      {"peak.frequency", "Peak frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'f'); }},
+      {"peak.gain", "Peak gain", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'g'); }},
+      {"peak.height", "Peak height", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'h'); }},
+      {"notch.frequency", "Notch frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'f'); }},
+      {"notch.depth", "Notch depth", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'h'); }},
+      {"crossover.gain", "Gain crossover", "Hz", [](auto& c, auto&) { return loop(c, 'g'); }},
+      {"margin.phase", "Phase margin", "deg", [](auto& c, auto&) { return loop(c, 'p'); }},
+      {"crossover.phase", "Phase crossover", "Hz", [](auto& c, auto&) { return loop(c, 'f'); }},
+      {"margin.gain", "Gain margin", "dB", [](auto& c, auto&) { return loop(c, 'm'); }},
+  };
+  return all;
+}
+
+Result<double> key_frequency(std::string_view key, std::string_view text) {
+  const auto f = parse_value(text, "Hz");
+  if (!f) return fail(Fault::usage, "{}: {}", key, f.error().message);
+  if (!(*f > 0)) return fail(Fault::usage, "{}: the frequency must be above zero.", key);
+  return *f;
+}
+
+/// The definition behind any key, parameters bound.
+Result<Definition> define(std::string_view key) {
+  for (const auto& d : plain_figures())
+    if (d.key == key) return d;
+  const std::string name(key);
+  if (const auto at = key.find('@'); at != std::string_view::npos) {
+    const auto base = key.substr(0, at);
+    const bool known = base == "gain" || base == "phase" || base == "delay.group";
+    if (known) {
+      const auto f = key_frequency(key, key.substr(at + 1));
+      if (!f) return tl::unexpected(f.error());
+      const std::string where = " at " + format_setting(*f, "Hz");
+      if (base == "gain") return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); }};
+      if (base == "phase") return Definition{name, "Phase" + where, "deg", [f = *f](auto& c, auto&) { return at_frequency(c, f, true); }};
+      return Definition{name, "Group delay" + where, "s", [f = *f](auto& c, auto&) { return group_delay(c, f); }};
+    }
+  }
+  if (const auto open = key.find('('); open != std::string_view::npos && key.ends_with(')')) {
+    const auto base = key.substr(0, open);
+    const auto inside = key.substr(open + 1, key.size() - open - 2);
+    const auto comma = inside.find(',');
+    if ((base == "slope" || base == "ripple") && comma != std::string_view::npos) {
+      const auto from = key_frequency(key, inside.substr(0, comma)), to = key_frequency(key, inside.substr(comma + 1));
+      if (!from) return tl::unexpected(from.error());
+      if (!to) return tl::unexpected(to.error());
+      if (!(*to > *from)) return fail(Fault::usage, "{}: the range must end above its start.", key);
+      const bool slope = base == "slope";
+      const std::string label = fmt::format("{} {} to {}", slope ? "Slope" : "Ripple", format_setting(*from, "Hz"), format_setting(*to, "Hz"));
+      return Definition{name, label, slope ? "dB/decade" : "dB",
+                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }};
+    }
+  }
+  return fail(Fault::usage, "A response has no figure \"{}\".", key);
+}
+
+Columns columns_of(const Curve& curve, const Settings& s, std::vector<const CurvePoint*>& kept) {
+  Columns c{.has_phase = curve.has_phase};
+  for (const auto& p : curve.points) {
+    if ((s.from && p.frequency < *s.from) || (s.to && p.frequency > *s.to)) continue;
+    c.f.push_back(p.frequency);
+    c.lg.push_back(std::log10(p.frequency));
+    c.gain.push_back(p.gain_db);
+    c.phase.push_back(p.phase_deg);
+    kept.push_back(&p);
+  }
+  return c;
+}
+
+/// First-order propagation: every point is moved by its own standard uncertainty in turn.
+std::optional<double> propagate(const Definition& d, Columns c, const Settings& s, const std::vector<const CurvePoint*>& points, double value) {
+  double squares = 0;
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    if (!points[i]->u_gain_db || !points[i]->u_phase_deg) return std::nullopt;
+    const auto moved = [&](double& cell, double by) {
+      const double keep = cell;
+      cell += by;
+      const auto changed = d.compute(c, s);
+      cell = keep;
+      if (changed) squares += (*changed - value) * (*changed - value);
+    };
+    moved(c.gain[i], *points[i]->u_gain_db);
+    moved(c.phase[i], *points[i]->u_phase_deg);
+  }
+  return squares > 0 ? std::optional(std::sqrt(squares)) : std::nullopt;
+}
+
+}  // namespace
+
+Result<void> check_figure_key(std::string_view key) {
+  const auto d = define(key);
+  if (!d) return tl::unexpected(d.error());
+  return {};
+}
+
+void read_figures(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
+  std::vector<const CurvePoint*> points;
+  const Columns columns = columns_of(curve, settings, points);
+  std::vector<Definition> wanted = plain_figures();
+  for (const auto& key : asked) {
+    auto d = define(key);
+    const bool twice = std::any_of(wanted.begin(), wanted.end(), [&](const Definition& w) { return w.key == key; });
+    if (d && !twice) wanted.push_back(std::move(*d));
+  }
+  for (const auto& d : wanted) {
+    if (columns.f.empty()) {
+      into.absent.push_back({d.key, "there are no points"});
+      continue;
+    }
+    const auto value = d.compute(columns, settings);
+    if (value && std::isfinite(*value))
+      into.figures.push_back({d.key, d.label, *value, d.unit, propagate(d, columns, settings, points, *value)});
+    else
+      into.absent.push_back({d.key, value ? "the data do not determine it" : value.error()});
+  }
+}
+
+Reading read(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked) {
+  Reading out;
+  read_figures(curve, settings, asked, out);
+  raise_doubts(curve, settings, out);
+  return out;
+}
+
+}  // namespace heron::study::response

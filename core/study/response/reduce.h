@@ -1,0 +1,58 @@
+#pragma once
+#include <optional>
+#include <vector>
+
+#include "base/result.h"
+#include "signal/tone.h"
+#include "study/raw.h"
+
+namespace heron::study::response {
+
+/// What the raw samples of one channel at one point say about themselves.
+struct ChannelEvidence {
+  bool clipped = false;
+  std::optional<double> range_share;  ///< highest |sample| over the range, where the range is known
+  double unsettled = 0;               ///< difference between the record's halves, amplitude or DC, in standard uncertainties
+  double over_floor = 0;              ///< peak of the tone over its standard uncertainty
+};
+
+/// One point of H(f) = response / stimulus.
+struct CurvePoint {
+  int index = 0;  ///< of the raw point; for imported curves the row
+  double frequency = 0;  ///< Hz
+  double gain_db = 0;
+  double phase_deg = 0;  ///< unwrapped along the curve
+  std::optional<double> u_gain_db, u_phase_deg;
+  double periods = 0;    ///< in the record; 0 for imported curves
+  ChannelEvidence stimulus, response;
+};
+
+/// Sorted by frequency, phase unwrapped from the lowest frequency on.
+struct Curve {
+  std::vector<CurvePoint> points;
+  bool has_phase = true;
+  bool measured = false;  ///< from records, so that the evidence means something
+
+  std::vector<double> frequencies() const;
+  std::vector<double> gains() const;
+  std::vector<double> phases() const;
+};
+
+/// One raw point to H(f): a sine fit of both channels in every record (IEEE Std 1057), their complex ratio averaged.
+///
+/// The uncertainty joins what the fits leave with the stated gain and delay uncertainty of the inputs. Pure.
+Result<CurvePoint> reduce(const Point& point);
+
+/// The fit behind one channel of one record, for looking at.
+Result<signal::Tone> fit_channel(const Channel& channel, double sample_rate, double frequency);
+
+/// Sorts, unwraps, and refuses a frequency that comes twice.
+Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase = true);
+
+/// The curve of all points of a take, stepped or imported.
+Result<Curve> reduce_take(const std::vector<Point>& points);
+
+/// An imported table: frequency (Hz) with gain (dB) and optional phase (deg), or real and imaginary part.
+Result<Curve> reduce_table(const Record& table);
+
+}  // namespace heron::study::response

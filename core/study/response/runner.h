@@ -1,0 +1,24 @@
+#pragma once
+#include <functional>
+#include <stop_token>
+
+#include "study/raw.h"
+#include "study/response/plan.h"
+
+namespace heron::study::response {
+
+/// What the runner tells between points.
+struct Progress {
+  int done = 0, total = 0;
+  double bench_seconds_left = 0;  ///< of a real bench
+};
+
+/// Asks the bench for one point after another, in the plan's order, and hands each over as soon as it is read.
+///
+/// Runs in the caller's thread until done, stopped or failed; the drive is off afterwards in every case. Points handed over
+/// are complete: nothing is lost by stopping.
+/// @param commit  keeps a point; a failure of it ends the run
+Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
+                 const std::function<void(const Progress&)>& progress, std::stop_token stop);
+
+}  // namespace heron::study::response
