@@ -19,6 +19,8 @@ enum class Fault {
 struct Error {
   Fault fault = Fault::input;
   std::string message;
+
+  bool operator==(const Error&) const = default;
 };
 
 template <class T>

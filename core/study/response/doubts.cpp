@@ -70,7 +70,7 @@ double u_limit(const Figure& f, const Settings& s) {
 
 }  // namespace
 
-void raise_doubts(const Curve& curve, const Settings& settings, Reading& into) {
+void raise_doubts(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
   if (curve.measured) {
     const double settled = limit_for(curve.points.size() * 4);
     channel_doubts(curve, &CurvePoint::stimulus, "stimulus", settled, into);
@@ -80,10 +80,15 @@ void raise_doubts(const Curve& curve, const Settings& settings, Reading& into) {
                              fmt::format("Only {:.2g} periods were read {}.", few.front()->periods, where(few)), "Read 4 periods or more."});
   }
   std::string loose;
-  for (const auto& f : into.figures)
-    if (f.u && *f.u > u_limit(f, settings)) loose += (loose.empty() ? "" : ", ") + f.label;
+  bool wanted = false;
+  for (const auto& f : into.figures) {
+    if (!f.u || *f.u <= u_limit(f, settings)) continue;
+    loose += (loose.empty() ? "" : ", ") + f.label;
+    wanted = wanted || std::find(asked.begin(), asked.end(), f.key) != asked.end();
+  }
   if (!loose.empty())
-    into.doubts.push_back({"noise.limited", Severity::caution, fmt::format("Noise leaves these figures too uncertain to lean on: {}.", loose),
+    into.doubts.push_back({"noise.limited", wanted ? Severity::caution : Severity::note,
+                           fmt::format("Noise leaves these figures too uncertain to lean on: {}.", loose),
                            "Drive harder, read more periods or average more records."});
 }
 

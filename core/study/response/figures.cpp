@@ -300,7 +300,7 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
 Reading read(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked) {
   Reading out;
   read_figures(curve, settings, asked, out);
-  raise_doubts(curve, settings, out);
+  raise_doubts(curve, settings, asked, out);
   return out;
 }
 

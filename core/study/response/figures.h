@@ -17,8 +17,9 @@ Result<void> check_figure_key(std::string_view key);
 /// @param asked  further keys; must have passed check_figure_key()
 void read_figures(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into);
 
-/// What speaks against the curve and against the figures read from it.
-void raise_doubts(const Curve& curve, const Settings& settings, Reading& into);
+/// What speaks against the curve and against the figures read from it. An uncertain figure is a caution where somebody
+/// asked for it, else a note.
+void raise_doubts(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into);
 
 /// Figures and doubts together.
 Reading read(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked = {});

@@ -1,0 +1,22 @@
+#pragma once
+#include <QWidget>
+
+#include "session.h"
+
+namespace heron::app {
+
+/// What speaks against the take in view and against the next one: what, how much, and the remedy as a link that does it.
+class DoubtBand : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit DoubtBand(Session* session, QWidget* parent = nullptr);
+
+ private:
+  void rebuild();
+  void add_line(const QString& lead, const study::Doubt& doubt);
+
+  Session* session_;
+};
+
+}  // namespace heron::app

@@ -1,0 +1,169 @@
+#include "ledger_view.h"
+
+#include <QLabel>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "base/quantity.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+using judge::Verdict;
+using render::theme;
+
+LedgerRow::LedgerRow(dossier::LedgerLine line, QWidget* parent) : QWidget(parent), line_(std::move(line)) {
+  const auto& j = line_.judgement;
+  QString said = QString::fromStdString(line_.text()) + ": " + QString::fromUtf8(judge::verdict_words(j.verdict).data());
+  if (j.value) {
+    const auto value = format_with_uncertainty(*j.value, j.u, j.unit);
+    said += QString("\n%1").arg(QString::fromStdString(value.plain()));
+    if (!value.uncertainty.empty()) said += QString(" \u00b1 %1 (k = 2)").arg(QString::fromStdString(value.uncertainty));
+    if (j.at) said += " at " + QString::fromStdString(format_quantity(*j.at, "Hz").plain());
+  }
+  if (j.expected) said += "\nexpected " + QString::fromStdString(format_quantity(*j.expected, j.unit).plain());
+  if (j.lower) said += "\nlower limit " + QString::fromStdString(format_quantity(*j.lower, j.unit).plain());
+  if (j.upper) said += "\nupper limit " + QString::fromStdString(format_quantity(*j.upper, j.unit).plain());
+  if (j.margin) said += "\nmargin " + QString::fromStdString(format_quantity(*j.margin, j.unit, 3).plain());
+  if (!j.reason.empty()) said += "\n" + QString::fromStdString(j.reason);
+  setToolTip(said);
+  setAccessibleName("Claim: " + said.section('\n', 0, 0));
+  setAccessibleDescription(said);
+  setFixedHeight(38);
+}
+
+void LedgerRow::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const auto& j = line_.judgement;
+  render::draw_verdict(p, QRectF(16, 4, 13, 13), j.verdict);
+  const QColor colour = render::verdict_colour(j.verdict);
+  QString value = "\u2013";
+  if (j.value) value = QString::fromStdString(format_with_uncertainty(*j.value, j.u, j.unit).plain());
+  p.setFont(render::number_font(11));
+  const int value_width = p.fontMetrics().horizontalAdvance(value);
+  p.setPen(colour);
+  p.drawText(QRect(width() - value_width - 12, 1, value_width + 2, 18), Qt::AlignVCenter | Qt::AlignLeft, value);
+  p.setFont(render::text_font(12));
+  p.setPen(theme().ink);
+  const QRect words(38, 1, width() - value_width - 12 - 38 - 8, 18);
+  p.drawText(words, Qt::AlignVCenter | Qt::AlignLeft, p.fontMetrics().elidedText(QString::fromStdString(line_.text()), Qt::ElideRight, words.width()));
+
+  // The margin bar: what is allowed is plain, what is forbidden hatched, the value a diamond with its whisker.
+  const QRectF bar(38, 23, width() - 38 - 12, 8);
+  p.fillRect(bar, theme().silt);
+  if (!j.lower && !j.upper) return;
+  double low = j.lower.value_or(*(j.upper ? j.upper : j.lower)), high = j.upper.value_or(low);
+  double span = high - low;
+  if (!j.lower || !j.upper) span = std::max(std::abs(low) * 0.5, j.value ? 2 * std::abs(*j.value - low) : 0.0);
+  if (!(span > 0)) span = 1;
+  double from = j.lower ? low - 0.4 * span : high - span, to = j.upper ? high + 0.4 * span : low + span;
+  if (j.value) {
+    // A value far outside would hang off the bar; it stops at the end instead, and the number tells the rest.
+    from = std::max(std::min(from, *j.value - 0.1 * span), from - span);
+    to = std::min(std::max(to, *j.value + 0.1 * span), to + span);
+  }
+  const auto x = [&](double v) { return bar.left() + std::clamp((v - from) / (to - from), 0.0, 1.0) * bar.width(); };
+  const auto hatch = [&](double a, double b) {
+    p.save();
+    p.setClipRect(QRectF(a, bar.top(), b - a, bar.height()));
+    p.setPen(QPen(QColor(theme().slate.red(), theme().slate.green(), theme().slate.blue(), 120), 1));
+    for (double at = a - bar.height(); at < b; at += 4) p.drawLine(QPointF(at, bar.bottom()), QPointF(at + bar.height(), bar.top()));
+    p.restore();
+  };
+  if (j.lower) hatch(bar.left(), x(low));
+  if (j.upper) hatch(x(high), bar.right());
+  p.setPen(QPen(theme().ink, 1.4));
+  if (j.lower) p.drawLine(QPointF(x(low), bar.top() - 2), QPointF(x(low), bar.bottom() + 2));
+  if (j.upper) p.drawLine(QPointF(x(high), bar.top() - 2), QPointF(x(high), bar.bottom() + 2));
+  if (!j.value) return;
+  const QPointF at(x(*j.value), bar.center().y());
+  if (j.u) {
+    p.setPen(QPen(colour, 1.4));
+    p.drawLine(QPointF(x(*j.value - 2 * *j.u), at.y()), QPointF(x(*j.value + 2 * *j.u), at.y()));
+  }
+  p.setPen(Qt::NoPen);
+  p.setBrush(colour);
+  p.drawPolygon(QPolygonF({at + QPointF(0, -5.5), at + QPointF(5.5, 0), at + QPointF(0, 5.5), at + QPointF(-5.5, 0)}));
+}
+
+LedgerView::LedgerView(Session* session, QWidget* parent) : QScrollArea(parent), session_(session) {
+  setWidgetResizable(true);
+  setFrameShape(QFrame::NoFrame);
+  setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  setAccessibleName("Ledger");
+  setObjectName("ledger");
+  setFocusPolicy(Qt::NoFocus);
+  const auto again = [this] { rebuild(); };
+  connect(session_, &Session::opened, this, again);
+  connect(session_, &Session::shown_changed, this, again);
+  connect(session_, &Session::take_read, this, again);
+  connect(session_, &Session::device_changed, this, again);
+  connect(session_, &Session::running_changed, this, again);
+}
+
+void LedgerView::rebuild() {
+  auto* page = new QWidget;
+  page->setObjectName("ledger-page");
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(0, 10, 0, 10);
+  column->setSpacing(0);
+  int counts[4] = {};
+  struct Group {
+    const dossier::Study* study;
+    std::vector<dossier::LedgerLine> lines;
+    QString take;
+  };
+  std::vector<Group> groups;
+  for (const auto& study : session_->studies()) {
+    Group group{&study, {}, "not taken"};
+    if (const auto view = session_->newest_view(study.id); view && !view->lines.empty()) {
+      group.lines = view->lines;
+      group.take = QString("take %1").arg(view->take.number);
+    }
+    for (const auto& line : group.lines) ++counts[int(line.judgement.verdict)];
+    groups.push_back(std::move(group));
+  }
+  QStringList sums;
+  for (const auto verdict : {Verdict::meets, Verdict::fails, Verdict::too_close, Verdict::not_measured}) {
+    const int n = counts[int(verdict)];
+    if (n == 0) continue;
+    const QString word = verdict == Verdict::meets && n != 1 ? "meet" : verdict == Verdict::fails && n != 1 ? "fail" : QString::fromUtf8(judge::verdict_words(verdict).data());
+    sums << QString("%1 %2").arg(n).arg(word);
+  }
+  auto* head = new QLabel(QString("<b>Ledger</b> &nbsp; %1").arg(sums.isEmpty() ? "no verdicts yet" : sums.join(" \u00b7 ")), page);
+  head->setFont(render::text_font(12));
+  head->setStyleSheet(QString("color: %1; padding-left: 12px").arg(theme().slate.name()));
+  head->setObjectName("ledger-sum");
+  column->addWidget(head);
+  for (const auto& group : groups) {
+    const bool current = session_->study() == group.study;
+    auto* title = new QPushButton(page);
+    title->setObjectName(current ? "study-current" : "study");
+    title->setFlat(true);
+    title->setFocusPolicy(Qt::TabFocus);
+    title->setAccessibleName("Study: " + QString::fromStdString(group.study->name));
+    auto* row = new QHBoxLayout(title);
+    row->setContentsMargins(12, 0, 12, 0);
+    auto* name = new QLabel(QString::fromStdString(group.study->name), title);
+    name->setFont(render::text_font(13, QFont::DemiBold));
+    auto* state = new QLabel(group.take, title);
+    state->setFont(render::text_font(11));
+    state->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+    for (auto* l : {name, state}) l->setAttribute(Qt::WA_TransparentForMouseEvents);
+    row->addWidget(name, 1);
+    row->addWidget(state);
+    title->setFixedHeight(30);
+    connect(title, &QPushButton::clicked, this, [this, id = group.study->id] { session_->select_study(id); });
+    column->addSpacing(8);
+    column->addWidget(title);
+    column->addSpacing(4);
+    for (const auto& line : group.lines) column->addWidget(new LedgerRow(line, page));
+  }
+  column->addStretch(1);
+  setWidget(page);
+}
+
+}  // namespace heron::app

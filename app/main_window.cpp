@@ -1,0 +1,402 @@
+#include "main_window.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QKeyEvent>
+#include <QMimeData>
+#include <QSettings>
+#include <QShortcut>
+#include <QStandardPaths>
+#include <QTextEdit>
+#include <QVBoxLayout>
+
+#include "base/quantity.h"
+#include "demo/recipe.h"
+#include "render/plot_parts.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+using render::theme;
+
+MainWindow::MainWindow() {
+  setWindowTitle("Zealous Heron");
+  setAcceptDrops(true);
+  setMinimumSize(900, 600);
+  resize(1280, 800);
+  auto* whole = new QWidget(this);
+  auto* rows = new QVBoxLayout(whole);
+  rows->setContentsMargins(0, 0, 0, 0);
+  rows->setSpacing(0);
+  rows->addWidget(make_top_bar());
+  auto* middle = new QHBoxLayout;
+  middle->setSpacing(0);
+  ledger_ = new LedgerView(&session_, whole);
+  ledger_->setFixedWidth(272);
+  middle->addWidget(ledger_);
+  auto* page_column = new QVBoxLayout;
+  page_column->setSpacing(0);
+  message_ = new QLabel(whole);
+  message_->setObjectName("message");
+  message_->setAccessibleName("Message");
+  message_->setWordWrap(true);
+  message_->hide();
+  pages_ = new QStackedWidget(whole);
+  pages_->addWidget(empty_page_ = make_empty_page());
+  pages_->addWidget(study_page_ = new StudyPage(&session_, pages_));
+  pages_->addWidget(device_page_ = new DevicePage(&session_, pages_));
+  page_column->addWidget(message_);
+  page_column->addWidget(pages_, 1);
+  middle->addLayout(page_column, 1);
+  rows->addLayout(middle, 1);
+  rows->addWidget(make_strip());
+  setCentralWidget(whole);
+  finder_ = new Finder(this);
+
+  const auto shortcut = [this](const QKeySequence& keys, auto slot) { connect(new QShortcut(keys, this), &QShortcut::activated, this, slot); };
+  shortcut(QKeySequence("Ctrl+K"), [this] { find(); });
+  shortcut(QKeySequence::Undo, [this] { session_.undo_stack().undo(); });
+  shortcut(QKeySequence::Redo, [this] { session_.undo_stack().redo(); });
+  shortcut(QKeySequence("Ctrl+Y"), [this] { session_.undo_stack().redo(); });
+  shortcut(QKeySequence::Open, [this] { choose_dossier(); });
+  shortcut(QKeySequence::New, [this] { new_dossier(); });
+  qApp->installEventFilter(this);
+
+  message_timer_.setSingleShot(true);
+  connect(&message_timer_, &QTimer::timeout, message_, &QWidget::hide);
+  connect(&session_, &Session::said, this, &MainWindow::tell);
+  connect(&session_, &Session::opened, this, [this] {
+    show_study();
+    refresh_bar();
+  });
+  for (const auto change : {&Session::device_changed, &Session::running_changed, &Session::plan_changed}) connect(&session_, change, this, &MainWindow::refresh_bar);
+  connect(&session_, &Session::progressed, this, &MainWindow::refresh_progress);
+  QSettings settings;
+  restoreGeometry(settings.value("window").toByteArray());
+  refresh_bar();
+}
+
+MainWindow::~MainWindow() { qApp->removeEventFilter(this); }
+
+QWidget* MainWindow::make_top_bar() {
+  auto* top = new QFrame(this);
+  top->setObjectName("top-bar");
+  top->setFixedHeight(46);
+  auto* row = new QHBoxLayout(top);
+  row->setContentsMargins(16, 0, 12, 0);
+  row->setSpacing(8);
+  device_name_ = new QLabel(top);
+  device_name_->setFont(render::text_font(15, QFont::DemiBold));
+  device_button_ = new QPushButton(top);
+  device_button_->setObjectName("place");
+  device_button_->setFlat(true);
+  device_button_->setAccessibleName("Device page");
+  device_button_->setToolTip("The device, its units and parts (D)");
+  connect(device_button_, &QPushButton::clicked, this, [this] { pages_->currentWidget() == device_page_ ? show_study() : show_device(); });
+  status_ = new QLabel(top);
+  status_->setObjectName("bench-status");
+  status_->setAccessibleName("Bench status");
+  status_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  status_->setFont(render::text_font(12));
+  bar_ = new QProgressBar(top);
+  bar_->setAccessibleName("Progress of the take");
+  bar_->setTextVisible(false);
+  bar_->setFixedWidth(130);
+  bar_->hide();
+  auto* find_button = new QPushButton("Find   Ctrl K", top);
+  find_button->setAccessibleName("Find");
+  find_button->setToolTip("Every action and study by name (Ctrl+K)");
+  connect(find_button, &QPushButton::clicked, this, &MainWindow::find);
+  take_ = new QPushButton(top);
+  take_->setObjectName("take");
+  take_->setAccessibleName("Take");
+  connect(take_, &QPushButton::clicked, this, &MainWindow::take_or_stop);
+  row->addWidget(device_name_);
+  row->addWidget(device_button_);
+  row->addStretch(1);
+  row->addWidget(status_);
+  row->addWidget(bar_);
+  row->addWidget(find_button);
+  row->addWidget(take_);
+  return top;
+}
+
+QWidget* MainWindow::make_empty_page() {
+  auto* page = new QWidget(this);
+  page->setObjectName("sheet");
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(60, 60, 60, 60);
+  column->setSpacing(18);
+  auto* title = new QLabel("Nothing is open yet", page);
+  title->setFont(render::text_font(18, QFont::Medium));
+  column->addWidget(title);
+  const auto offer = [&](const QString& words, const QString& verb, auto slot) {
+    auto* row = new QHBoxLayout;
+    auto* label = new QLabel(words, page);
+    label->setWordWrap(true);
+    auto* button = new QPushButton(verb, page);
+    button->setAccessibleName(verb);
+    button->setMinimumWidth(170);
+    connect(button, &QPushButton::clicked, this, slot);
+    row->addWidget(button);
+    row->addWidget(label, 1);
+    row->setSpacing(16);
+    column->addLayout(row);
+  };
+  offer("The Mudlark buoy's hydrophone preamp, with two takes to look at and a simulated bench to measure more.", "Open the demo", [this] { open_demo(); });
+  offer("A dossier keeps one device with its studies, takes, claims and notes in a single file.", "Open a dossier\u2026", [this] { choose_dossier(); });
+  offer("Start a file of your own; every change is kept as you make it.", "Make a new dossier\u2026", [this] { new_dossier(); });
+  column->addStretch(1);
+  return page;
+}
+
+QWidget* MainWindow::make_strip() {
+  strip_row_ = new QFrame(this);
+  strip_row_->setObjectName("strip-row");
+  strip_row_->setFixedHeight(78);
+  auto* row = new QHBoxLayout(strip_row_);
+  row->setContentsMargins(16, 5, 12, 5);
+  strip_ = new TakesStrip(&session_, strip_row_);
+  auto* bring = new QPushButton("Bring in data\u2026", strip_row_);
+  bring->setAccessibleName("Bring in data");
+  bring->setToolTip("A table with frequency, gain and phase as a take beside the others; or drop the file on the window");
+  connect(bring, &QPushButton::clicked, this, &MainWindow::bring_in_data);
+  auto* keep = new QPushButton("Export\u2026", strip_row_);
+  keep->setAccessibleName("Export");
+  keep->setToolTip("Points and records of the take in view as CSV and JSON");
+  connect(keep, &QPushButton::clicked, this, &MainWindow::export_take);
+  auto* picture = new QPushButton("Picture\u2026", strip_row_);
+  picture->setAccessibleName("Picture");
+  picture->setToolTip("The plot as PNG, SVG or PDF");
+  connect(picture, &QPushButton::clicked, this, &MainWindow::save_picture);
+  auto* pair = new QVBoxLayout;
+  pair->setSpacing(4);
+  auto* low = new QHBoxLayout;
+  low->setSpacing(4);
+  low->addWidget(keep);
+  low->addWidget(picture);
+  pair->addWidget(bring);
+  pair->addLayout(low);
+  row->addWidget(strip_, 1);
+  row->addLayout(pair);
+  return strip_row_;
+}
+
+bool MainWindow::open(const QString& path) { return session_.open(path); }
+
+void MainWindow::refresh_bar() {
+  const bool there = session_.is_open();
+  device_name_->setText(there ? QString::fromStdString(session_.device().name) : "Zealous Heron");
+  const QString about = QString::fromStdString(session_.device().about), unit = QString::fromStdString(session_.unit().name);
+  device_button_->setText(about.isEmpty() ? unit : about + ", " + unit);
+  device_button_->setVisible(there);
+  strip_row_->setVisible(there);
+  take_->setVisible(there);
+  const bool running = session_.running();
+  take_->setText(running ? "Stop   Esc" : "Take   Space");
+  take_->setAccessibleName(running ? "Stop" : "Take");
+  take_->setEnabled(session_.study() != nullptr);
+  take_->setToolTip(running ? "Stop and keep what was read (Esc)" : "Run the study once (Space)");
+  bar_->setVisible(running);
+  if (!running) status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench" : "Simulated bench, ready; runs as fast as it computes" : "");
+  setWindowTitle(there ? QString::fromStdString(session_.device().name) + " \u2013 Zealous Heron" : "Zealous Heron");
+}
+
+void MainWindow::refresh_progress() {
+  const auto& p = session_.progress();
+  if (!session_.running() || p.total == 0) return;
+  bar_->setMaximum(p.total);
+  bar_->setValue(p.done);
+  status_->setText(QString("%1 of %2 points, %3 left on a real bench").arg(p.done).arg(p.total).arg(QString::fromStdString(format_duration(p.bench_seconds_left))));
+}
+
+void MainWindow::tell(const QString& message, bool trouble) {
+  message_->setText(message);
+  message_->setProperty("calm", !trouble);
+  message_->style()->unpolish(message_);
+  message_->style()->polish(message_);
+  message_->show();
+  message_timer_.start(trouble ? 20000 : 8000);
+}
+
+void MainWindow::take_or_stop() {
+  if (session_.running()) {
+    session_.stop();
+    return;
+  }
+  show_study();
+  if (const QString trouble = session_.start(); !trouble.isEmpty()) tell(trouble, true);
+  else message_->hide();
+}
+
+void MainWindow::show_device() {
+  if (session_.is_open()) pages_->setCurrentWidget(device_page_);
+}
+
+void MainWindow::show_study() { pages_->setCurrentWidget(session_.study() ? static_cast<QWidget*>(study_page_) : session_.is_open() ? static_cast<QWidget*>(device_page_) : empty_page_); }
+
+QList<Finder::Entry> MainWindow::actions() {
+  QList<Finder::Entry> out;
+  for (const auto& study : session_.studies())
+    out << Finder::Entry{"Study: " + QString::fromStdString(study.name), "", [this, id = study.id] {
+                           session_.select_study(id);
+                           show_study();
+                         }};
+  if (session_.study()) {
+    out << Finder::Entry{session_.running() ? "Stop the take" : "Take", session_.running() ? "Esc" : "Space", [this] { take_or_stop(); }};
+    out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
+    out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
+    out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
+    out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
+    out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
+    const QStringList lenses = {"Bode", "Behind the point", "Points", "Figures"};
+    for (int i = 0; i < study_page_->lens_count(); ++i)
+      out << Finder::Entry{"Lens: " + lenses.value(i), QString::number(i + 1), [this, i] {
+                             show_study();
+                             study_page_->choose_lens(i);
+                           }};
+  }
+  if (session_.is_open()) {
+    out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
+    out << Finder::Entry{"Undo: " + session_.undo_stack().undoText(), "Ctrl+Z", [this] { session_.undo_stack().undo(); }};
+    out << Finder::Entry{"Redo: " + session_.undo_stack().redoText(), "Ctrl+Shift+Z", [this] { session_.undo_stack().redo(); }};
+  }
+  out << Finder::Entry{"Open a dossier", "Ctrl+O", [this] { choose_dossier(); }};
+  out << Finder::Entry{"Make a new dossier", "Ctrl+N", [this] { new_dossier(); }};
+  out << Finder::Entry{"Open the demo", "", [this] { open_demo(); }};
+  return out;
+}
+
+void MainWindow::find() { finder_->open(actions()); }
+
+void MainWindow::choose_dossier() {
+  const QString path = QFileDialog::getOpenFileName(this, "Open a dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
+  if (!path.isEmpty()) session_.open(path);
+}
+
+void MainWindow::new_dossier() {
+  QString path = QFileDialog::getSaveFileName(this, "Make a new dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
+  if (path.isEmpty()) return;
+  if (!path.endsWith(".heron")) path += ".heron";
+  session_.create(path);
+}
+
+void MainWindow::open_demo() {
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/demo";
+  const QString path = folder + "/" + demo::kDossierName;
+  if (QFileInfo::exists(path)) {
+    session_.open(path);
+    return;
+  }
+  tell("The demo's takes are being measured on the simulated bench\u2026", false);
+  auto* maker = QThread::create([folder, this] {
+    const auto made = demo::write(folder.toStdString());
+    QMetaObject::invokeMethod(this, [this, made] {
+      message_->hide();
+      if (made) session_.open(QString::fromStdString(*made));
+      else tell(QString::fromStdString(made.error().message), true);
+    }, Qt::QueuedConnection);
+  });
+  connect(maker, &QThread::finished, maker, &QObject::deleteLater);
+  maker->start();
+}
+
+void MainWindow::import(const QString& path) {
+  if (const QString trouble = session_.import_file(path); !trouble.isEmpty()) tell(trouble, true);
+  else tell(QFileInfo(path).fileName() + " is in as a take beside the one before.", false);
+}
+
+void MainWindow::bring_in_data() {
+  const QString path = QFileDialog::getOpenFileName(this, "Bring in data", {}, "Tables (*.csv *.txt *.tsv);;All files (*)");
+  if (!path.isEmpty()) import(path);
+}
+
+void MainWindow::save_picture() {
+  auto* plot = study_page_->lens() ? study_page_->lens()->plot() : nullptr;
+  if (!plot) {
+    tell("This lens is a table; choose Bode or the samples for a picture.", true);
+    return;
+  }
+  const QString path = QFileDialog::getSaveFileName(this, "Save the plot as a picture", "plot.png", "Pictures (*.png *.svg *.pdf)");
+  if (path.isEmpty()) return;
+  const QString trouble = render::save_picture(*plot, path, plot->size());
+  tell(trouble.isEmpty() ? path + " is written." : trouble, !trouble.isEmpty());
+}
+
+void MainWindow::export_take() {
+  const auto shown = session_.shown();
+  if (!shown) {
+    tell("There is no take to write yet. Space takes.", true);
+    return;
+  }
+  const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the take's files");
+  if (folder.isEmpty()) return;
+  const auto files = session_.export_take(*shown, folder);
+  if (files) tell(QString("%1 files are written to %2.").arg(*files).arg(folder), false);
+  else tell(QString::fromStdString(files.error().message), true);
+}
+
+bool MainWindow::handle_key(int key) {
+  switch (key) {
+    case Qt::Key_Space:
+      if (!session_.running()) take_or_stop();
+      return true;
+    case Qt::Key_Escape:
+      if (session_.running()) session_.stop();
+      else if (pages_->currentWidget() == device_page_) show_study();
+      else return false;
+      return true;
+    case Qt::Key_W:
+      if (const auto shown = session_.shown()) session_.set_wake(session_.wake() == shown ? std::nullopt : shown);
+      return true;
+    case Qt::Key_N: strip_->edit_note(); return true;
+    case Qt::Key_D: pages_->currentWidget() == device_page_ ? show_study() : show_device(); return true;
+    default: return pages_->currentWidget() == study_page_ && study_page_->handle_key(key);
+  }
+}
+
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() != QEvent::KeyPress || !watched->isWidgetType()) return false;
+  auto* widget = static_cast<QWidget*>(watched);
+  if (widget->window() != this || QApplication::activeModalWidget() || !session_.is_open()) return false;
+  const auto* key = static_cast<QKeyEvent*>(event);
+  if (key->modifiers() & ~(Qt::KeypadModifier | Qt::ShiftModifier)) return false;
+  // Fields keep their keys; so does a table while a cell is being typed into.
+  const auto* focus = QApplication::focusWidget();
+  if (qobject_cast<const QLineEdit*>(focus) || qobject_cast<const QTextEdit*>(focus)) return false;
+  if (const auto* table = qobject_cast<const QTableWidget*>(focus); table && table->objectName() == "parts" && key->key() != Qt::Key_Escape) return false;
+  return handle_key(key->key());
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+  for (const auto& url : event->mimeData()->urls()) {
+    const QString path = url.toLocalFile();
+    if (path.isEmpty()) continue;
+    if (path.endsWith(".heron")) session_.open(path);
+    else if (session_.study()) import(path);
+    else tell("Open a dossier with a study first; data come in beside its takes.", true);
+  }
+  event->acceptProposedAction();
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+  QSettings settings;
+  settings.setValue("window", saveGeometry());
+  if (session_.is_open()) settings.setValue("dossier", session_.path());
+  session_.stop();
+  event->accept();
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+  QMainWindow::resizeEvent(event);
+  // A narrow window gives the page what the ledger can spare.
+  ledger_->setFixedWidth(width() < 1150 ? 230 : 272);
+}
+
+}  // namespace heron::app

@@ -1,0 +1,79 @@
+#pragma once
+#include <QLabel>
+#include <QMainWindow>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QStackedWidget>
+
+#include "device_page.h"
+#include "finder.h"
+#include "ledger_view.h"
+#include "study_page.h"
+#include "takes_strip.h"
+
+namespace heron::app {
+
+/// The window: top bar, ledger, page, takes strip.
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+
+ public:
+  MainWindow();
+  ~MainWindow() override;
+
+  bool open(const QString& path);
+  Session& session() { return session_; }
+  StudyPage& page() { return *study_page_; }
+
+ public slots:
+  void take_or_stop();
+  void show_device();
+  void show_study();
+  void find();
+  void bring_in_data();
+  void save_picture();
+  void export_take();
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+  void closeEvent(QCloseEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+
+ private:
+  QWidget* make_top_bar();
+  QWidget* make_empty_page();
+  QWidget* make_strip();
+  void refresh_bar();
+  void refresh_progress();
+  void tell(const QString& message, bool trouble);
+  void choose_dossier();
+  void new_dossier();
+  void open_demo();
+  void import(const QString& path);
+  bool handle_key(int key);
+  QList<Finder::Entry> actions();
+
+  Session session_;
+  QLabel* device_name_;
+  QPushButton* device_button_;
+  QLabel* status_;
+  QProgressBar* bar_;
+  QPushButton* take_;
+  QLabel* message_;
+  QTimer message_timer_;
+  QStackedWidget* pages_;
+  LedgerView* ledger_;
+  StudyPage* study_page_;
+  DevicePage* device_page_;
+  QWidget* empty_page_;
+  TakesStrip* strip_;
+  QWidget* strip_row_;
+  Finder* finder_;
+};
+
+/// The application's palette, fonts and style sheet.
+void apply_style();
+
+}  // namespace heron::app

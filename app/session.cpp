@@ -1,0 +1,440 @@
+#include "session.h"
+
+#include <QFileInfo>
+#include <QUndoCommand>
+#include <random>
+
+#include "exchange/csv_reader.h"
+#include "exchange/writers.h"
+#include "sim/device.h"
+#include "study/response/brief.h"
+
+namespace heron::app {
+
+using study::response::Plan;
+
+/// One undoable edit: what to do and what to do instead.
+class SessionEdit : public QUndoCommand {
+ public:
+  SessionEdit(const QString& text, std::function<void()> forth, std::function<void()> back)
+      : QUndoCommand(text), forth_(std::move(forth)), back_(std::move(back)) {}
+  void redo() override { forth_(); }
+  void undo() override { back_(); }
+
+ private:
+  std::function<void()> forth_, back_;
+};
+
+Session::Session(QObject* parent) : QObject(parent) {
+  // One reader: takes are read in the order they were asked for, and the disk is not fought over.
+  readers_.setMaxThreadCount(1);
+  live_timer_.setInterval(33);
+  connect(&live_timer_, &QTimer::timeout, this, &Session::take_live_points);
+}
+
+Session::~Session() {
+  worker_.request_stop();
+  if (worker_.joinable()) worker_.join();
+  readers_.clear();
+  readers_.waitForDone();
+}
+
+QString Session::path() const { return store_ ? QString::fromStdString(store_->path()) : QString(); }
+
+bool Session::open(const QString& path) {
+  if (running()) {
+    emit said("A take is running; stop it before opening another dossier.", true);
+    return false;
+  }
+  return adopt(dossier::Store::open(path.toStdString()));
+}
+
+bool Session::create(const QString& path) {
+  if (running()) {
+    emit said("A take is running; stop it before making another dossier.", true);
+    return false;
+  }
+  return adopt(dossier::Store::create(path.toStdString()));
+}
+
+bool Session::adopt(Result<dossier::Store> store) {
+  if (!store) {
+    complain(store.error());
+    return false;
+  }
+  forget_views();
+  store_.emplace(std::move(*store));
+  undo_.clear();
+  if (!store_->damage().empty()) emit said(QString::fromStdString(store_->damage()), true);
+  if (const auto dead = store_->settle_dead_takes(); !dead) complain(dead.error());
+  else if (*dead > 0)
+    emit said(QString("%1 was cut short when the program ended; every point read before is kept.").arg(*dead == 1 ? "A take" : "Some takes"), false);
+  study_ = 0;
+  shown_.reset();
+  overlaid_.clear();
+  reload_device();
+  if (auto all = store_->studies()) studies_ = std::move(*all);
+  else complain(all.error());
+  reload_study();
+  emit opened();
+  return true;
+}
+
+void Session::complain(const Error& error) { emit said(QString::fromStdString(error.message), true); }
+
+void Session::forget_views() {
+  ++generation_;
+  views_.clear();
+  asked_.clear();
+  newest_.clear();
+}
+
+const dossier::Study* Session::study() const { return study_ < studies_.size() ? &studies_[study_] : nullptr; }
+
+void Session::reload_device() {
+  device_ = {};
+  units_.clear();
+  unit_ = {};
+  pins_.clear();
+  circuit_ = {};
+  if (auto device = store_->device()) device_ = std::move(*device);
+  else complain(device.error());
+  if (auto all = store_->units()) units_ = std::move(*all);
+  if (auto unit = store_->current_unit()) unit_ = std::move(*unit);
+  if (!device_.circuit.empty()) {
+    if (auto circuit = sim::read_circuit(device_.circuit, device_.about)) circuit_ = std::move(*circuit);
+    else complain(circuit.error());
+  }
+  for (const auto& [pin, node] : circuit_.pins) pins_.push_back(pin);
+  limits_ = {};
+  if (const auto bench = dossier::open_bench(*store_, "simulated", 0)) limits_ = (*bench)->limits();
+  emit device_changed();
+}
+
+void Session::reload_study() {
+  plan_ = {};
+  masks_.clear();
+  takes_.clear();
+  if (const auto* s = study()) {
+    if (auto plan = study::response::plan_from_json(s->plan)) plan_ = std::move(*plan);
+    else complain(plan.error());
+    if (auto masks = store_->masks(s->id)) masks_ = std::move(*masks);
+  }
+  reload_takes();
+  emit plan_changed();
+}
+
+void Session::reload_takes() {
+  takes_.clear();
+  if (const auto* s = study()) {
+    if (auto all = store_->takes(s->id)) takes_ = std::move(*all);
+    else complain(all.error());
+  }
+  const bool there = shown_ && std::any_of(takes_.begin(), takes_.end(), [&](const auto& t) { return t.id == *shown_; });
+  if (!there) {
+    shown_.reset();
+    if (!takes_.empty()) shown_ = takes_.back().id;
+    overlaid_.clear();
+  }
+  emit takes_changed();
+  emit shown_changed();
+}
+
+void Session::select_study(long long id) {
+  for (std::size_t i = 0; i < studies_.size(); ++i)
+    if (studies_[i].id == id && i != study_) {
+      study_ = i;
+      shown_.reset();
+      reload_study();
+    }
+}
+
+void Session::show_take(long long take) {
+  if (shown_ == take && overlaid_.isEmpty()) return;
+  shown_ = take;
+  overlaid_.clear();
+  emit shown_changed();
+}
+
+void Session::overlay(const QList<long long>& takes) {
+  if (takes.isEmpty()) return;
+  shown_ = takes.last();
+  overlaid_ = takes;
+  overlaid_.removeLast();
+  emit shown_changed();
+}
+
+std::optional<long long> Session::wake() const { return study() ? study()->wake : std::nullopt; }
+
+double Session::sweep_seconds() const { return study::response::sweep_time(plan_, limits_); }
+
+std::vector<study::Doubt> Session::preflight() const {
+  const auto rating = circuit_.peak_ratings.find(plan_.drive_pin);
+  return study::response::preflight(plan_, limits_, rating == circuit_.peak_ratings.end() ? std::nullopt : std::optional(rating->second));
+}
+
+std::shared_ptr<TakeView> Session::read_take(const std::string& path, long long study_id, long long take_id) {
+  auto view = std::make_shared<TakeView>();
+  const auto troubled = [&](const Error& e) {
+    view->trouble = QString::fromStdString(e.message);
+    return view;
+  };
+  auto store = dossier::Store::open(path);
+  if (!store) return troubled(store.error());
+  const auto take = store->take(take_id);
+  if (!take) return troubled(take.error());
+  view->take = *take;
+  const auto studies = store->studies();
+  if (!studies) return troubled(studies.error());
+  for (const auto& study : *studies) {
+    if (study.id != study_id) continue;
+    if (take->points > 0) {
+      const auto points = store->points(take_id);
+      if (!points) return troubled(points.error());
+      auto curve = study::response::reduce_take(*points);
+      if (!curve) return troubled(curve.error());
+      view->curve = std::move(*curve);
+      auto analysis = dossier::analyse_take(*store, study, *take);
+      if (!analysis) return troubled(analysis.error());
+      view->analysis = std::move(*analysis);
+    }
+    auto lines = dossier::judge_take(*store, study, &*take, take->points > 0 ? &view->analysis : nullptr);
+    if (!lines) return troubled(lines.error());
+    view->lines = std::move(*lines);
+  }
+  return view;
+}
+
+void Session::request(long long study, long long take) {
+  if (asked_[take]) return;
+  asked_[take] = true;
+  readers_.start([this, study, take, generation = generation_, path = store_->path()] {
+    auto view = read_take(path, study, take);
+    QMetaObject::invokeMethod(this, [this, view, take, generation] {
+      if (generation != generation_) return;
+      views_[take] = view;
+      asked_[take] = false;
+      emit take_read(take);
+    }, Qt::QueuedConnection);
+  });
+}
+
+std::shared_ptr<const TakeView> Session::view(long long take) {
+  if (const auto it = views_.find(take); it != views_.end()) return it->second;
+  if (take != running_take_ && study()) request(study()->id, take);
+  return nullptr;
+}
+
+std::shared_ptr<const TakeView> Session::newest_view(long long study_id) {
+  if (study() && study()->id == study_id) return shown_ ? view(*shown_) : nullptr;
+  if (!newest_.contains(study_id)) {
+    newest_[study_id] = 0;
+    if (const auto takes = store_->takes(study_id))
+      for (const auto& take : *takes)
+        if (take.points > 0) newest_[study_id] = take.id;
+  }
+  const auto take = newest_[study_id];
+  if (take == 0) return nullptr;
+  if (const auto it = views_.find(take); it != views_.end()) return it->second;
+  request(study_id, take);
+  return nullptr;
+}
+
+Result<study::Point> Session::point(long long take, int index) { return store_->point(take, index); }
+
+void Session::write_plan(const nlohmann::json& plan) {
+  if (!study()) return;
+  if (auto ok = store_->set_plan(study()->id, plan); !ok) return complain(ok.error());
+  studies_[study_].plan = plan;
+  if (auto read = study::response::plan_from_json(plan)) plan_ = std::move(*read);
+  emit plan_changed();
+}
+
+QString Session::edit_brief(const std::string& key, const QString& text) {
+  if (!study()) return "There is no study yet.";
+  auto changed = study::response::apply(plan_, key, text.trimmed().toStdString(), pins_);
+  if (!changed) return QString::fromStdString(changed.error().message);
+  const auto before = study::response::to_json(plan_), after = study::response::to_json(*changed);
+  if (before == after) return {};
+  undo_.push(new SessionEdit("Change the brief", [this, after] { write_plan(after); }, [this, before] { write_plan(before); }));
+  return {};
+}
+
+void Session::write_wake(std::optional<long long> take) {
+  if (!study()) return;
+  if (auto ok = store_->set_wake(study()->id, take); !ok) return complain(ok.error());
+  studies_[study_].wake = take;
+  emit takes_changed();
+  emit shown_changed();
+}
+
+void Session::set_wake(std::optional<long long> take) {
+  const auto before = wake();
+  if (before == take) return;
+  undo_.push(new SessionEdit(take ? "Pin the wake" : "Unpin the wake", [this, take] { write_wake(take); }, [this, before] { write_wake(before); }));
+}
+
+void Session::write_note(long long take, const QString& note) {
+  if (auto ok = store_->set_note(take, note.toStdString()); !ok) return complain(ok.error());
+  for (auto& t : takes_)
+    if (t.id == take) t.note = note.toStdString();
+  emit takes_changed();
+}
+
+void Session::set_note(long long take, const QString& note) {
+  QString before;
+  for (const auto& t : takes_)
+    if (t.id == take) before = QString::fromStdString(t.note);
+  if (before == note) return;
+  undo_.push(new SessionEdit("Change the note", [this, take, note] { write_note(take, note); }, [this, take, before] { write_note(take, before); }));
+}
+
+void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value) {
+  if (auto ok = store_->set_fitted(unit, part, value); !ok) return complain(ok.error());
+  reload_device();
+}
+
+QString Session::set_fitted(const std::string& part, const QString& text) {
+  const auto* found = circuit_.find(part);
+  if (!found) return "There is no such part.";
+  std::optional<double> value;
+  if (!text.trimmed().isEmpty()) {
+    const auto read = parse_value(text.toStdString(), found->kind->values.front().unit);
+    if (!read) return QString::fromStdString(read.error().message);
+    if (!(*read > 0)) return "A part's value is above zero.";
+    value = *read;
+  }
+  const auto unit = unit_.id;
+  const auto it = unit_.fitted.find(part);
+  const std::optional<double> before = it == unit_.fitted.end() ? std::nullopt : std::optional(it->second);
+  if (before == value) return {};
+  undo_.push(new SessionEdit("Change a part value", [=, this] { write_fitted(unit, part, value); }, [=, this] { write_fitted(unit, part, before); }));
+  return {};
+}
+
+void Session::select_unit(long long unit) {
+  if (unit == unit_.id) return;
+  const auto before = unit_.id;
+  const auto set = [this](long long id) {
+    if (auto ok = store_->set_current_unit(id); !ok) return complain(ok.error());
+    reload_device();
+  };
+  undo_.push(new SessionEdit("Choose a unit", [=] { set(unit); }, [=] { set(before); }));
+}
+
+QString Session::add_unit(const QString& name) {
+  if (name.trimmed().isEmpty()) return "A unit needs a name, such as unit 12.";
+  for (const auto& unit : units_)
+    if (unit.name == name.trimmed().toStdString()) return "There is a unit of this name already.";
+  const auto id = store_->add_unit(name.trimmed().toStdString());
+  if (!id) return QString::fromStdString(id.error().message);
+  reload_device();
+  select_unit(*id);
+  return {};
+}
+
+QString Session::start() {
+  if (!study()) return "There is no study to take yet.";
+  if (running()) return "A take is running already.";
+  if (store_->read_only()) return "The dossier is open for reading only.";
+  if (const auto refused = study::response::refusal(preflight())) return QString::fromStdString(refused->message);
+  live_points_.clear();
+  fresh_points_.clear();
+  running_take_.reset();
+  progress_ = {};
+  const auto unit = unit_.name;
+  worker_ = std::jthread([this, path = store_->path(), study = *study()](std::stop_token stop) {
+    auto store = dossier::Store::open(path);
+    Result<long long> result = 0;
+    if (!store) {
+      result = tl::unexpected(store.error());
+    } else {
+      dossier::TakeEvents events;
+      events.began = [this](long long take) {
+        QMetaObject::invokeMethod(this, [this, take] {
+          running_take_ = take;
+          shown_ = take;
+          overlaid_.clear();
+          reload_takes();
+        }, Qt::QueuedConnection);
+      };
+      events.point = [this](long long, const study::Point& point) {
+        // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is read.
+        if (auto reduced = study::response::reduce(point)) {
+          const std::lock_guard lock(live_mutex_);
+          fresh_points_.push_back(std::move(*reduced));
+        }
+      };
+      events.progress = [this](const study::response::Progress& p) {
+        const std::lock_guard lock(live_mutex_);
+        progress_ = p;
+      };
+      result = dossier::run_take(*store, study, "simulated", std::random_device{}(), "", events, stop);
+    }
+    QMetaObject::invokeMethod(this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
+  });
+  live_timer_.start();
+  emit running_changed();
+  return {};
+}
+
+void Session::take_live_points() {
+  {
+    const std::lock_guard lock(live_mutex_);
+    live_points_.insert(live_points_.end(), fresh_points_.begin(), fresh_points_.end());
+    fresh_points_.clear();
+  }
+  if (running_take_ && !live_points_.empty()) {
+    auto view = std::make_shared<TakeView>();
+    for (const auto& t : takes_)
+      if (t.id == *running_take_) view->take = t;
+    view->take.points = int(live_points_.size());
+    if (auto curve = study::response::assemble(live_points_)) view->curve = std::move(*curve);
+    views_[*running_take_] = view;
+    emit live_changed();
+  }
+  emit progressed();
+}
+
+void Session::finish_run(Result<long long> result) {
+  live_timer_.stop();
+  worker_.join();
+  const auto take = running_take_;
+  running_take_.reset();
+  if (take) views_.erase(*take);
+  live_points_.clear();
+  // Another study's ledger lines may rest on older takes; only this one's newest has changed.
+  if (study()) newest_.erase(study()->id);
+  reload_takes();
+  emit running_changed();
+  if (!result) emit said(QString::fromStdString(result.error().message), result.error().fault != Fault::stopped);
+}
+
+void Session::stop() { worker_.request_stop(); }
+
+QString Session::import_file(const QString& path) {
+  if (!study()) return "There is no study to bring data into.";
+  const auto* kind = study::find_kind(study()->kind);
+  const auto text = exchange::read_file(path.toStdString());
+  if (!text) return QString::fromStdString(text.error().message);
+  const auto table = exchange::read_table(*text, QFileInfo(path).fileName().toStdString());
+  if (!table) return QString::fromStdString(table.error().message);
+  const auto record = exchange::pick_columns(*table, *kind, {});
+  if (!record) return QString::fromStdString(record.error().message);
+  const auto take = dossier::import_take(*store_, *study(), *record, table->file, table->notes);
+  if (!take) return QString::fromStdString(take.error().message);
+  // Beside what was shown before, so that the two compare at once.
+  const auto before = shown_;
+  shown_ = *take;
+  reload_takes();
+  if (before) overlay({*before, *take});
+  return {};
+}
+
+Result<int> Session::export_take(long long take, const QString& folder) {
+  for (const auto& t : takes_)
+    if (t.id == take && study()) return exchange::export_take(*store_, *study(), t, folder.toStdString());
+  return fail(Fault::usage, "There is no take to write.");
+}
+
+}  // namespace heron::app

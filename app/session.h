@@ -1,0 +1,155 @@
+#pragma once
+#include <QDateTime>
+#include <QObject>
+#include <QThreadPool>
+#include <QTimer>
+#include <QUndoStack>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include "dossier/take_run.h"
+#include "sim/circuit.h"
+#include "study/response/kind.h"
+#include "study/response/preflight.h"
+
+namespace heron::app {
+
+/// All that the window shows of one take, ready to draw. Shared, never altered once made.
+struct TakeView {
+  dossier::Take take;
+  study::response::Curve curve;
+  study::Analysis analysis;
+  std::vector<dossier::LedgerLine> lines;
+  QString trouble;  ///< why it cannot be read, where it cannot
+};
+
+/// The open dossier and what the window is looking at. Every edit goes to disk at once and can be undone; takes are read and
+/// measured off the interface thread. Signals tell facts.
+class Session : public QObject {
+  Q_OBJECT
+
+ public:
+  explicit Session(QObject* parent = nullptr);
+  ~Session() override;
+
+  bool open(const QString& path);
+  bool create(const QString& path);
+  bool is_open() const { return store_.has_value(); }
+  QString path() const;
+
+  const dossier::DeviceInfo& device() const { return device_; }
+  const std::vector<dossier::Unit>& units() const { return units_; }
+  const dossier::Unit& unit() const { return unit_; }
+  const std::vector<dossier::Study>& studies() const { return studies_; }
+  const dossier::Study* study() const;
+  const study::response::Plan& plan() const { return plan_; }
+  const std::vector<judge::Mask>& masks() const { return masks_; }
+  const std::vector<dossier::Take>& takes() const { return takes_; }
+  const std::vector<std::string>& pins() const { return pins_; }
+  const sim::Circuit& circuit() const { return circuit_; }
+  const bench::Limits& limits() const { return limits_; }
+  double sweep_seconds() const;
+  std::vector<study::Doubt> preflight() const;
+
+  /// The take in view and those laid over it; ids.
+  std::optional<long long> shown() const { return shown_; }
+  const QList<long long>& overlaid() const { return overlaid_; }
+  std::optional<long long> wake() const;
+
+  /// What is known of a take; asks for it to be read where it is not yet. Null until then.
+  std::shared_ptr<const TakeView> view(long long take);
+  /// The newest reading of any study, for the ledger. Null until read.
+  std::shared_ptr<const TakeView> newest_view(long long study);
+
+  Result<study::Point> point(long long take, int index);
+
+  bool running() const { return worker_.joinable(); }
+  std::optional<long long> running_take() const { return running_take_; }
+  const study::response::Progress& progress() const { return progress_; }
+
+  QUndoStack& undo_stack() { return undo_; }
+
+ public slots:
+  void select_study(long long study);
+  void show_take(long long take);
+  void overlay(const QList<long long>& takes);
+
+  /// Edits; each can be undone. Errors come back as text, empty when done.
+  QString edit_brief(const std::string& key, const QString& text);
+  void set_wake(std::optional<long long> take);
+  void set_note(long long take, const QString& note);
+  QString set_fitted(const std::string& part, const QString& text);
+  void select_unit(long long unit);
+  QString add_unit(const QString& name);
+
+  /// Starts a take; QString() when it runs, else why not.
+  QString start();
+  void stop();
+
+  QString import_file(const QString& path);
+  Result<int> export_take(long long take, const QString& folder);
+
+ signals:
+  void opened();
+  void plan_changed();
+  void takes_changed();
+  void shown_changed();
+  void device_changed();
+  void take_read(long long take);
+  void live_changed();
+  void progressed();
+  void running_changed();
+  void said(const QString& message, bool trouble);
+
+ private:
+  friend class SessionEdit;
+  bool adopt(Result<dossier::Store> store);
+  void reload_study();
+  void reload_takes();
+  void reload_device();
+  void write_plan(const nlohmann::json& plan);
+  void write_wake(std::optional<long long> take);
+  void write_note(long long take, const QString& note);
+  void write_fitted(long long unit, const std::string& part, std::optional<double> value);
+  void complain(const Error& error);
+  void forget_views();
+  void request(long long study, long long take);
+  void finish_run(Result<long long> result);
+  void take_live_points();
+  static std::shared_ptr<TakeView> read_take(const std::string& path, long long study, long long take);
+
+  std::optional<dossier::Store> store_;
+  dossier::DeviceInfo device_;
+  std::vector<dossier::Unit> units_;
+  dossier::Unit unit_;
+  std::vector<dossier::Study> studies_;
+  std::size_t study_ = 0;
+  study::response::Plan plan_;
+  std::vector<judge::Mask> masks_;
+  std::vector<dossier::Take> takes_;
+  std::vector<std::string> pins_;
+  sim::Circuit circuit_;
+  bench::Limits limits_;
+  std::optional<long long> shown_;
+  QList<long long> overlaid_;
+
+  std::map<long long, std::shared_ptr<const TakeView>> views_;
+  std::map<long long, bool> asked_;
+  std::map<long long, long long> newest_;
+  int generation_ = 0;
+  QThreadPool readers_;
+
+  std::jthread worker_;
+  std::optional<long long> running_take_;
+  study::response::Progress progress_;
+  std::mutex live_mutex_;
+  std::vector<study::response::CurvePoint> fresh_points_;
+  std::vector<study::response::CurvePoint> live_points_;
+  QTimer live_timer_;
+  QUndoStack undo_;
+};
+
+}  // namespace heron::app

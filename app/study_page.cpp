@@ -1,0 +1,93 @@
+#include "study_page.h"
+
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "lenses/table_lenses.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
+  setObjectName("sheet");
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(20, 10, 20, 8);
+  column->setSpacing(8);
+  auto* top = new QHBoxLayout;
+  title_ = new QLabel(this);
+  title_->setFont(render::text_font(18, QFont::Medium));
+  title_->setObjectName("study-title");
+  title_->setAccessibleName("Study");
+  tabs_ = new QHBoxLayout;
+  tabs_->setSpacing(2);
+  top->addWidget(title_, 1);
+  top->addLayout(tabs_);
+  column->addLayout(top);
+  brief_ = new BriefView(session_, this);
+  column->addWidget(brief_);
+  group_ = new QButtonGroup(this);
+  stack_ = new QStackedWidget(this);
+  stack_->setMinimumHeight(200);
+  column->addWidget(stack_, 1);
+  figures_ = new FigureRow(this);
+  column->addWidget(figures_);
+  doubts_ = new DoubtBand(session_, this);
+  column->addWidget(doubts_);
+
+  add_lens(bode_ = new BodeLens(session_, stack_));
+  add_lens(point_ = new PointLens(session_, stack_));
+  add_lens(new PointsLens(session_, stack_));
+  add_lens(new FiguresLens(session_, stack_));
+  connect(group_, &QButtonGroup::idClicked, this, &StudyPage::choose_lens);
+  connect(bode_, &BodeLens::cursors_moved, figures_, &FigureRow::show_cursors);
+  connect(session_, &Session::shown_changed, this, &StudyPage::refresh);
+  connect(session_, &Session::take_read, this, &StudyPage::refresh);
+  connect(session_, &Session::plan_changed, this, &StudyPage::refresh);
+  choose_lens(0);
+}
+
+void StudyPage::add_lens(Lens* lens) {
+  auto* tab = new QPushButton(lens->title(), this);
+  tab->setObjectName("tab");
+  tab->setCheckable(true);
+  tab->setFlat(true);
+  tab->setAccessibleName("Lens: " + lens->title());
+  tab->setToolTip(QString("%1 (%2)").arg(lens->title()).arg(lenses_.size() + 1));
+  tabs_->addWidget(tab);
+  group_->addButton(tab, int(lenses_.size()));
+  stack_->addWidget(lens);
+  lenses_ << lens;
+  connect(lens, &Lens::point_chosen, this, [this](int index) {
+    point_->show_point(index);
+    choose_lens(int(lenses_.indexOf(point_)));
+  });
+}
+
+Lens* StudyPage::lens() const { return lenses_.value(stack_->currentIndex()); }
+
+void StudyPage::choose_lens(int index) {
+  if (index < 0 || index >= lenses_.size()) return;
+  stack_->setCurrentIndex(index);
+  group_->button(index)->setChecked(true);
+}
+
+bool StudyPage::handle_key(int key) {
+  if (key >= Qt::Key_1 && key < Qt::Key_1 + lenses_.size()) {
+    choose_lens(key - Qt::Key_1);
+    return true;
+  }
+  // Brackets step points from any lens: the samples come into view first.
+  if ((key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) && lens() != point_) {
+    choose_lens(int(lenses_.indexOf(point_)));
+    return true;
+  }
+  return lens() && lens()->handle_key(key);
+}
+
+void StudyPage::refresh() {
+  title_->setText(session_->study() ? QString::fromStdString(session_->study()->name) : QString());
+  const auto view = session_->shown() ? session_->view(*session_->shown()) : nullptr;
+  figures_->show_take(view.get());
+}
+
+}  // namespace heron::app

@@ -1,0 +1,45 @@
+#pragma once
+#include <QButtonGroup>
+#include <QLabel>
+#include <QStackedWidget>
+
+#include "brief_view.h"
+#include "doubt_band.h"
+#include "figure_row.h"
+#include "lenses/bode_lens.h"
+#include "lenses/lens.h"
+#include "lenses/point_lens.h"
+
+namespace heron::app {
+
+/// Title, lenses, brief, plot, figures, doubts of the study in view.
+class StudyPage : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit StudyPage(Session* session, QWidget* parent = nullptr);
+
+  void choose_lens(int index);
+  int lens_count() const { return int(lenses_.size()); }
+  Lens* lens() const;
+  bool handle_key(int key);
+  BriefView* brief() const { return brief_; }
+
+ private:
+  void add_lens(Lens* lens);
+  void refresh();
+
+  Session* session_;
+  QLabel* title_;
+  QHBoxLayout* tabs_;
+  QButtonGroup* group_;
+  QStackedWidget* stack_;
+  BriefView* brief_;
+  FigureRow* figures_;
+  DoubtBand* doubts_;
+  QList<Lens*> lenses_;
+  BodeLens* bode_;
+  PointLens* point_;
+};
+
+}  // namespace heron::app

@@ -1,0 +1,207 @@
+#include "takes_strip.h"
+
+#include <QKeyEvent>
+#include <QLineEdit>
+#include <QPainter>
+
+#include "base/quantity.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+using render::theme;
+
+TakesModel::TakesModel(Session* session, QObject* parent) : QAbstractListModel(parent), session_(session) {
+  connect(session_, &Session::takes_changed, this, [this] {
+    std::vector<long long> now;
+    for (const auto& t : session_->takes()) now.push_back(t.id);
+    if (now == ids_) {
+      if (!ids_.empty()) emit dataChanged(index(0), index(rowCount() - 1));
+      return;
+    }
+    beginResetModel();
+    ids_ = now;
+    endResetModel();
+  });
+  connect(session_, &Session::take_read, this, [this](long long take) {
+    const auto it = std::find(ids_.begin(), ids_.end(), take);
+    if (it != ids_.end()) emit dataChanged(index(int(it - ids_.begin())), index(int(it - ids_.begin())));
+  });
+  connect(session_, &Session::live_changed, this, [this] {
+    if (!ids_.empty()) emit dataChanged(index(rowCount() - 1), index(rowCount() - 1));
+  });
+}
+
+int TakesModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(ids_.size()); }
+
+QVariant TakesModel::data(const QModelIndex& at, int role) const {
+  if (!at.isValid() || at.row() >= int(session_->takes().size())) return {};
+  const auto& t = take(at.row());
+  const QString unit = QString::fromStdString(t.origin.find('.') != std::string::npos ? t.origin : t.unit), note = QString::fromStdString(t.note);
+  const QString state = t.state == dossier::TakeState::running ? "running"
+                        : t.incomplete()                       ? QString("incomplete, %1 of %2 points").arg(t.points).arg(t.planned)
+                                                               : "";
+  if (role == Qt::AccessibleTextRole || role == Qt::DisplayRole)
+    return QStringList({QString("Take %1").arg(t.number), unit, note, state}).join(", ").remove(", ,");
+  if (role == Qt::ToolTipRole) {
+    QStringList lines = {QString("Take %1, %2").arg(t.number).arg(unit), QString::fromStdString(t.started) + ", " + QString::fromStdString(t.origin)};
+    if (!note.isEmpty()) lines << note;
+    if (!state.isEmpty()) lines << state;
+    lines << "Click shows, Ctrl+click lays over, W pins the wake, N notes";
+    return lines.join("\n");
+  }
+  return {};
+}
+
+QRect TakeDelegate::pin_area(const QRect& card) { return {card.right() - 30, card.top() + 4, 24, 22}; }
+
+void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+  const auto& take = static_cast<const TakesModel*>(index.model())->take(index.row());
+  const bool shown = session_->shown() == take.id || session_->overlaid().contains(take.id);
+  const bool wake = session_->wake() == take.id;
+  const QColor colour = render::take_colour(take.number);
+  const QRect card = option.rect.adjusted(0, 2, -8, -2);
+  p->save();
+  p->setRenderHint(QPainter::Antialiasing);
+  p->setPen(QPen(shown ? colour : theme().line, shown ? 1.6 : 1));
+  p->setBrush(shown ? theme().sheet : theme().mist);
+  p->drawRoundedRect(QRectF(card).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+  p->setFont(render::text_font(12, QFont::DemiBold));
+  p->setPen(shown ? colour : theme().ink);
+  QString title = QString("Take %1").arg(take.number);
+  if (wake) title += " \u00b7 wake";
+  p->drawText(card.adjusted(10, 6, -34, 0), Qt::AlignLeft | Qt::AlignTop, title);
+
+  // The pin: a dot on a stem, filled for the wake.
+  const QRectF pin = QRectF(pin_area(card)).adjusted(5, 3, -5, -3);
+  p->setPen(QPen(wake ? theme().heron : theme().slate, 1.3));
+  p->setBrush(wake ? theme().heron : QColor(Qt::transparent));
+  p->drawEllipse(QPointF(pin.center().x(), pin.top() + 5), 4, 4);
+  p->drawLine(QPointF(pin.center().x(), pin.top() + 9), QPointF(pin.center().x(), pin.bottom()));
+
+  const auto local = QDateTime::fromString(QString::fromStdString(take.started), Qt::ISODate).toLocalTime();
+  p->setFont(render::number_font(10));
+  p->setPen(theme().slate);
+  p->drawText(card.adjusted(0, 7, -36, 0), Qt::AlignRight | Qt::AlignTop, local.toString("hh:mm"));
+
+  QString words = QString::fromStdString(take.note.empty() ? (take.unit == "imported" ? take.origin : take.unit) : take.unit + ", " + take.note);
+  if (take.unit == "imported" && !take.note.empty()) words = QString::fromStdString(take.origin);
+  if (take.state == dossier::TakeState::running) words = "being read\u2026";
+  else if (take.incomplete()) words = QString("incomplete, %1 of %2").arg(take.points).arg(take.planned);
+  p->setFont(render::text_font(11));
+  p->setPen(take.incomplete() && take.state != dossier::TakeState::running ? theme().bill_text : theme().slate);
+  const QRect text_area = card.adjusted(10, 28, -92, -4);
+  p->drawText(text_area, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, p->fontMetrics().elidedText(words, Qt::ElideRight, int(text_area.width() * 1.7)));
+
+  if (const auto view = session_->view(take.id); view && view->curve.points.size() > 1) {
+    const auto& points = view->curve.points;
+    const auto [low, high] = std::minmax_element(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.gain_db < b.gain_db; });
+    const QRectF area = QRectF(card.right() - 84, card.top() + 30, 74, 22);
+    const double from = std::log10(points.front().frequency), to = std::log10(points.back().frequency);
+    const double span = std::max(1.0, high->gain_db - low->gain_db);
+    QPolygonF line;
+    for (const auto& point : points)
+      line << QPointF(area.left() + (std::log10(point.frequency) - from) / (to - from) * area.width(), area.bottom() - (point.gain_db - low->gain_db) / span * area.height());
+    p->setBrush(Qt::NoBrush);
+    if (wake) {
+      p->setPen(QPen(theme().wake, 6));
+      p->drawPolyline(line);
+    }
+    p->setPen(QPen(colour, 1.5, render::take_dashed(take.number) ? Qt::DashLine : Qt::SolidLine));
+    p->drawPolyline(line);
+  }
+  if (option.state & QStyle::State_HasFocus && !shown) {
+    p->setPen(QPen(theme().heron, 1, Qt::DotLine));
+    p->setBrush(Qt::NoBrush);
+    p->drawRoundedRect(QRectF(card).adjusted(2, 2, -2, -2), 3, 3);
+  }
+  p->restore();
+}
+
+TakesStrip::TakesStrip(Session* session, QWidget* parent) : QListView(parent), session_(session), model_(new TakesModel(session, this)) {
+  setObjectName("takes");
+  setAccessibleName("Takes");
+  setFlow(QListView::LeftToRight);
+  setWrapping(false);
+  setUniformItemSizes(true);
+  setSelectionMode(QAbstractItemView::ExtendedSelection);
+  setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
+  setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  setFrameShape(QFrame::NoFrame);
+  setModel(model_);
+  setItemDelegate(new TakeDelegate(session, this));
+  setMouseTracking(true);
+  connect(session_, &Session::shown_changed, this, &TakesStrip::follow_session);
+  connect(session_, &Session::takes_changed, this, &TakesStrip::follow_session);
+  connect(selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
+    if (following_) return;
+    QList<long long> ids;
+    for (const auto& index : selectionModel()->selectedIndexes())
+      if (index != currentIndex()) ids << model_->take(index.row()).id;
+    if (currentIndex().isValid() && selectionModel()->isSelected(currentIndex())) ids << model_->take(currentIndex().row()).id;
+    session_->overlay(ids);
+  });
+}
+
+void TakesStrip::follow_session() {
+  following_ = true;
+  QItemSelection wanted;
+  for (int row = 0; row < model_->rowCount(); ++row) {
+    const auto id = model_->take(row).id;
+    if (session_->overlaid().contains(id) || session_->shown() == id) wanted.select(model_->index(row), model_->index(row));
+    if (session_->shown() == id && currentIndex().row() != row) {
+      selectionModel()->setCurrentIndex(model_->index(row), QItemSelectionModel::NoUpdate);
+      scrollTo(model_->index(row));
+    }
+  }
+  selectionModel()->select(wanted, QItemSelectionModel::ClearAndSelect);
+  following_ = false;
+  viewport()->update();
+}
+
+void TakesStrip::mousePressEvent(QMouseEvent* event) {
+  const auto index = indexAt(event->pos());
+  if (index.isValid() && TakeDelegate::pin_area(visualRect(index).adjusted(0, 2, -8, -2)).contains(event->pos())) {
+    const auto id = model_->take(index.row()).id;
+    session_->set_wake(session_->wake() == id ? std::nullopt : std::optional(id));
+    return;
+  }
+  QListView::mousePressEvent(event);
+}
+
+void TakesStrip::mouseDoubleClickEvent(QMouseEvent* event) {
+  if (indexAt(event->pos()).isValid()) edit_note();
+}
+
+void TakesStrip::keyPressEvent(QKeyEvent* event) {
+  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_F2) edit_note();
+  else QListView::keyPressEvent(event);
+}
+
+void TakesStrip::edit_note() {
+  const auto shown = session_->shown();
+  if (!shown) return;
+  for (int row = 0; row < model_->rowCount(); ++row) {
+    if (model_->take(row).id != *shown) continue;
+    scrollTo(model_->index(row));
+    auto* field = new QLineEdit(QString::fromStdString(model_->take(row).note), viewport());
+    field->setObjectName("note");
+    field->setAccessibleName("Note");
+    field->setPlaceholderText("A note on this take");
+    field->setFont(render::text_font(12));
+    const QRect card = visualRect(model_->index(row));
+    field->setGeometry(card.adjusted(6, 26, -14, -8));
+    field->selectAll();
+    field->show();
+    field->setFocus();
+    connect(field, &QLineEdit::editingFinished, this, [this, field, id = *shown] {
+      if (!field->isVisible()) return;
+      field->hide();
+      session_->set_note(id, field->text());
+      field->deleteLater();
+    });
+    return;
+  }
+}
+
+}  // namespace heron::app

@@ -1,0 +1,178 @@
+#include "render/plot_parts.h"
+
+#include <QFileInfo>
+#include <QSvgGenerator>
+
+#include "base/quantity.h"
+#include "render/theme.h"
+
+namespace heron::render {
+namespace {
+
+class FrequencyTicker : public QCPAxisTickerLog {
+ protected:
+  QString getTickLabel(double tick, const QLocale&, QChar, int) override {
+    return QString::fromStdString(format_setting(tick, "Hz")).remove("Hz").trimmed();
+  }
+};
+
+/// Drawing a hatch by hand keeps it sharp in every output, and at rest when the plot is panned.
+void hatch(QPainter& painter, const QPolygonF& area, const QRectF& within) {
+  painter.save();
+  QPainterPath path;
+  path.addPolygon(area);
+  painter.setClipPath(path, Qt::IntersectClip);
+  QColor stroke = theme().slate;
+  stroke.setAlpha(70);
+  painter.setPen(QPen(stroke, 1));
+  const QRectF box = area.boundingRect() & within;
+  for (double x = std::floor((box.left() - box.height()) / 7) * 7; x < box.right(); x += 7)
+    painter.drawLine(QPointF(x, box.bottom()), QPointF(x + box.height(), box.top()));
+  painter.restore();
+}
+
+}  // namespace
+
+void style_plot(QCustomPlot& plot) {
+  plot.setBackground(QBrush(theme().sheet));
+  plot.setNoAntialiasingOnDrag(false);
+  plot.setBufferDevicePixelRatio(plot.devicePixelRatioF());
+  plot.legend->setVisible(false);
+}
+
+void style_axes(QCPAxisRect& rect) {
+  rect.setupFullAxesBox(false);
+  for (auto* axis : rect.axes()) {
+    axis->setBasePen(QPen(theme().line, 1));
+    axis->setTickPen(Qt::NoPen);
+    axis->setSubTickPen(Qt::NoPen);
+    axis->setTickLabelFont(number_font(11));
+    axis->setTickLabelColor(theme().slate);
+    axis->setLabelFont(text_font(11));
+    axis->setLabelColor(theme().slate);
+    axis->setTickLabelPadding(6);
+    axis->setLabelPadding(4);
+    axis->grid()->setPen(QPen(QColor(0xDD, 0xE3, 0xDF), 1));
+    axis->grid()->setSubGridPen(QPen(QColor(0xEC, 0xF0, 0xED), 1));
+    axis->grid()->setZeroLinePen(QPen(theme().line, 1));
+  }
+  rect.axis(QCPAxis::atTop)->setVisible(false);
+  rect.axis(QCPAxis::atRight)->setVisible(false);
+  rect.axis(QCPAxis::atLeft)->setNumberFormat("gb");
+  rect.axis(QCPAxis::atLeft)->setNumberPrecision(4);
+}
+
+QSharedPointer<QCPAxisTicker> frequency_ticker() {
+  auto ticker = QSharedPointer<FrequencyTicker>(new FrequencyTicker);
+  ticker->setLogBase(10);
+  ticker->setSubTickCount(8);
+  return ticker;
+}
+
+ForbiddenGround::ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper)
+    : QCPAbstractItem(plot), line_(std::move(line)), upper_(upper), rect_(rect) {
+  setClipToAxisRect(true);
+  setClipAxisRect(rect);
+  setSelectable(false);
+}
+
+void ForbiddenGround::draw(QCPPainter* painter) {
+  if (line_.size() < 2) return;
+  auto* x = rect_->axis(QCPAxis::atBottom);
+  auto* y = rect_->axis(QCPAxis::atLeft);
+  QPolygonF edge;
+  for (const auto& point : line_) edge << QPointF(x->coordToPixel(point.x()), y->coordToPixel(point.y()));
+  const QRectF within = rect_->rect();
+  const double wall = upper_ ? within.top() - 2 : within.bottom() + 2;
+  QPolygonF area = edge;
+  area << QPointF(edge.last().x(), wall) << QPointF(edge.first().x(), wall);
+  hatch(*painter, area, within);
+  painter->setPen(QPen(theme().ink, 1.2));
+  painter->setBrush(Qt::NoBrush);
+  QPolygonF outline;
+  outline << QPointF(edge.first().x(), wall) << edge << QPointF(edge.last().x(), wall);
+  painter->drawPolyline(outline);
+}
+
+CursorLine::CursorLine(QCustomPlot* plot, QList<QCPAxisRect*> rects, QString letter)
+    : QCPAbstractItem(plot), rects_(std::move(rects)), letter_(std::move(letter)) {
+  setClipToAxisRect(false);
+  setSelectable(true);
+}
+
+double CursorLine::selectTest(const QPointF& at, bool, QVariant*) const {
+  if (!visible()) return -1;
+  for (const auto* rect : rects_)
+    if (rect->rect().contains(at.toPoint())) return std::abs(rect->axis(QCPAxis::atBottom)->coordToPixel(key_) - at.x());
+  return -1;
+}
+
+void CursorLine::draw(QCPPainter* painter) {
+  const double x = rects_.first()->axis(QCPAxis::atBottom)->coordToPixel(key_);
+  const QRectF first = rects_.first()->rect();
+  if (x < first.left() - 0.5 || x > first.right() + 0.5) return;
+  QPen pen(theme().ink, 1);
+  pen.setDashPattern({4, 3});
+  painter->setPen(pen);
+  for (const auto* rect : rects_) painter->drawLine(QLineF(x, rect->top(), x, rect->bottom()));
+  const QRectF flag(x - 9, first.top(), 18, 17);
+  painter->setPen(Qt::NoPen);
+  painter->setBrush(theme().ink);
+  painter->drawRect(flag);
+  painter->setPen(theme().sheet);
+  painter->setFont(text_font(11, QFont::DemiBold));
+  painter->drawText(flag, Qt::AlignCenter, letter_);
+}
+
+LongGraph::LongGraph(QCPAxis* key_axis, QCPAxis* value_axis) : graph_(key_axis->parentPlot()->addGraph(key_axis, value_axis)) {
+  // The thinning is ours; the plot's own would only go through the points once more.
+  graph_->setAdaptiveSampling(false);
+}
+
+void LongGraph::set_data(std::vector<double> x, std::vector<double> y) {
+  x_ = std::move(x);
+  y_ = std::move(y);
+  pyramid_ = signal::MinMaxPyramid(y_);
+  refresh();
+}
+
+void LongGraph::refresh() {
+  const auto range = graph_->keyAxis()->range();
+  const auto thin = signal::thin_curve(x_, y_, pyramid_, range.lower, range.upper, std::max(1, graph_->keyAxis()->axisRect()->width()));
+  auto data = QSharedPointer<QCPGraphDataContainer>::create();
+  QVector<QCPGraphData> points;
+  points.reserve(int(thin.x.size()));
+  for (std::size_t i = 0; i < thin.x.size(); ++i) points.append({thin.x[i], thin.y[i]});
+  data->set(points, true);
+  graph_->setData(data);
+}
+
+QString save_picture(QCustomPlot& plot, const QString& path, QSize size) {
+  const QString ending = QFileInfo(path).suffix().toLower();
+  bool done = false;
+  if (ending == "png") {
+    done = plot.savePng(path, size.width(), size.height(), 2);
+  } else if (ending == "pdf") {
+    done = plot.savePdf(path, size.width(), size.height(), QCP::epNoCosmetic, "Zealous Heron");
+  } else if (ending == "svg") {
+    QSvgGenerator generator;
+    generator.setFileName(path);
+    generator.setSize(size);
+    generator.setViewBox(QRect(QPoint(0, 0), size));
+    generator.setTitle("Zealous Heron");
+    QCPPainter painter;
+    if (painter.begin(&generator)) {
+      painter.setMode(QCPPainter::pmVectorized);
+      painter.setMode(QCPPainter::pmNoCaching);
+      painter.fillRect(QRect(QPoint(0, 0), size), theme().sheet);
+      plot.toPainter(&painter, size.width(), size.height());
+      done = painter.end();
+    }
+    done = done && QFileInfo(path).size() > 0;
+  } else {
+    return QString("Pictures are written as .png, .svg or .pdf, not as \".%1\".").arg(ending);
+  }
+  return done ? QString() : QString("%1 cannot be written; is the folder there and the disk not full?").arg(path);
+}
+
+}  // namespace heron::render

@@ -1,0 +1,75 @@
+#pragma once
+#include <qcustomplot.h>
+
+#include <memory>
+#include <span>
+
+#include "signal/pyramid.h"
+
+/// What our plots add to QCustomPlot: forbidden ground, lettered cursors, curves of any length, saving.
+namespace heron::render {
+
+/// Applies paper, ink, grid and number fonts to a plot and to the axes of one of its rectangles.
+void style_plot(QCustomPlot& plot);
+void style_axes(QCPAxisRect& rect);
+
+/// A label for a logarithmic frequency axis: 10, 100, 1 k ... with SI prefixes.
+QSharedPointer<QCPAxisTicker> frequency_ticker();
+
+/// Hatched ground between a limit line and the edge of the axis rectangle, with an ink edge along the line.
+class ForbiddenGround : public QCPAbstractItem {
+ public:
+  /// @param upper  true: the ground above the line is forbidden
+  ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper);
+
+  double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
+
+ protected:
+  void draw(QCPPainter* painter) override;
+
+ private:
+  QVector<QPointF> line_;
+  bool upper_;
+  QCPAxisRect* rect_;
+};
+
+/// A dashed hairline through stacked rectangles with a lettered flag at the top.
+class CursorLine : public QCPAbstractItem {
+ public:
+  CursorLine(QCustomPlot* plot, QList<QCPAxisRect*> rects, QString letter);
+
+  void set_position(double key) { key_ = key; }
+  double key() const { return key_; }
+
+  /// Distance in pixels, for grabbing.
+  double selectTest(const QPointF& at, bool only_selectable, QVariant* details = nullptr) const override;
+
+ protected:
+  void draw(QCPPainter* painter) override;
+
+ private:
+  QList<QCPAxisRect*> rects_;
+  QString letter_;
+  double key_ = 0;
+};
+
+/// A graph over a long record: hands the plot only what its pixels can show, so a frame costs the same at any length.
+/// Holds the data; call refresh() after the axis range or the size changed.
+class LongGraph {
+ public:
+  LongGraph(QCPAxis* key_axis, QCPAxis* value_axis);
+
+  QCPGraph* graph() const { return graph_; }
+  void set_data(std::vector<double> x, std::vector<double> y);
+  void refresh();
+
+ private:
+  QCPGraph* graph_;
+  std::vector<double> x_, y_;
+  signal::MinMaxPyramid pyramid_;
+};
+
+/// Writes the plot as .png, .svg or .pdf, by the path's ending. @return what went wrong, empty when all is well
+QString save_picture(QCustomPlot& plot, const QString& path, QSize size);
+
+}  // namespace heron::render

@@ -1,0 +1,62 @@
+#pragma once
+#include <QApplication>
+#include <QSignalSpy>
+#include <QTemporaryDir>
+#include <QTest>
+#include <functional>
+
+#include "app/main_window.h"
+
+/// Drives the real window as a person would: finds controls by their accessible names, clicks, types, waits.
+namespace heron::drive {
+
+/// Waits until it holds, at most so many milliseconds; lets the window work meanwhile.
+inline bool until(const std::function<bool()>& holds, int most = 20000) { return QTest::qWaitFor(holds, most); }
+
+template <class T = QWidget>
+T* control(QWidget& window, const QString& accessible_name) {
+  for (auto* widget : window.findChildren<T*>())
+    if (widget->accessibleName() == accessible_name && widget->isVisible()) return widget;
+  return nullptr;
+}
+
+inline QPushButton* button(QWidget& window, const QString& name) { return control<QPushButton>(window, name); }
+
+inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); }
+
+/// The take in view has been read and drawn.
+inline bool settled(app::MainWindow& window) {
+  return until([&] {
+    auto& s = window.session();
+    return !s.running() && (!s.shown() || s.view(*s.shown()));
+  });
+}
+
+/// A copy of the demo dossier in a folder of its own; the demo is measured once a process.
+class DemoCopy {
+ public:
+  DemoCopy();
+  QString path() const { return folder_.filePath("mudlark_buoy.heron"); }
+  QString file(const QString& name) const { return folder_.filePath(name); }
+
+ private:
+  QTemporaryDir folder_;
+};
+
+/// The window on a demo dossier, shown and settled.
+struct OpenWindow {
+  DemoCopy demo;
+  app::MainWindow window;
+
+  explicit OpenWindow(QSize size = {1280, 800});
+  app::Session& session() { return window.session(); }
+  app::BriefWord* word(const QString& key) { return window.findChild<app::BriefWord*>("word-" + key); }
+  QLineEdit* editor() { return control<QLineEdit>(window, "New value"); }
+  app::BodeLens* bode() { return window.findChild<app::BodeLens*>(); }
+  /// Where a point of the take in view lies in the plot, in the gain panel.
+  QPoint place_of_point(std::size_t index);
+  /// Types a new text into a word of the brief and accepts it with Enter.
+  void retype(const QString& key, const QString& text);
+};
+
+}  // namespace heron::drive

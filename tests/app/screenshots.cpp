@@ -1,0 +1,60 @@
+#include <QDir>
+#include <cstdio>
+
+#include "driver.h"
+
+using namespace heron;
+
+namespace {
+
+QString folder;
+
+void shoot(app::MainWindow& window, const QString& name) {
+  QTest::qWait(150);
+  const QPixmap picture = window.grab();
+  if (!picture.save(folder + "/" + name + ".png")) std::fprintf(stderr, "screenshots: %s cannot be written\n", qPrintable(name));
+}
+
+}  // namespace
+
+/// Drives the window through its main views on the demo dossier and writes a picture of each.
+int main(int argc, char** argv) {
+  QApplication app(argc, argv);
+  QApplication::setOrganizationName("zealous-heron-pictures");
+  folder = argc > 1 ? argv[1] : "docs/screenshots";
+  const QSize size = argc > 3 ? QSize(atoi(argv[2]), atoi(argv[3])) : QSize(1280, 800);
+  QDir().mkpath(folder);
+  app::apply_style();
+  {
+    app::MainWindow empty;
+    empty.resize(size);
+    empty.show();
+    shoot(empty, "empty");
+  }
+  drive::OpenWindow open(size);
+  auto& window = open.window;
+  open.bode()->set_cursor('A', 19.4);
+  open.bode()->set_cursor('B', 20e3);
+  shoot(window, "study");
+
+  drive::click(open.word("level"));
+  QTest::keyClicks(open.editor(), "20m rms");
+  shoot(window, "brief");
+  QTest::keyClick(open.editor(), Qt::Key_Escape);
+
+  auto* plot = open.bode()->plot();
+  QTest::mouseClick(plot, Qt::LeftButton, {}, open.place_of_point(24));
+  shoot(window, "behind-the-point");
+  QTest::keyClick(&window, Qt::Key_3);
+  shoot(window, "points");
+  QTest::keyClick(&window, Qt::Key_4);
+  shoot(window, "figures");
+  QTest::keyClick(&window, Qt::Key_1);
+
+  QTest::keyClick(&window, Qt::Key_D);
+  shoot(window, "device");
+  QTest::keyClick(&window, Qt::Key_D);
+  QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
+  shoot(window, "finder");
+  return 0;
+}
