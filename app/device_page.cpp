@@ -15,11 +15,12 @@ namespace heron::app {
 using render::theme;
 
 namespace {
-enum Column { kName, kKind, kNominal, kTolerance, kFitted };
+enum Column { kName, kKind, kNominal, kTolerance, kFitted, kNote };
 }
 
 DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("sheet");
+  setAttribute(Qt::WA_StyledBackground);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(20, 12, 20, 12);
   column->setSpacing(8);
@@ -39,15 +40,11 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   row->addWidget(units_);
   row->addWidget(add);
   row->addStretch(1);
-  parts_ = make_table({"Part", "Kind", "Nominal", "Tolerance", "Fitted on this unit"}, this);
+  parts_ = make_table({{"Part", false, 90}, {"Kind", false, 140}, {"Nominal", true, 120}, {"Tolerance", true, 110}, {"Fitted on this unit", true, 170}, {"Note", false}}, this);
   parts_->setObjectName("parts");
   parts_->setAccessibleName("Parts");
   parts_->setSelectionBehavior(QAbstractItemView::SelectItems);
   parts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed | QAbstractItemView::SelectedClicked);
-  auto* header = parts_->horizontalHeader();
-  header->setSectionResizeMode(QHeaderView::Interactive);
-  for (const int c : {kName, kKind, kNominal, kTolerance}) header->resizeSection(c, c == kKind ? 160 : 110);
-  header->setStretchLastSection(true);
   refusal_ = new QLabel(this);
   refusal_->setObjectName("part-refusal");
   refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
@@ -105,7 +102,8 @@ void DevicePage::refill() {
     set_cell(parts_, row, kTolerance, value.tolerance > 0 ? QString("\u00b1%1 %").arg(100 * value.tolerance) : "exact", true);
     const auto fitted = session_->unit().fitted.find(name);
     set_cell(parts_, row, kFitted, fitted == session_->unit().fitted.end() ? QString() : QString::fromStdString(format_setting(fitted->second, unit)), true);
-    for (const int c : {kName, kKind, kNominal, kTolerance}) parts_->item(row, c)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
+    set_cell(parts_, row, kNote, QString::fromStdString(part->note), false);
+    for (const int c : {kName, kKind, kNominal, kTolerance, kNote}) parts_->item(row, c)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
     parts_->item(row, kFitted)->setToolTip("Enter or a double click changes it");
     parts_->item(row, kFitted)->setData(Qt::AccessibleTextRole, "Fitted value of " + key);
     ++row;

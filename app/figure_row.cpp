@@ -48,10 +48,10 @@ void FigureRow::show_cursors(const std::optional<study::response::CursorReading>
   if (b) cursors_ << card("B", *b);
   if (a && b) {
     const auto d = study::response::difference(*a, *b);
-    QString below = text(format_quantity(d.decades, "1", 4).number) + " decades";
-    if (d.phase_deg) below += ", " + text(format_quantity(*d.phase_deg, "1", 4).number) + " \u00b0";
+    QString below;
+    if (d.phase_deg) below = text(format_quantity(*d.phase_deg, "1", 4).number) + " \u00b0";
     const auto gain = format_quantity(d.gain_db, "dB", 3);
-    cursors_ << Card{"B \u2212 A", text(gain.number), text(gain.unit), below, {}};
+    cursors_ << Card{"B \u2212 A over " + text(format_quantity(d.decades, "1", 4).number) + " dec", text(gain.number), text(gain.unit), below, {}};
     if (d.db_per_decade) {
       const auto slope = format_quantity(*d.db_per_decade, "dB/decade", 3);
       cursors_ << Card{"Slope A to B", text(slope.number), text(slope.unit), "", {}};

@@ -13,7 +13,7 @@
 #include <QVBoxLayout>
 
 #include "base/quantity.h"
-#include "demo/recipe.h"
+#include "mudlark/recipe.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -70,6 +70,7 @@ MainWindow::MainWindow() {
   connect(&session_, &Session::opened, this, [this] {
     show_study();
     refresh_bar();
+    if (session_.study()) study_page_->lens()->setFocus();
   });
   for (const auto change : {&Session::device_changed, &Session::running_changed, &Session::plan_changed}) connect(&session_, change, this, &MainWindow::refresh_bar);
   connect(&session_, &Session::progressed, this, &MainWindow::refresh_progress);
@@ -126,6 +127,7 @@ QWidget* MainWindow::make_top_bar() {
 QWidget* MainWindow::make_empty_page() {
   auto* page = new QWidget(this);
   page->setObjectName("sheet");
+  page->setAttribute(Qt::WA_StyledBackground);
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(60, 60, 60, 60);
   column->setSpacing(18);

@@ -10,6 +10,7 @@ namespace heron::app {
 
 StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("sheet");
+  setAttribute(Qt::WA_StyledBackground);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(20, 10, 20, 8);
   column->setSpacing(8);

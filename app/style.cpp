@@ -63,8 +63,10 @@ void apply_style() {
     QLineEdit:focus { border-color: %heron; }
     QProgressBar { background: %silt; border: none; border-radius: 3px; max-height: 6px; min-height: 6px; }
     QProgressBar::chunk { background: %heron; border-radius: 3px; }
-    QHeaderView::section { background: %sheet; border: none; border-bottom: 1px solid %line; padding: 4px 6px; color: %slate; font-size: 12px; }
-    QTableWidget { background: %sheet; selection-background-color: %silt; selection-color: %ink; }
+    QHeaderView::section { background: %sheet; border: none; border-bottom: 1px solid %line; padding: 4px 10px; color: %slate; font-size: 12px; }
+    QTableWidget { background: %sheet; selection-background-color: %silt; selection-color: %ink; outline: none; }
+    QTableWidget::item { padding: 0 10px; border: none; }
+    QTableWidget::item:focus { background: %silt; color: %ink; border-bottom: 1px solid %heron; }
     QScrollBar:horizontal { height: 8px; background: transparent; }
     QScrollBar:vertical { width: 8px; background: transparent; }
     QScrollBar::handle { background: %line; border-radius: 4px; min-width: 24px; min-height: 24px; }

@@ -10,7 +10,7 @@
 
 #include "base/quantity.h"
 #include "commands.h"
-#include "demo/recipe.h"
+#include "mudlark/recipe.h"
 #include "exchange/csv_reader.h"
 #include "exchange/writers.h"
 

@@ -127,22 +127,28 @@ void CursorLine::draw(QCPPainter* painter) {
 LongGraph::LongGraph(QCPAxis* key_axis, QCPAxis* value_axis) : graph_(key_axis->parentPlot()->addGraph(key_axis, value_axis)) {
   // The thinning is ours; the plot's own would only go through the points once more.
   graph_->setAdaptiveSampling(false);
+  before_frame_ = QObject::connect(key_axis->parentPlot(), &QCustomPlot::beforeReplot, [this] { thin(); });
 }
 
 void LongGraph::set_data(std::vector<double> x, std::vector<double> y) {
   x_ = std::move(x);
   y_ = std::move(y);
   pyramid_ = signal::MinMaxPyramid(y_);
-  refresh();
+  thinned_width_ = 0;
 }
 
-void LongGraph::refresh() {
+void LongGraph::thin() {
+  // The plot's own width: before a frame the axis rectangle may not have been laid out yet.
   const auto range = graph_->keyAxis()->range();
-  const auto thin = signal::thin_curve(x_, y_, pyramid_, range.lower, range.upper, std::max(1, graph_->keyAxis()->axisRect()->width()));
+  const int width = std::max(1, graph_->parentPlot()->viewport().width());
+  if (width == thinned_width_ && range == thinned_range_) return;
+  thinned_width_ = width;
+  thinned_range_ = range;
+  const auto curve = signal::thin_curve(x_, y_, pyramid_, range.lower, range.upper, width);
   auto data = QSharedPointer<QCPGraphDataContainer>::create();
   QVector<QCPGraphData> points;
-  points.reserve(int(thin.x.size()));
-  for (std::size_t i = 0; i < thin.x.size(); ++i) points.append({thin.x[i], thin.y[i]});
+  points.reserve(int(curve.x.size()));
+  for (std::size_t i = 0; i < curve.x.size(); ++i) points.append({curve.x[i], curve.y[i]});
   data->set(points, true);
   graph_->setData(data);
 }

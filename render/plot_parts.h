@@ -54,19 +54,26 @@ class CursorLine : public QCPAbstractItem {
 };
 
 /// A graph over a long record: hands the plot only what its pixels can show, so a frame costs the same at any length.
-/// Holds the data; call refresh() after the axis range or the size changed.
+/// Holds the data and thins them anew before a frame whose range or width is another.
 class LongGraph {
  public:
   LongGraph(QCPAxis* key_axis, QCPAxis* value_axis);
+  ~LongGraph() { QObject::disconnect(before_frame_); }
+  LongGraph(const LongGraph&) = delete;
+  LongGraph& operator=(const LongGraph&) = delete;
 
   QCPGraph* graph() const { return graph_; }
   void set_data(std::vector<double> x, std::vector<double> y);
-  void refresh();
 
  private:
+  void thin();
+
   QCPGraph* graph_;
+  QMetaObject::Connection before_frame_;
   std::vector<double> x_, y_;
   signal::MinMaxPyramid pyramid_;
+  QCPRange thinned_range_;
+  int thinned_width_ = 0;
 };
 
 /// Writes the plot as .png, .svg or .pdf, by the path's ending. @return what went wrong, empty when all is well

@@ -38,7 +38,7 @@ QColor verdict_colour(judge::Verdict verdict) {
 
 void load_fonts() {
   init_font_resource();
-  for (const char* name : {"Inter-Regular", "Inter-Medium", "Inter-SemiBold", "B612Mono-Regular", "B612Mono-Bold"})
+  for (const char* name : {"Inter-Regular", "Inter-Medium", "Inter-SemiBold", "B612-Regular", "B612-Bold"})
     QFontDatabase::addApplicationFont(QString(":/fonts/%1.otf").arg(name));
 }
 
@@ -50,7 +50,7 @@ QFont text_font(double pixels, QFont::Weight weight) {
 }
 
 QFont number_font(double pixels, bool bold) {
-  QFont font("B612 Mono");
+  QFont font("B612");
   font.setPixelSize(qRound(pixels));
   font.setBold(bold);
   return font;

@@ -95,16 +95,7 @@ void PointLens::make_panel(int column, const QString& name) {
   panel.raw->graph()->setLineStyle(QCPGraph::lsNone);
   panel.raw->graph()->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, theme().slate, theme().slate, 2.2));
   panel.residual->graph()->setPen(QPen(theme().slate, 1));
-  connect(above, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this, [this] { refresh_range(); });
   panels_.push_back(std::move(panel));
-}
-
-void PointLens::refresh_range() {
-  for (auto& panel : panels_) {
-    if (!panel.raw) continue;
-    panel.raw->refresh();
-    panel.residual->refresh();
-  }
 }
 
 void PointLens::fill_panel(Panel& panel, const study::Channel& channel, double rate, double frequency) {

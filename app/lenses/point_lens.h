@@ -31,7 +31,6 @@ class PointLens : public Lens {
   void fill_panel(Panel& panel, const study::Channel& channel, double rate, double frequency);
   void reload();
   void step(int by);
-  void refresh_range();
 
   QCustomPlot* plot_;
   QLabel* heading_;

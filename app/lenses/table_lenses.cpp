@@ -8,18 +8,25 @@
 
 namespace heron::app {
 
-QTableWidget* make_table(const QStringList& headers, QWidget* parent) {
-  auto* table = new QTableWidget(0, int(headers.size()), parent);
-  table->setHorizontalHeaderLabels(headers);
+QTableWidget* make_table(const QList<TableColumn>& columns, QWidget* parent) {
+  auto* table = new QTableWidget(0, int(columns.size()), parent);
+  auto* header = table->horizontalHeader();
+  for (int i = 0; i < columns.size(); ++i) {
+    auto* item = new QTableWidgetItem(columns[i].heading);
+    item->setTextAlignment((columns[i].number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+    table->setHorizontalHeaderItem(i, item);
+    if (columns[i].width > 0) header->resizeSection(i, columns[i].width);
+    else header->setSectionResizeMode(i, QHeaderView::Stretch);
+  }
+  header->setHighlightSections(false);
   table->verticalHeader()->hide();
-  table->verticalHeader()->setDefaultSectionSize(24);
+  table->verticalHeader()->setDefaultSectionSize(25);
   table->setShowGrid(false);
   table->setFrameShape(QFrame::NoFrame);
   table->setSelectionBehavior(QAbstractItemView::SelectRows);
   table->setEditTriggers(QAbstractItemView::NoEditTriggers);
   table->setTabKeyNavigation(false);
-  table->horizontalHeader()->setDefaultAlignment(Qt::AlignRight | Qt::AlignVCenter);
-  table->horizontalHeader()->setHighlightSections(false);
+  table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
   return table;
 }
 
@@ -38,9 +45,8 @@ QString share(const std::optional<double>& s) { return s ? QString("%1 %").arg(1
 PointsLens::PointsLens(Session* session, QWidget* parent) : Lens(session, parent) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
-  table_ = make_table({"Point", "Frequency", "Gain", "\u00b1", "Phase", "\u00b1", "Stimulus range used", "Response range used"}, this);
+  table_ = make_table({{"Point", true, 64}, {"Frequency", true}, {"Gain", true}, {"\u00b1 (k = 2)", true}, {"Phase", true}, {"\u00b1 (k = 2)", true}, {"Stimulus of range", true}, {"Response of range", true}}, this);
   table_->setAccessibleName("Points");
-  table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
   column->addWidget(table_);
   connect(table_, &QTableWidget::cellDoubleClicked, this, [this](int row) { emit point_chosen(table_->item(row, 0)->data(Qt::UserRole).toInt()); });
   for (const auto change : {&Session::shown_changed, &Session::running_changed}) connect(session_, change, this, &PointsLens::refill);
@@ -69,12 +75,8 @@ void PointsLens::refill() {
 FiguresLens::FiguresLens(Session* session, QWidget* parent) : Lens(session, parent) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
-  table_ = make_table({"Figure", "Value", "\u00b1 (k = 2)", "Key", "Remark"}, this);
+  table_ = make_table({{"Figure", false, 170}, {"Value", true, 120}, {"\u00b1 (k = 2)", true, 110}, {"Key", false, 160}, {"Remark", false}}, this);
   table_->setAccessibleName("Figures of the take");
-  auto* header = table_->horizontalHeader();
-  header->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-  for (int i = 0; i < 4; ++i) header->resizeSection(i, i == 0 || i == 3 ? 180 : 120);
-  header->setStretchLastSection(true);
   column->addWidget(table_);
   for (const auto change : {&Session::shown_changed, &Session::running_changed}) connect(session_, change, this, &FiguresLens::refill);
   connect(session_, &Session::take_read, this, &FiguresLens::refill);

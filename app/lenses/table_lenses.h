@@ -31,8 +31,15 @@ class FiguresLens : public Lens {
   QTableWidget* table_;
 };
 
-/// A table of ours: no grid, numbers right-aligned in the number font.
-QTableWidget* make_table(const QStringList& headers, QWidget* parent);
+/// A column of a table: numbers stand to the right, as does their heading.
+struct TableColumn {
+  QString heading;
+  bool number = false;
+  int width = 0;  ///< pixels; 0: an even share
+};
+
+/// A table of ours: no grid, numbers right-aligned in the number font. The last column takes what is left.
+QTableWidget* make_table(const QList<TableColumn>& columns, QWidget* parent);
 void set_cell(QTableWidget* table, int row, int column, const QString& text, bool number);
 
 }  // namespace heron::app

@@ -132,6 +132,7 @@ Result<Part> read_part(const Reader& reader, std::string_view name, const toml::
     for (const auto& k : part_kinds()) all += (all.empty() ? "" : ", ") + std::string(k.name);
     return reader.error(kind, "part {}: kind: \"{}\" is not known; there are {}", name, *kind_text, all);
   }
+  if (const auto* note = table->get("note")) part.note = note->value_or(std::string());
   if (auto ok = read_nodes(reader, *table, part); !ok) return tl::unexpected(ok.error());
   if (auto ok = read_values(reader, *table, part); !ok) return tl::unexpected(ok.error());
   if (part.kind->needs_control) {

@@ -23,6 +23,7 @@ struct Part {
   const PartKind* kind = nullptr;
   std::vector<std::string> nodes;  ///< in the order of kind->pins
   std::map<std::string, PartValue> values;
+  std::string note;     ///< what the file says about it
   std::string control;  ///< for current-controlled sources: the voltage source whose current controls
 };
 

@@ -2,7 +2,7 @@
 
 #include <QFile>
 
-#include "demo/recipe.h"
+#include "mudlark/recipe.h"
 
 namespace heron::drive {
 

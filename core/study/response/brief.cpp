@@ -207,7 +207,8 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
   if (key == "level") {
     std::string forms;
     for (const auto form : {LevelForm::peak_to_peak, LevelForm::peak, LevelForm::rms})
-      if (form != p.level_form) forms += (forms.empty() ? "" : ", ") + level_text(p, form);
+      if (form != p.level_form)
+        forms += (forms.empty() ? "" : ", ") + format_quantity(level_from_pp(p.level_pp, form), "V", 4).plain() + " " + std::string(level_form_text(form));
     return {"Level of the sine, open circuit", forms,
             between(limits.lowest_level_pp, limits.highest_level_pp, "V") + " pk-pk; a bare number is " +
                 std::string(level_form_text(p.level_form))};

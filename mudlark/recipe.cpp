@@ -21,12 +21,12 @@ Result<void> fill(dossier::Store& store) {
   const auto study_id = store.add_study(passband());
   if (!study_id) return tl::unexpected(study_id.error());
   const std::vector<judge::Claim> claims = {
-      {.text = "Low corner where R3 and C4 put it, \u00b110 %", .figure = "corner.low", .expected = "1/(2*pi*R3*C4)", .tolerance = "10 %"},
+      {.text = "Low corner by R3, C4 \u00b110 %", .figure = "corner.low", .expected = "1/(2*pi*R3*C4)", .tolerance = "10 %"},
       {.text = "High corner \u2265 18 kHz", .figure = "corner.high", .lower = "18 kHz"},
       {.text = "Gain at 1 kHz 26 \u00b10.5 dB", .figure = "gain@1kHz", .lower = "25.5 dB", .upper = "26.5 dB"}};
   for (const auto& claim : claims)
     if (auto ok = store.add_claim(*study_id, claim); !ok) return tl::unexpected(ok.error());
-  const judge::Mask mask{.text = "Passband within its limit lines",
+  const judge::Mask mask{.text = "Gain within limit lines",
                          .curve = "gain",
                          .upper = {{2, 12}, {8, 23}, {30, 27}, {20e3, 27}, {50e3, 23}, {200e3, 12}},
                          .lower = {{30, 23}, {100, 25}, {6e3, 25}, {15e3, 22.6}}};

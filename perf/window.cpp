@@ -1,0 +1,110 @@
+#include <benchmark/benchmark.h>
+#include <qcustomplot.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QWindow>
+#include <cmath>
+
+#include "app/main_window.h"
+#include "mudlark/recipe.h"
+#include "render/plot_parts.h"
+
+using namespace heron;
+
+namespace {
+
+/// Time from before the application object to the first paint of a window, in a process of its own.
+class FirstPaint : public QObject {
+ public:
+  bool painted = false;
+
+ protected:
+  bool eventFilter(QObject*, QEvent* event) override {
+    painted = painted || event->type() == QEvent::Paint;
+    return false;
+  }
+};
+
+/// The child's whole life up to the first paint; its exit tells that it painted.
+double seconds_to_first_paint(char** argv, const char* what, const std::string& dossier) {
+  QElapsedTimer timer;
+  timer.start();
+  const pid_t child = fork();
+  if (child == 0) {
+    execl("/proc/self/exe", argv[0], what, dossier.c_str(), nullptr);
+    _exit(127);
+  }
+  int status = 0;
+  waitpid(child, &status, 0);
+  return status == 0 ? double(timer.nsecsElapsed()) * 1e-9 : std::nan("");
+}
+
+template <class Window>
+int paint_once(Window& window, QApplication& app) {
+  FirstPaint watch;
+  window.installEventFilter(&watch);
+  window.show();
+  while (!watch.painted) app.processEvents(QEventLoop::WaitForMoreEvents, 10);
+  _exit(0);
+}
+
+char** arguments = nullptr;
+std::string dossier_path;
+
+void first_paint_of_an_empty_window(benchmark::State& state) {
+  for (auto _ : state) state.SetIterationTime(seconds_to_first_paint(arguments, "--empty", ""));
+}
+void first_paint_on_the_demo(benchmark::State& state) {
+  for (auto _ : state) state.SetIterationTime(seconds_to_first_paint(arguments, "--demo", dossier_path));
+}
+
+/// One frame of a pan over a curve of a million points.
+void frame_of_a_million_points(benchmark::State& state) {
+  QCustomPlot plot;
+  plot.resize(1200, 500);
+  render::LongGraph graph(plot.xAxis, plot.yAxis);
+  std::vector<double> x(1'000'000), y(x.size());
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    x[i] = double(i);
+    y[i] = std::sin(double(i) * 1e-4) + 0.1 * std::sin(double(i * i % 1009));
+  }
+  graph.set_data(std::move(x), std::move(y));
+  plot.yAxis->setRange(-1.2, 1.2);
+  double from = 0;
+  for (auto _ : state) {
+    from = from > 4e5 ? 0 : from + 1700;
+    plot.xAxis->setRange(from, from + 5.5e5);
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
+  QApplication app(argc, argv);
+  const std::string mode = argc > 1 ? argv[1] : "";
+  if (mode == "--empty") {
+    QWidget window;
+    window.resize(1280, 800);
+    return paint_once(window, app);
+  }
+  if (mode == "--demo") {
+    app::apply_style();
+    app::MainWindow window;
+    window.open(argv[2]);
+    return paint_once(window, app);
+  }
+  arguments = argv;
+  QTemporaryDir folder;
+  dossier_path = demo::write(folder.path().toStdString()).value();
+  benchmark::RegisterBenchmark("first_paint_of_an_empty_window", first_paint_of_an_empty_window)->UseManualTime()->Unit(benchmark::kMillisecond)->Iterations(15);
+  benchmark::RegisterBenchmark("first_paint_on_the_demo", first_paint_on_the_demo)->UseManualTime()->Unit(benchmark::kMillisecond)->Iterations(15);
+  benchmark::RegisterBenchmark("frame_of_a_million_points", frame_of_a_million_points)->Unit(benchmark::kMillisecond);
+  benchmark::Initialize(&argc, argv);
+  benchmark::RunSpecifiedBenchmarks();
+  return 0;
+}

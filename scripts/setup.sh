@@ -1,0 +1,30 @@
+# Sourced by demo, check and screenshots: installs what is missing. Debian 12's packages only.
+packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6svg6-dev libgl-dev libqcustomplot-dev libeigen3-dev
+  libsuitesparse-dev libsqlite3-dev libsqlitecpp-dev nlohmann-json3-dev libtomlplusplus-dev libcli11-dev libfmt-dev
+  libfast-float-dev libmuparser-dev libexpected-dev catch2 libbenchmark-dev xvfb xauth fontconfig"
+
+fail() { echo "$(basename "$0"): $1" >&2; exit 1; }
+
+install_missing() {
+  local missing="" p
+  for p in $packages; do
+    dpkg-query -W -f='${Status}' "$p" 2>/dev/null | grep -q 'install ok installed' || missing="$missing $p"
+  done
+  [ -z "$missing" ] && return 0
+  local root=""
+  if [ "$(id -u)" -ne 0 ]; then
+    command -v sudo >/dev/null || fail "these packages are missing and there is no sudo to install them:$missing"
+    root=sudo
+  fi
+  echo "Installing$missing" >&2
+  $root apt-get update -qq >/dev/null || fail "apt-get update failed; is the network there?"
+  DEBIAN_FRONTEND=noninteractive $root apt-get install -y -qq --no-install-recommends $missing >/dev/null ||
+    fail "apt-get could not install$missing"
+}
+
+build() {  # build PRESET [TARGET...]
+  local preset=$1; shift
+  cmake --preset "$preset" >"build-$preset.log" 2>&1 || { cat "build-$preset.log" >&2; fail "the build cannot be configured"; }
+  cmake --build --preset "$preset" ${1:+--target "$@"} || fail "the build failed"
+  rm -f "build-$preset.log"
+}
