@@ -289,7 +289,8 @@ NumberText format_quantity(double value, std::string_view unit, int digits) {
   const auto scale = scale_for(std::abs(value), unit);
   const double shown = value * scale.factor;
   if (!std::isfinite(shown)) return {"\u2013", scale.unit, ""};
-  const int before = shown == 0 ? 1 : int(std::floor(std::log10(std::abs(shown)))) + 1;
+  // What rounds up to the next power of ten has that power's digits.
+  const int before = shown == 0 ? 1 : int(std::floor(std::log10(std::abs(shown) * (1 + 0.5 * std::pow(10.0, -digits))))) + 1;
   return {with_minus(fmt::format("{:.{}f}", shown, std::clamp(digits - before, 0, 12))), scale.unit, ""};
 }
 

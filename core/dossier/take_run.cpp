@@ -43,14 +43,11 @@ std::optional<double> pin_rating(Store& store, const std::string& pin) {
   return circuit->peak_ratings.at(pin);
 }
 
-judge::PartValues part_values(Store& store, const std::string& unit_name) {
+judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted) {
   judge::PartValues out;
   if (const auto circuit = nominal_circuit(store))
     for (const auto& [name, value] : sim::main_values(*circuit)) out[name] = value.value;
-  if (const auto units = store.units())
-    for (const auto& unit : *units)
-      if (unit.name == unit_name)
-        for (const auto& [name, value] : unit.fitted) out[name] = value;
+  for (const auto& [name, value] : fitted) out[name] = value;
   return out;
 }
 
@@ -115,10 +112,15 @@ Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, con
   const study::Analysis nothing;
   const auto& read = analysis ? *analysis : nothing;
   // A take keeps the part values it was taken with; later edits of the unit do not change what it was expected to show.
-  judge::PartValues parts = part_values(store, take ? take->unit : "");
-  if (take)
-    if (const auto setup = store.take_setup(take->id); setup && setup->contains("fitted"))
-      for (const auto& [name, value] : setup->at("fitted").items()) parts[name] = value.get<double>();
+  std::map<std::string, double> fitted;
+  if (take) {
+    const auto setup = store.take_setup(take->id);
+    if (!setup) return tl::unexpected(setup.error());
+    fitted = setup->value("fitted", fitted);
+  } else if (const auto unit = store.current_unit()) {
+    fitted = unit->fitted;
+  }
+  const auto parts = part_values(store, fitted);
   std::vector<LedgerLine> out;
   for (const auto& claim : *claims) out.push_back({study.name, claim, {}, judge::judge(claim, read.reading, parts)});
   for (const auto& mask : *masks) out.push_back({study.name, {}, mask, judge::judge(mask, read.curve)});

@@ -13,10 +13,12 @@ namespace heron::dossier {
 /// @param seed  of the simulated instruments and their noise
 Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed);
 
-/// Pins of the device's circuit, rating of one, values of the current unit's parts (as measured, else nominal).
+/// Pins of the device's circuit, and the rating of one.
 Result<std::vector<std::string>> device_pins(Store& store);
 std::optional<double> pin_rating(Store& store, const std::string& pin);
-judge::PartValues part_values(Store& store, const std::string& unit);
+
+/// What formulas see: nominal part values, with the fitted ones of a take or of a unit put over them.
+judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted);
 
 struct TakeEvents {
   std::function<void(long long take)> began;

@@ -34,6 +34,7 @@ bool read_number(std::string_view cell, bool decimal_comma, double& value) {
   if (text.starts_with('+')) text.erase(0, 1);
   if (decimal_comma) {
     if (text.find('.') != std::string::npos && text.find(',') != std::string::npos) return false;
+    if (text.ends_with(',')) return false;
     std::replace(text.begin(), text.end(), ',', '.');
   }
   const auto [end, fault] = fast_float::from_chars(text.data(), text.data() + text.size(), value);
@@ -178,19 +179,20 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
   constexpr Candidate candidates[] = {{'\t', false}, {'\t', true}, {';', false}, {';', true}, {',', false}, {kBlanks, false}, {kBlanks, true}};
   double best = 0;
   const Candidate* chosen = nullptr;
+  std::optional<Error> broken_quote;
   for (const auto& c : candidates) {
     const auto sample = split(text, c.separator, file, 300, nullptr);
-    if (!sample) continue;
+    if (!sample) {
+      broken_quote = sample.error();
+      continue;
+    }
     if (const double s = score(*sample, c.decimal_comma); s > best * (1 + 1e-12)) {
       best = s;
       chosen = &c;
     }
   }
-  if (!chosen) {
-    // Say what stands in the way where quoting is broken; otherwise there are simply no numbers.
-    if (const auto all = split(text, ',', file, 0, nullptr); !all) return tl::unexpected(all.error());
-    return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
-  }
+  if (!chosen && broken_quote) return tl::unexpected(*broken_quote);
+  if (!chosen) return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
   Table table{.file = file, .decimal_comma = chosen->decimal_comma};
   auto rows = split(text, chosen->separator, file, 0, &table.notes);
   if (!rows) return tl::unexpected(rows.error());
@@ -207,6 +209,8 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
   }
   if (first == rows->size()) return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
   const auto width = (*rows)[first].cells.size();
+  // A table of one column beside a separator that quoting has spoilt is that other table, broken.
+  if (width == 1 && broken_quote) return tl::unexpected(*broken_quote);
   std::size_t notes_end = first;
   if (first > 0 && (*rows)[first - 1].cells.size() == width &&
       std::none_of((*rows)[first - 1].cells.begin(), (*rows)[first - 1].cells.end(), numeric)) {

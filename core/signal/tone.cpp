@@ -146,7 +146,7 @@ Result<Tone> fit_tone(std::span<const double> samples, double sample_rate, doubl
 
   const Eigen::Matrix3d normal = normal_matrix(w, n);
   const Eigen::LDLT<Eigen::Matrix3d> solver(normal);
-  if (solver.info() != Eigen::Success || solver.rcond() < 1e-13)
+  if (solver.info() != Eigen::Success || !((normal / n).determinant() > 1e-14))
     return fail(Fault::input, "The record of {} samples is too short to tell a sine of {} Hz from its offset.",
                 samples.size(), frequency);
   const Eigen::Vector3d right(sums.cosine, sums.sine, sums.plain);

@@ -1,0 +1,192 @@
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <catch2/catch.hpp>
+#include <fmt/format.h>
+
+#include <chrono>
+#include <csignal>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "core/support.h"
+#include "exchange/csv_reader.h"
+
+using namespace heron;
+using nlohmann::json;
+
+namespace {
+
+struct Outcome {
+  int status = -1;
+  std::string out, err;
+
+  bool one_line_of_complaint() const { return err.starts_with("heron: ") && err.find('\n') == err.size() - 1; }
+};
+
+/// Runs the real program; every argument is passed as it is.
+Outcome heron_run(const std::vector<std::string>& arguments, int signal_after_ms = -1) {
+  const test::Folder folder;
+  const auto out = folder.file("out"), err = folder.file("err");
+  const pid_t child = fork();
+  if (child == 0) {
+    if (!freopen(out.c_str(), "w", stdout) || !freopen(err.c_str(), "w", stderr)) _exit(126);
+    std::vector<char*> argv = {const_cast<char*>(HERON_PROGRAM)};
+    for (const auto& a : arguments) argv.push_back(const_cast<char*>(a.c_str()));
+    argv.push_back(nullptr);
+    execv(HERON_PROGRAM, argv.data());
+    _exit(127);
+  }
+  if (signal_after_ms >= 0) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(signal_after_ms));
+    kill(child, SIGINT);
+  }
+  int status = 0;
+  waitpid(child, &status, 0);
+  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, *exchange::read_file(out), *exchange::read_file(err)};
+}
+
+std::string low_pass_csv(int points = 101) {
+  std::string text = "frequency (kHz),gain (dB),phase (deg)\n";
+  for (int k = 0; k < points; ++k) {
+    const double f = 10 * std::pow(1e4, double(k) / (points - 1)), r = f / 1000;
+    text += fmt::format("{},{},{}\n", f / 1000, -10 * std::log10(1 + r * r), -std::atan(r) * 180 / std::numbers::pi);
+  }
+  return text;
+}
+
+double figure(const json& j, const std::string& key) {
+  for (const auto& f : j.at("figures"))
+    if (f.at("key") == key) return f.at("value");
+  FAIL("no figure " << key);
+  return 0;
+}
+
+}  // namespace
+
+TEST_CASE("analyse gives figures as JSON and as a table", "[cli]") {
+  const test::Folder folder;
+  const auto file = folder.write("lp.csv", low_pass_csv());
+  const auto run = heron_run({"analyse", "response", file, "--json", "--figure", "gain@1kHz", "--figure", "slope(10kHz,100kHz)", "--set", "drop=6.0206dB"});
+  REQUIRE(run.status == 0);
+  const auto j = json::parse(run.out);
+  CHECK(j.at("kind") == "response");
+  CHECK(j.at("inputs")[0] == file);
+  CHECK(figure(j, "corner.high") == Approx(1000 * std::sqrt(3.0)).epsilon(5e-3));
+  CHECK(figure(j, "gain@1kHz") == Approx(-3.0103).margin(1e-3));
+  CHECK(figure(j, "slope(10kHz,100kHz)") == Approx(-20).margin(0.1));
+  bool absent = false;
+  for (const auto& a : j.at("absent")) absent = absent || (a.at("key") == "corner.low" && !a.at("reason").get<std::string>().empty());
+  CHECK(absent);
+  const auto table = heron_run({"analyse", "response", file});
+  CHECK(table.status == 0);
+  CHECK_THAT(table.out, Catch::Matchers::Contains("corner.high") && Catch::Matchers::Contains("kHz"));
+}
+
+TEST_CASE("analyse judges claims and tells failure by its status", "[cli]") {
+  const test::Folder folder;
+  const auto file = folder.write("lp.csv", low_pass_csv());
+  const auto good = folder.write("good.toml", "[[claim]]\nfigure = \"gain@1kHz\"\nlower = \"-3.2 dB\"\nupper = \"-2.8 dB\"\n");
+  const auto bad = folder.write("bad.toml", "[[claim]]\ntext = \"High corner\"\nfigure = \"corner.high\"\nlower = \"2 kHz\"\n[[mask]]\ncurve = \"gain\"\nlower = [[\"20 Hz\", \"-1 dB\"], [\"100 Hz\", \"-1 dB\"]]\n");
+  CHECK(heron_run({"analyse", "response", file, "--claims", good}).status == 0);
+  const auto failed = heron_run({"analyse", "response", file, "--claims", bad, "--json"});
+  CHECK(failed.status == 1);
+  const auto claims = json::parse(failed.out).at("claims");
+  CHECK(claims[0].at("verdict") == "fails");
+  CHECK(claims[0].at("margin").get<double>() == Approx(-1000).epsilon(0.02));
+  CHECK(claims[0].at("upper").is_null());
+  CHECK(claims[1].at("verdict") == "meets");
+}
+
+TEST_CASE("wrong use is status 2, bad input 3, both in one line", "[cli]") {
+  const test::Folder folder;
+  const auto file = folder.write("lp.csv", low_pass_csv());
+  struct Row {
+    std::vector<std::string> arguments;
+    int status;
+    const char* says;
+  };
+  const std::vector<Row> rows = {
+      {{}, 2, ""},
+      {{"fly"}, 2, ""},
+      {{"analyse", "colour", file}, 2, "kind"},
+      {{"analyse", "response", file, "--wings"}, 2, "--wings"},
+      {{"analyse", "response", file, "--set", "colour=red"}, 2, "colour"},
+      {{"analyse", "response", file, "--set", "drop"}, 2, "KEY=VALUE"},
+      {{"analyse", "response", file, "--set", "drop=-3"}, 2, "above zero"},
+      {{"analyse", "response", file, "--figure", "corner.middle"}, 2, "corner.middle"},
+      {{"analyse", "response", file, "--column", "colour=1"}, 2, "colour"},
+      {{"analyse", "response", file, "--column", "gain=loudness"}, 3, "1 frequency, 2 gain, 3 phase"},
+      {{"analyse", "response", folder.file("none.csv")}, 3, "no such file"},
+      {{"analyse", "response", folder.write("x.csv", "frequency,gain\n1,2\n1,3\n")}, 3, "twice"},
+      {{"analyse", "response", folder.write("y.csv", "frequency,gain\n1,2\n2,zz\n")}, 3, "y.csv:3"},
+      {{"analyse", "response", folder.write("z.csv", "")}, 3, "z.csv:1"},
+      {{"show", folder.file("none.heron")}, 3, "no such file"},
+      {{"judge", file}, 3, "not a dossier"},
+      {{"new", file}, 3, "exists already"},
+      {{"demo", "/proc/nowhere"}, 3, "cannot be made"}};
+  for (const auto& row : rows) {
+    const auto run = heron_run(row.arguments);
+    INFO((row.arguments.empty() ? "(nothing)" : row.arguments.back()) << ": " << run.err);
+    CHECK(run.status == row.status);
+    CHECK(run.one_line_of_complaint());
+    CHECK_THAT(run.err, Catch::Matchers::Contains(row.says));
+    CHECK(run.out.empty());
+  }
+  CHECK(heron_run({"--help"}).status == 0);
+  CHECK(heron_run({"analyse", "--help"}).status == 0);
+  CHECK_THAT(heron_run({"--version"}).out, Catch::Matchers::Contains("heron"));
+}
+
+TEST_CASE("a dossier is made, taken, judged, shown and exported without a window", "[cli]") {
+  const test::Folder folder;
+  REQUIRE(heron_run({"demo", folder.file("d")}).status == 0);
+  const auto dossier = folder.file("d/mudlark_buoy.heron");
+  const auto shown = heron_run({"show", dossier, "--json"});
+  REQUIRE(shown.status == 0);
+  const auto before = json::parse(shown.out);
+  CHECK(before.at("studies")[0].at("takes").size() == 2);
+  const auto taken = heron_run({"take", dossier, "Preamp passband", "--note", "by script", "--seed", "5"});
+  CHECK(taken.status == 0);
+  CHECK_THAT(taken.err, Catch::Matchers::Contains("of 41 points"));
+  const auto after = json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes");
+  REQUIRE(after.size() == 3);
+  CHECK(after[2].at("note") == "by script");
+  CHECK(after[2].at("state") == "finished");
+  CHECK(figure(after[2], "corner.high") == Approx(figure(after[1], "corner.high")).epsilon(5e-3));
+  const auto judged = json::parse(heron_run({"judge", dossier, "--json"}).out).at("claims");
+  CHECK(judged.size() == 4);
+  CHECK(judged[0].at("verdict") == "meets");
+  CHECK(heron_run({"take", dossier, "No such study"}).status == 2);
+  CHECK(heron_run({"take", dossier, "Preamp passband", "--bench", "gold"}).status == 2);
+  CHECK(heron_run({"export", dossier, folder.file("out"), "--take", "3"}).status == 0);
+  CHECK(std::filesystem::exists(folder.file("out/preamp-passband-take-3/points.csv")));
+  CHECK(std::filesystem::exists(folder.file("out/preamp-passband-take-3/records/point-0041-pass-1.csv")));
+  CHECK(json::parse(*exchange::read_file(folder.file("out/preamp-passband-take-3/take.json"))).at("setup").at("seed") == 5);
+  CHECK(heron_run({"export", dossier, folder.file("out"), "--take", "77"}).status == 2);
+  CHECK(heron_run({"import", dossier, folder.file("out/preamp-passband-take-3/points.csv"), "--study", "Preamp passband"}).status == 0);
+  CHECK(json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes").size() == 4);
+
+  CHECK(heron_run({"new", folder.file("n.heron")}).status == 0);
+  CHECK_THAT(heron_run({"show", folder.file("n.heron")}).out, Catch::Matchers::Contains("no studies yet"));
+  CHECK_THAT(heron_run({"judge", folder.file("n.heron")}).out, Catch::Matchers::Contains("no claims yet"));
+}
+
+TEST_CASE("the same seed takes the same take", "[cli]") {
+  const test::Folder folder;
+  REQUIRE(heron_run({"demo", folder.file("d")}).status == 0);
+  const auto dossier = folder.file("d/mudlark_buoy.heron");
+  for (int i = 0; i < 2; ++i) REQUIRE(heron_run({"take", dossier, "Preamp passband", "--seed", "42"}).status == 0);
+  const auto takes = json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes");
+  CHECK(takes[2].at("figures") == takes[3].at("figures"));
+}
+
+TEST_CASE("Ctrl+C stops a take with status 5 and keeps what was read", "[cli]") {
+  const test::Folder folder;
+  REQUIRE(heron_run({"demo", folder.file("d")}).status == 0);
+  const auto dossier = folder.file("d/mudlark_buoy.heron");
+  const auto run = heron_run({"take", dossier, "Preamp passband"}, 250);
+  CHECK(run.status == 5);
+  const auto takes = json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes");
+  CHECK(takes[2].at("state") == "stopped");
+}

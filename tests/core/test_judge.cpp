@@ -1,0 +1,102 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <numbers>
+
+#include "judge/claim.h"
+
+using namespace heron;
+using judge::Verdict;
+
+namespace {
+
+study::Reading reading(double value, std::optional<double> u) {
+  study::Reading out;
+  out.figures.push_back({"corner.high", "High corner", value, "Hz", u});
+  return out;
+}
+
+Verdict verdict(double value, std::optional<double> u, const judge::Claim& claim) { return judge::judge(claim, reading(value, u), {}).verdict; }
+
+study::Columns flat(double gain) {
+  return {.x_name = "frequency", .x_unit = "Hz", .x = {10, 100, 1000, 10000}, .columns = {{"gain", "dB", {gain, gain, gain, gain}, {}}}};
+}
+
+}  // namespace
+
+TEST_CASE("verdicts turn at the border by the expanded uncertainty", "[judge]") {
+  const judge::Claim claim{.text = "c", .figure = "corner.high", .lower = "18 kHz"};
+  CHECK(verdict(18e3, {}, claim) == Verdict::meets);
+  CHECK(verdict(17999.9, {}, claim) == Verdict::fails);
+  CHECK(verdict(18e3 + 201, 100.0, claim) == Verdict::meets);
+  CHECK(verdict(18e3 + 199, 100.0, claim) == Verdict::too_close);
+  CHECK(verdict(18e3 - 199, 100.0, claim) == Verdict::too_close);
+  CHECK(verdict(18e3 - 201, 100.0, claim) == Verdict::fails);
+  CHECK(judge::judge(claim, {}, {}).verdict == Verdict::not_measured);
+  const judge::Claim both{.text = "c", .figure = "corner.high", .lower = "18 kHz", .upper = "22 kHz"};
+  const auto j = judge::judge(both, reading(21e3, {}), {});
+  CHECK(*j.margin == Approx(1e3));
+  CHECK(verdict(23e3, 10.0, both) == Verdict::fails);
+}
+
+TEST_CASE("an expected value comes from the parts", "[judge]") {
+  const judge::Claim claim{.text = "c", .figure = "corner.high", .expected = "1/(2*pi*R3*C4)", .tolerance = "10 %"};
+  const auto j = judge::judge(claim, reading(1000, {}), {{"R3", 1591.549}, {"C4", 100e-9}});
+  CHECK(*j.expected == Approx(1000).epsilon(1e-5));
+  CHECK(*j.lower == Approx(900).epsilon(1e-5));
+  CHECK(j.verdict == Verdict::meets);
+  CHECK(judge::judge(claim, reading(1000, {}), {{"R3", 1591.549}}).verdict == Verdict::not_measured);
+  CHECK_THAT(judge::judge(claim, reading(1000, {}), {}).reason, Catch::Matchers::Contains("cannot be read"));
+}
+
+TEST_CASE("formulas that make no sense are refused", "[judge]") {
+  CHECK(*judge::evaluate("2*pi", {}) == Approx(2 * std::numbers::pi));
+  for (const char* bad : {"", "1/0", "R9", "1+", "((", "sqrt(-1)", "a=3;a"}) {
+    INFO(bad);
+    CHECK_FALSE(judge::evaluate(bad, {}));
+  }
+  CHECK_FALSE(judge::evaluate(std::string(10000, '('), {}));
+}
+
+TEST_CASE("a mask is held over its whole line", "[judge]") {
+  const judge::Mask mask{.text = "m", .curve = "gain", .upper = {{10, 1}, {1000, 1}, {10000, 0}}, .lower = {{100, -1}, {1000, -1}}};
+  const auto good = judge::judge(mask, flat(-0.5));
+  CHECK(good.verdict == Verdict::meets);
+  CHECK(*good.margin == Approx(0.5));
+  // The line falls to 0 dB at 10 kHz, between data points it would pass 0.5 dB at half the decade.
+  const auto over = judge::judge(mask, flat(0.4));
+  CHECK(over.verdict == Verdict::fails);
+  CHECK(*over.at == Approx(10000));
+  CHECK(*over.margin == Approx(-0.4));
+  const judge::Mask wide{.text = "m", .curve = "gain", .upper = {{1, 1}, {1000, 1}}};
+  CHECK(judge::judge(wide, flat(0)).verdict == Verdict::not_measured);
+  const judge::Mask phase{.text = "m", .curve = "phase", .upper = {{10, 1}, {1000, 1}}};
+  CHECK(judge::judge(phase, flat(0)).verdict == Verdict::not_measured);
+}
+
+TEST_CASE("a mask between two points of the curve is asked there too", "[judge]") {
+  study::Columns peak{.x_name = "frequency", .x_unit = "Hz", .x = {10, 1000}, .columns = {{"gain", "dB", {0, 4}, {}}}};
+  const judge::Mask mask{.text = "m", .curve = "gain", .upper = {{50, 1}, {100, 1}}};
+  const auto j = judge::judge(mask, peak);
+  CHECK(j.verdict == Verdict::fails);
+  CHECK(*j.value == Approx(2));
+}
+
+TEST_CASE("claims files are read or refused with their line", "[judge]") {
+  const auto good = judge::read_claims("[[claim]]\ntext = \"High corner\"\nfigure = \"corner.high\"\nlower = \"18 kHz\"\n[[mask]]\ncurve = \"gain\"\nupper = [[\"100 Hz\", \"0.5 dB\"], [\"10 kHz\", \"0.5 dB\"]]\n", "c.toml");
+  REQUIRE(good);
+  CHECK(good->claims.front().lower == "18 kHz");
+  CHECK(good->masks.front().upper[1].first == 10e3);
+  struct Row {
+    const char *text, *says;
+  };
+  for (const auto& row : {Row{"[[claim]]\nlower = \"1 Hz\"\n", "c.toml:1: figure"}, Row{"[[claim]]\nfigure = \"corner.high\"\n", "one is wanted"},
+                          Row{"[[claim]]\nfigure = \"corner.high\"\nlower = \"18 parsec\"\n", "not a unit"}, Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"},
+                          Row{"[[mask]]\ncurve = \"colour\"\n", "gain or phase"}, Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"1 Hz\", \"1 V\"], [\"2 Hz\", \"1 dB\"]]\n", "voltage"},
+                          Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"9 Hz\", \"1 dB\"], [\"2 Hz\", \"1 dB\"]]\n", "rise in frequency"}, Row{"[[claim", "c.toml:1"},
+                          Row{"claims = 3\n", "only [[claim]] and [[mask]]"}}) {
+    const auto read = judge::read_claims(row.text, "c.toml");
+    INFO(row.text);
+    REQUIRE_FALSE(read);
+    CHECK_THAT(read.error().message, Catch::Matchers::Contains(row.says));
+  }
+}
