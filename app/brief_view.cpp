@@ -14,7 +14,8 @@ namespace heron::app {
 
 using render::theme;
 
-BriefWord::BriefWord(std::string key, const QString& text, QWidget* parent) : QAbstractButton(parent), key_(std::move(key)) {
+BriefWord::BriefWord(std::string key, const QString& text, QWidget* parent)
+    : QAbstractButton(parent), key_(std::move(key)) {
   setText(text);
   setFont(render::text_font(13));
   setCursor(Qt::PointingHandCursor);
@@ -39,8 +40,10 @@ void BriefWord::paintEvent(QPaintEvent*) {
 }
 
 void BriefWord::keyPressEvent(QKeyEvent* event) {
-  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_F2) click();
-  else QWidget::keyPressEvent(event);
+  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_F2)
+    click();
+  else
+    QWidget::keyPressEvent(event);
 }
 
 BriefEditor::BriefEditor(QWidget* parent) : QFrame(parent) {
@@ -66,7 +69,8 @@ BriefEditor::BriefEditor(QWidget* parent) : QFrame(parent) {
   allowed_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
   refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
   choices_ = new QWidget(this);
-  for (auto* w : std::initializer_list<QWidget*>{label_, field_, forms_, allowed_, choices_, refusal_}) column->addWidget(w);
+  for (auto* w : std::initializer_list<QWidget*>{label_, field_, forms_, allowed_, choices_, refusal_})
+    column->addWidget(w);
   field_->installEventFilter(this);
   connect(field_, &QLineEdit::textEdited, this, &BriefEditor::typed);
 }
@@ -76,11 +80,20 @@ bool BriefEditor::eventFilter(QObject*, QEvent* event) {
     const auto* key = static_cast<QKeyEvent*>(event);
     switch (key->key()) {
       case Qt::Key_Return:
-      case Qt::Key_Enter: emit accepted(field_->text(), 0); return true;
-      case Qt::Key_Tab: emit accepted(field_->text(), 1); return true;
-      case Qt::Key_Backtab: emit accepted(field_->text(), -1); return true;
-      case Qt::Key_Escape: emit cancelled(); return true;
-      default: break;
+      case Qt::Key_Enter:
+        emit accepted(field_->text(), 0);
+        return true;
+      case Qt::Key_Tab:
+        emit accepted(field_->text(), 1);
+        return true;
+      case Qt::Key_Backtab:
+        emit accepted(field_->text(), -1);
+        return true;
+      case Qt::Key_Escape:
+        emit cancelled();
+        return true;
+      default:
+        break;
     }
   }
   if (event->type() == QEvent::FocusOut) emit cancelled();
@@ -159,7 +172,8 @@ QList<BriefWord*> BriefView::words() const {
 
 void BriefView::rebuild() {
   std::string focused;
-  if (const auto* word = qobject_cast<BriefWord*>(window()->focusWidget()); word && isAncestorOf(word)) focused = word->key();
+  if (const auto* word = qobject_cast<BriefWord*>(window()->focusWidget()); word && isAncestorOf(word))
+    focused = word->key();
   while (auto* item = flow_->takeAt(0)) {
     item->widget()->hide();
     item->widget()->deleteLater();
@@ -195,7 +209,10 @@ void BriefView::rebuild() {
     if (piece.key == focused) word->setFocus();
   }
   const int points = study::response::point_count(session_->plan());
-  say(QString("%1 points, about %2 on a real bench.").arg(points).arg(QString::fromStdString(format_duration(session_->sweep_seconds()))), false, true);
+  say(QString("%1 points, about %2 on a real bench.")
+          .arg(points)
+          .arg(QString::fromStdString(format_duration(session_->sweep_seconds()))),
+      false, true);
   auto* fold = new QPushButton(rare_ ? "Less" : "More", sentences_);
   fold->setObjectName("fold");
   fold->setFlat(true);
@@ -232,9 +249,12 @@ void BriefView::open_word(const std::string& key) {
 }
 
 void BriefView::try_text(const QString& text) {
-  const auto changed = study::response::apply(session_->plan(), open_key_, text.trimmed().toStdString(), session_->pins());
-  if (changed) editor_->explain(study::response::hint(*changed, open_key_, session_->limits(), session_->pins()));
-  else editor_->refuse(QString::fromStdString(changed.error().message));
+  const auto changed =
+      study::response::apply(session_->plan(), open_key_, text.trimmed().toStdString(), session_->pins());
+  if (changed)
+    editor_->explain(study::response::hint(*changed, open_key_, session_->limits(), session_->pins()));
+  else
+    editor_->refuse(QString::fromStdString(changed.error().message));
 }
 
 void BriefView::accept_text(const QString& text, int move) {
@@ -249,9 +269,12 @@ void BriefView::accept_text(const QString& text, int move) {
   while (at < all.size() && all[at]->key() != key) ++at;
   if (at == all.size()) return;
   const auto target = at + move;
-  if (target < 0 || target >= all.size()) all[at]->setFocus();
-  else if (move == 0) all[at]->setFocus();
-  else open_word(all[target]->key());
+  if (target < 0 || target >= all.size())
+    all[at]->setFocus();
+  else if (move == 0)
+    all[at]->setFocus();
+  else
+    open_word(all[target]->key());
 }
 
 void BriefView::close_editor() {

@@ -40,18 +40,28 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   row->addWidget(units_);
   row->addWidget(add);
   row->addStretch(1);
-  parts_ = make_table({{"Part", false, 90}, {"Kind", false, 140}, {"Nominal", true, 120}, {"Tolerance", true, 110}, {"Fitted on this unit", true, 170}, {"Note", false}}, this);
+  parts_ = make_table({{"Part", false, 90},
+                       {"Kind", false, 140},
+                       {"Nominal", true, 120},
+                       {"Tolerance", true, 110},
+                       {"Fitted on this unit", true, 170},
+                       {"Note", false}},
+                      this);
   parts_->setObjectName("parts");
   parts_->setAccessibleName("Parts");
   parts_->setSelectionBehavior(QAbstractItemView::SelectItems);
-  parts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed | QAbstractItemView::SelectedClicked);
+  parts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                          QAbstractItemView::AnyKeyPressed | QAbstractItemView::SelectedClicked);
   refusal_ = new QLabel(this);
   refusal_->setObjectName("part-refusal");
   refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
   ratings_ = new QLabel(this);
   ratings_->setWordWrap(true);
-  auto* words = new QLabel("Type a value where a part was measured or another one fitted, such as 82 nF or 4n7; clear it to go back to the nominal part "
-                           "within its tolerance. Takes already made keep the values they were made with.", this);
+  auto* words = new QLabel(
+      "Type a value where a part was measured or another one fitted, such as 82 nF or 4n7; clear it to go back to the "
+      "nominal part "
+      "within its tolerance. Takes already made keep the values they were made with.",
+      this);
   words->setWordWrap(true);
   words->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
   column->addWidget(title_);
@@ -63,10 +73,13 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   column->addWidget(words);
 
   connect(session_, &Session::device_changed, this, &DevicePage::refill);
-  connect(units_, &QComboBox::activated, this, [this](int index) { session_->select_unit(units_->itemData(index).toLongLong()); });
+  connect(units_, &QComboBox::activated, this,
+          [this](int index) { session_->select_unit(units_->itemData(index).toLongLong()); });
   connect(add, &QPushButton::clicked, this, [this] {
     bool ok = false;
-    const QString name = QInputDialog::getText(this, "Add a unit", "Name of the unit", QLineEdit::Normal, QString("unit %1").arg(session_->units().size() + 1, 2, 10, QChar('0')), &ok);
+    const QString name =
+        QInputDialog::getText(this, "Add a unit", "Name of the unit", QLineEdit::Normal,
+                              QString("unit %1").arg(session_->units().size() + 1, 2, 10, QChar('0')), &ok);
     if (ok) refusal_->setText(session_->add_unit(name));
   });
   connect(parts_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
@@ -99,19 +112,28 @@ void DevicePage::refill() {
     parts_->item(row, kName)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     set_cell(parts_, row, kKind, QString::fromUtf8(part->kind->name.data(), qsizetype(part->kind->name.size())), false);
     set_cell(parts_, row, kNominal, QString::fromStdString(format_setting(value.value, unit)), true);
-    set_cell(parts_, row, kTolerance, value.tolerance > 0 ? QString("\u00b1%1 %").arg(100 * value.tolerance) : "exact", true);
+    set_cell(parts_, row, kTolerance, value.tolerance > 0 ? QString("\u00b1%1 %").arg(100 * value.tolerance) : "exact",
+             true);
     const auto fitted = session_->unit().fitted.find(name);
-    set_cell(parts_, row, kFitted, fitted == session_->unit().fitted.end() ? QString() : QString::fromStdString(format_setting(fitted->second, unit)), true);
+    set_cell(parts_, row, kFitted,
+             fitted == session_->unit().fitted.end() ? QString()
+                                                     : QString::fromStdString(format_setting(fitted->second, unit)),
+             true);
     set_cell(parts_, row, kNote, QString::fromStdString(part->note), false);
-    for (const int c : {kName, kKind, kNominal, kTolerance, kNote}) parts_->item(row, c)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
+    for (const int c : {kName, kKind, kNominal, kTolerance, kNote})
+      parts_->item(row, c)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
     parts_->item(row, kFitted)->setToolTip("Enter or a double click changes it");
     parts_->item(row, kFitted)->setData(Qt::AccessibleTextRole, "Fitted value of " + key);
     ++row;
   }
   if (row_before >= 0 && row_before < row) parts_->setCurrentCell(row_before, column_before);
   QStringList limits;
-  for (const auto& [pin, volts] : session_->circuit().peak_ratings) limits << QString("%1: %2 peak").arg(QString::fromStdString(pin), QString::fromStdString(format_setting(volts, "V")));
-  ratings_->setText(values.empty() ? "The device has no circuit; takes can be brought in from files." : limits.isEmpty() ? "No ratings are stated." : "Ratings, never exceeded: " + limits.join("; "));
+  for (const auto& [pin, volts] : session_->circuit().peak_ratings)
+    limits
+        << QString("%1: %2 peak").arg(QString::fromStdString(pin), QString::fromStdString(format_setting(volts, "V")));
+  ratings_->setText(values.empty()     ? "The device has no circuit; takes can be brought in from files."
+                    : limits.isEmpty() ? "No ratings are stated."
+                                       : "Ratings, never exceeded: " + limits.join("; "));
   filling_ = false;
 }
 

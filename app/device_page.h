@@ -7,8 +7,8 @@
 
 namespace heron::app {
 
-/// The device: its units, and its parts with nominal and fitted values. A fitted value is what the simulated bench solves and what
-/// expectations are computed from; without one, every unit has its own parts within their tolerances.
+/// The device: its units, and its parts with nominal and fitted values. A fitted value is what the simulated bench
+/// solves and what expectations are computed from; without one, every unit has its own parts within their tolerances.
 class DevicePage : public QWidget {
   Q_OBJECT
 

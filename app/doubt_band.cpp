@@ -33,7 +33,8 @@ void DoubtBand::rebuild() {
   if (!session_->study()) return;
   if (const auto shown = session_->shown())
     if (const auto view = session_->view(*shown)) {
-      if (!view->trouble.isEmpty()) add_line("Trouble:", {"", study::Severity::serious, view->trouble.toStdString(), ""});
+      if (!view->trouble.isEmpty())
+        add_line("Trouble:", {"", study::Severity::serious, view->trouble.toStdString(), ""});
       for (const auto& d : view->analysis.reading.doubts)
         if (d.severity != study::Severity::note) add_line("Doubt:", d);
     }
@@ -45,7 +46,8 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt) {
   if (layout()->count() >= 3) return;
   auto* band = new QFrame(this);
   band->setObjectName("doubt");
-  band->setStyleSheet(QString("#doubt { background: %1; border-left: 3px solid %2; }").arg(theme().bill_band.name(), theme().bill.name()));
+  band->setStyleSheet(QString("#doubt { background: %1; border-left: 3px solid %2; }")
+                          .arg(theme().bill_band.name(), theme().bill.name()));
   auto* row = new QHBoxLayout(band);
   row->setContentsMargins(8, 4, 10, 4);
   auto* what = new QLabel(QString("<b>%1</b> %2").arg(lead, QString::fromStdString(doubt.text).toHtmlEscaped()), band);
@@ -59,11 +61,16 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt) {
     link->setFlat(true);
     link->setObjectName("remedy");
     link->setCursor(Qt::PointingHandCursor);
-    link->setStyleSheet(QString("#remedy { color: %1; border: none; text-decoration: underline; font-weight: 600; padding: 0 2px; }").arg(theme().bill_text.name()));
+    link->setStyleSheet(
+        QString("#remedy { color: %1; border: none; text-decoration: underline; font-weight: 600; padding: 0 2px; }")
+            .arg(theme().bill_text.name()));
     link->setAccessibleName("Remedy: " + remedy);
-    link->setToolTip(QString("Sets %1 to %2").arg(QString::fromStdString(edit->first), QString::fromStdString(edit->second)));
+    link->setToolTip(
+        QString("Sets %1 to %2").arg(QString::fromStdString(edit->first), QString::fromStdString(edit->second)));
     connect(link, &QPushButton::clicked, this, [this, edit = *edit] {
-      if (const QString trouble = session_->edit_brief(edit.first, QString::fromStdString(edit.second)); !trouble.isEmpty()) emit session_->said(trouble, true);
+      if (const QString trouble = session_->edit_brief(edit.first, QString::fromStdString(edit.second));
+          !trouble.isEmpty())
+        emit session_->said(trouble, true);
     });
     row->addWidget(link);
   } else if (!remedy.isEmpty()) {

@@ -5,7 +5,8 @@
 
 namespace heron::app {
 
-/// What speaks against the take in view and against the next one: what, how much, and the remedy as a link that does it.
+/// What speaks against the take in view and against the next one: what, how much, and the remedy as a link that does
+/// it.
 class DoubtBand : public QWidget {
   Q_OBJECT
 

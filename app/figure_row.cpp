@@ -30,19 +30,25 @@ void FigureRow::show_take(const TakeView* view) {
         continue;
       }
       const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);
-      figures_ << Card{text(figure->label), text(value.number), text(value.unit), value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty), line.judgement.verdict};
+      figures_ << Card{text(figure->label), text(value.number), text(value.unit),
+                       value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty), line.judgement.verdict};
     }
   }
   compose();
 }
 
-void FigureRow::show_cursors(const std::optional<study::response::CursorReading>& a, const std::optional<study::response::CursorReading>& b) {
+void FigureRow::show_cursors(const std::optional<study::response::CursorReading>& a,
+                             const std::optional<study::response::CursorReading>& b) {
   cursors_.clear();
   const auto card = [](const QString& letter, const study::response::CursorReading& r) {
     const auto gain = format_quantity(r.gain_db, "dB", 4);
     QString below;
     if (r.phase_deg) below = text(fmt::format("{} \u00b0", format_quantity(*r.phase_deg, "1", 4).number));
-    return Card{letter + " at " + text(format_quantity(r.frequency, "Hz", 4).plain()), text(gain.number), text(gain.unit), below, {}};
+    return Card{letter + " at " + text(format_quantity(r.frequency, "Hz", 4).plain()),
+                text(gain.number),
+                text(gain.unit),
+                below,
+                {}};
   };
   if (a) cursors_ << card("A", *a);
   if (b) cursors_ << card("B", *b);
@@ -51,7 +57,11 @@ void FigureRow::show_cursors(const std::optional<study::response::CursorReading>
     QString below;
     if (d.phase_deg) below = text(format_quantity(*d.phase_deg, "1", 4).number) + " \u00b0";
     const auto gain = format_quantity(d.gain_db, "dB", 3);
-    cursors_ << Card{"B \u2212 A over " + text(format_quantity(d.decades, "1", 4).number) + " dec", text(gain.number), text(gain.unit), below, {}};
+    cursors_ << Card{"B \u2212 A over " + text(format_quantity(d.decades, "1", 4).number) + " dec",
+                     text(gain.number),
+                     text(gain.unit),
+                     below,
+                     {}};
     if (d.db_per_decade) {
       const auto slope = format_quantity(*d.db_per_decade, "dB/decade", 3);
       cursors_ << Card{"Slope A to B", text(slope.number), text(slope.unit), "", {}};
@@ -65,7 +75,8 @@ void FigureRow::compose() {
   for (const auto& list : {figures_, cursors_})
     for (const auto& c : list) said << QString("%1: %2 %3 %4").arg(c.label, c.number, c.unit, c.below).simplified();
   setAccessibleDescription(said.join("; "));
-  setToolTip(said.isEmpty() ? "Claims put their figures here; A and B set cursors at the pointer" : said.join("\n") + "\n\u00b1 is the expanded uncertainty, k = 2");
+  setToolTip(said.isEmpty() ? "Claims put their figures here; A and B set cursors at the pointer"
+                            : said.join("\n") + "\n\u00b1 is the expanded uncertainty, k = 2");
   update();
 }
 
@@ -76,7 +87,8 @@ void FigureRow::paintEvent(QPaintEvent*) {
   if (all.isEmpty()) {
     p.setPen(theme().slate);
     p.setFont(render::text_font(12));
-    p.drawText(rect(), Qt::AlignVCenter | Qt::AlignLeft, "No figures yet. Space takes; A and B set cursors at the pointer.");
+    p.drawText(rect(), Qt::AlignVCenter | Qt::AlignLeft,
+               "No figures yet. Space takes; A and B set cursors at the pointer.");
     return;
   }
   const int each = std::min(170, width() / int(std::max<qsizetype>(all.size(), 5)));
@@ -85,10 +97,12 @@ void FigureRow::paintEvent(QPaintEvent*) {
     const int x = int(i) * each, room = each - 10;
     p.setPen(theme().slate);
     p.setFont(render::text_font(11));
-    p.drawText(QRect(x, 0, room, 16), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(c.label, Qt::ElideRight, room));
+    p.drawText(QRect(x, 0, room, 16), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(c.label, Qt::ElideRight, room));
     double size = 19;
     p.setFont(render::number_font(size, true));
-    while (size > 12 && p.fontMetrics().horizontalAdvance(c.number) > room * 0.62) p.setFont(render::number_font(--size, true));
+    while (size > 12 && p.fontMetrics().horizontalAdvance(c.number) > room * 0.62)
+      p.setFont(render::number_font(--size, true));
     const int number_width = p.fontMetrics().horizontalAdvance(c.number);
     p.setPen(theme().ink);
     p.drawText(QRect(x, 16, number_width + 2, 26), Qt::AlignLeft | Qt::AlignVCenter, c.number);
@@ -100,7 +114,8 @@ void FigureRow::paintEvent(QPaintEvent*) {
       render::draw_verdict(p, QRectF(x + number_width + unit_width + 18, 22, 13, 13), *c.verdict);
     p.setFont(render::number_font(11));
     p.setPen(theme().slate);
-    p.drawText(QRect(x, 42, room, 16), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(c.below, Qt::ElideRight, room));
+    p.drawText(QRect(x, 42, room, 16), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(c.below, Qt::ElideRight, room));
   }
 }
 

@@ -14,7 +14,8 @@ class FigureRow : public QWidget {
   explicit FigureRow(QWidget* parent = nullptr);
 
   void show_take(const TakeView* view);
-  void show_cursors(const std::optional<study::response::CursorReading>& a, const std::optional<study::response::CursorReading>& b);
+  void show_cursors(const std::optional<study::response::CursorReading>& a,
+                    const std::optional<study::response::CursorReading>& b);
   QSize sizeHint() const override { return {600, 62}; }
   QSize minimumSizeHint() const override { return {300, 62}; }
 

@@ -40,7 +40,8 @@ void Finder::filter(const QString& text) {
   for (qsizetype i = 0; i < entries_.size(); ++i) {
     const QString name = entries_[i].name.toLower();
     if (!std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.contains(w); })) continue;
-    auto* item = new QListWidgetItem(entries_[i].keys.isEmpty() ? entries_[i].name : entries_[i].name + "   \u00b7 " + entries_[i].keys, list_);
+    auto* item = new QListWidgetItem(
+        entries_[i].keys.isEmpty() ? entries_[i].name : entries_[i].name + "   \u00b7 " + entries_[i].keys, list_);
     item->setData(Qt::UserRole, i);
   }
   if (list_->count() == 0) {
@@ -63,11 +64,16 @@ bool Finder::eventFilter(QObject*, QEvent* event) {
   if (event->type() == QEvent::FocusOut) hide();
   if (event->type() != QEvent::KeyPress) return false;
   const auto key = static_cast<QKeyEvent*>(event)->key();
-  if (key == Qt::Key_Escape) hide();
-  else if (key == Qt::Key_Return || key == Qt::Key_Enter) run_current();
-  else if (key == Qt::Key_Down) list_->setCurrentRow(std::min(list_->currentRow() + 1, list_->count() - 1));
-  else if (key == Qt::Key_Up) list_->setCurrentRow(std::max(list_->currentRow() - 1, 0));
-  else return false;
+  if (key == Qt::Key_Escape)
+    hide();
+  else if (key == Qt::Key_Return || key == Qt::Key_Enter)
+    run_current();
+  else if (key == Qt::Key_Down)
+    list_->setCurrentRow(std::min(list_->currentRow() + 1, list_->count() - 1));
+  else if (key == Qt::Key_Up)
+    list_->setCurrentRow(std::max(list_->currentRow() - 1, 0));
+  else
+    return false;
   return true;
 }
 

@@ -4,7 +4,8 @@
 
 namespace heron::app {
 
-FlowLayout::FlowLayout(int word_space, int line_space, QWidget* parent) : QLayout(parent), word_space_(word_space), line_space_(line_space) {}
+FlowLayout::FlowLayout(int word_space, int line_space, QWidget* parent)
+    : QLayout(parent), word_space_(word_space), line_space_(line_space) {}
 
 FlowLayout::~FlowLayout() {
   while (auto* item = takeAt(0)) delete item;

@@ -13,7 +13,9 @@ class FlowLayout : public QLayout {
   void addItem(QLayoutItem* item) override { items_.append(item); }
   int count() const override { return int(items_.size()); }
   QLayoutItem* itemAt(int index) const override { return items_.value(index); }
-  QLayoutItem* takeAt(int index) override { return index >= 0 && index < items_.size() ? items_.takeAt(index) : nullptr; }
+  QLayoutItem* takeAt(int index) override {
+    return index >= 0 && index < items_.size() ? items_.takeAt(index) : nullptr;
+  }
   Qt::Orientations expandingDirections() const override { return {}; }
   bool hasHeightForWidth() const override { return true; }
   int heightForWidth(int width) const override { return place(QRect(0, 0, width, 0), false); }

@@ -16,11 +16,13 @@ using render::theme;
 
 LedgerRow::LedgerRow(dossier::LedgerLine line, QWidget* parent) : QWidget(parent), line_(std::move(line)) {
   const auto& j = line_.judgement;
-  QString said = QString::fromStdString(line_.text()) + ": " + QString::fromUtf8(judge::verdict_words(j.verdict).data());
+  QString said =
+      QString::fromStdString(line_.text()) + ": " + QString::fromUtf8(judge::verdict_words(j.verdict).data());
   if (j.value) {
     const auto value = format_with_uncertainty(*j.value, j.u, j.unit);
     said += QString("\n%1").arg(QString::fromStdString(value.plain()));
-    if (!value.uncertainty.empty()) said += QString(" \u00b1 %1 (k = 2)").arg(QString::fromStdString(value.uncertainty));
+    if (!value.uncertainty.empty())
+      said += QString(" \u00b1 %1 (k = 2)").arg(QString::fromStdString(value.uncertainty));
     if (j.at) said += " at " + QString::fromStdString(format_quantity(*j.at, "Hz").plain());
   }
   if (j.expected) said += "\nexpected " + QString::fromStdString(format_quantity(*j.expected, j.unit).plain());
@@ -49,7 +51,8 @@ void LedgerRow::paintEvent(QPaintEvent*) {
   p.setFont(render::text_font(12));
   p.setPen(theme().ink);
   const QRect words(38, 1, width() - value_width - 12 - 38 - 8, 18);
-  p.drawText(words, Qt::AlignVCenter | Qt::AlignLeft, p.fontMetrics().elidedText(QString::fromStdString(line_.text()), Qt::ElideRight, words.width()));
+  p.drawText(words, Qt::AlignVCenter | Qt::AlignLeft,
+             p.fontMetrics().elidedText(QString::fromStdString(line_.text()), Qt::ElideRight, words.width()));
 
   // The margin bar: what is allowed is plain, what is forbidden hatched, the value a diamond with its whisker.
   const QRectF bar(38, 23, width() - 38 - 12, 8);
@@ -70,7 +73,8 @@ void LedgerRow::paintEvent(QPaintEvent*) {
     p.save();
     p.setClipRect(QRectF(a, bar.top(), b - a, bar.height()));
     p.setPen(QPen(QColor(theme().slate.red(), theme().slate.green(), theme().slate.blue(), 120), 1));
-    for (double at = a - bar.height(); at < b; at += 4) p.drawLine(QPointF(at, bar.bottom()), QPointF(at + bar.height(), bar.top()));
+    for (double at = a - bar.height(); at < b; at += 4)
+      p.drawLine(QPointF(at, bar.bottom()), QPointF(at + bar.height(), bar.top()));
     p.restore();
   };
   if (j.lower) hatch(bar.left(), x(low));
@@ -130,10 +134,14 @@ void LedgerView::rebuild() {
   for (const auto verdict : {Verdict::meets, Verdict::fails, Verdict::too_close, Verdict::not_measured}) {
     const int n = counts[int(verdict)];
     if (n == 0) continue;
-    const QString word = verdict == Verdict::meets && n != 1 ? "meet" : verdict == Verdict::fails && n != 1 ? "fail" : QString::fromUtf8(judge::verdict_words(verdict).data());
+    const QString word = verdict == Verdict::meets && n != 1 ? "meet"
+                         : verdict == Verdict::fails && n != 1
+                             ? "fail"
+                             : QString::fromUtf8(judge::verdict_words(verdict).data());
     sums << QString("%1 %2").arg(n).arg(word);
   }
-  auto* head = new QLabel(QString("<b>Ledger</b> &nbsp; %1").arg(sums.isEmpty() ? "no verdicts yet" : sums.join(" \u00b7 ")), page);
+  auto* head = new QLabel(
+      QString("<b>Ledger</b> &nbsp; %1").arg(sums.isEmpty() ? "no verdicts yet" : sums.join(" \u00b7 ")), page);
   head->setFont(render::text_font(12));
   head->setStyleSheet(QString("color: %1; padding-left: 12px").arg(theme().slate.name()));
   head->setObjectName("ledger-sum");

@@ -20,7 +20,8 @@ class LedgerRow : public QWidget {
   dossier::LedgerLine line_;
 };
 
-/// All claims of the dossier, always in sight: the study in view against the take in view, the others against their newest.
+/// All claims of the dossier, always in sight: the study in view against the take in view, the others against their
+/// newest.
 class LedgerView : public QScrollArea {
   Q_OBJECT
 

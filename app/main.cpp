@@ -1,8 +1,8 @@
 #include <QApplication>
 #include <QCommandLineParser>
-#include <QSettings>
 #include <QFileInfo>
 #include <QIcon>
+#include <QSettings>
 #include <cstdio>
 
 #include "main_window.h"

@@ -55,10 +55,12 @@ MainWindow::MainWindow() {
   setCentralWidget(whole);
   finder_ = new Finder(this);
 
-  const auto shortcut = [this](const QKeySequence& keys, auto slot) { connect(new QShortcut(keys, this), &QShortcut::activated, this, slot); };
+  const auto shortcut = [this](const QKeySequence& keys, auto slot) {
+    connect(new QShortcut(keys, this), &QShortcut::activated, this, slot);
+  };
   shortcut(QKeySequence("Ctrl+K"), [this] { find(); });
-  shortcut(QKeySequence::Undo, [this] { session_.undo_stack().undo(); });
-  shortcut(QKeySequence::Redo, [this] { session_.undo_stack().redo(); });
+  shortcut(QKeySequence("Ctrl+Z"), [this] { session_.undo_stack().undo(); });
+  shortcut(QKeySequence("Ctrl+Shift+Z"), [this] { session_.undo_stack().redo(); });
   shortcut(QKeySequence("Ctrl+Y"), [this] { session_.undo_stack().redo(); });
   shortcut(QKeySequence::Open, [this] { choose_dossier(); });
   shortcut(QKeySequence::New, [this] { new_dossier(); });
@@ -72,7 +74,8 @@ MainWindow::MainWindow() {
     refresh_bar();
     if (session_.study()) study_page_->lens()->setFocus();
   });
-  for (const auto change : {&Session::device_changed, &Session::running_changed, &Session::plan_changed}) connect(&session_, change, this, &MainWindow::refresh_bar);
+  for (const auto change : {&Session::device_changed, &Session::running_changed, &Session::plan_changed})
+    connect(&session_, change, this, &MainWindow::refresh_bar);
   connect(&session_, &Session::progressed, this, &MainWindow::refresh_progress);
   QSettings settings;
   restoreGeometry(settings.value("window").toByteArray());
@@ -95,7 +98,8 @@ QWidget* MainWindow::make_top_bar() {
   device_button_->setFlat(true);
   device_button_->setAccessibleName("Device page");
   device_button_->setToolTip("The device, its units and parts (D)");
-  connect(device_button_, &QPushButton::clicked, this, [this] { pages_->currentWidget() == device_page_ ? show_study() : show_device(); });
+  connect(device_button_, &QPushButton::clicked, this,
+          [this] { pages_->currentWidget() == device_page_ ? show_study() : show_device(); });
   status_ = new QLabel(top);
   status_->setObjectName("bench-status");
   status_->setAccessibleName("Bench status");
@@ -147,9 +151,12 @@ QWidget* MainWindow::make_empty_page() {
     row->setSpacing(16);
     column->addLayout(row);
   };
-  offer("The Mudlark buoy's hydrophone preamp, with two takes to look at and a simulated bench to measure more.", "Open the demo", [this] { open_demo(); });
-  offer("A dossier keeps one device with its studies, takes, claims and notes in a single file.", "Open a dossier\u2026", [this] { choose_dossier(); });
-  offer("Start a file of your own; every change is kept as you make it.", "Make a new dossier\u2026", [this] { new_dossier(); });
+  offer("The Mudlark buoy's hydrophone preamp, with two takes to look at and a simulated bench to measure more.",
+        "Open the demo", [this] { open_demo(); });
+  offer("A dossier keeps one device with its studies, takes, claims and notes in a single file.",
+        "Open a dossier\u2026", [this] { choose_dossier(); });
+  offer("Start a file of your own; every change is kept as you make it.", "Make a new dossier\u2026",
+        [this] { new_dossier(); });
   column->addStretch(1);
   return page;
 }
@@ -163,7 +170,8 @@ QWidget* MainWindow::make_strip() {
   strip_ = new TakesStrip(&session_, strip_row_);
   auto* bring = new QPushButton("Bring in data\u2026", strip_row_);
   bring->setAccessibleName("Bring in data");
-  bring->setToolTip("A table with frequency, gain and phase as a take beside the others; or drop the file on the window");
+  bring->setToolTip(
+      "A table with frequency, gain and phase as a take beside the others; or drop the file on the window");
   connect(bring, &QPushButton::clicked, this, &MainWindow::bring_in_data);
   auto* keep = new QPushButton("Export\u2026", strip_row_);
   keep->setAccessibleName("Export");
@@ -191,7 +199,8 @@ bool MainWindow::open(const QString& path) { return session_.open(path); }
 void MainWindow::refresh_bar() {
   const bool there = session_.is_open();
   device_name_->setText(there ? QString::fromStdString(session_.device().name) : "Zealous Heron");
-  const QString about = QString::fromStdString(session_.device().about), unit = QString::fromStdString(session_.unit().name);
+  const QString about = QString::fromStdString(session_.device().about),
+                unit = QString::fromStdString(session_.unit().name);
   device_button_->setText(about.isEmpty() ? unit : about + ", " + unit);
   device_button_->setVisible(there);
   strip_row_->setVisible(there);
@@ -202,7 +211,10 @@ void MainWindow::refresh_bar() {
   take_->setEnabled(session_.study() != nullptr);
   take_->setToolTip(running ? "Stop and keep what was read (Esc)" : "Run the study once (Space)");
   bar_->setVisible(running);
-  if (!running) status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench" : "Simulated bench, ready; runs as fast as it computes" : "");
+  if (!running)
+    status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench"
+                                                              : "Simulated bench, ready; runs as fast as it computes"
+                           : "");
   setWindowTitle(there ? QString::fromStdString(session_.device().name) + " \u2013 Zealous Heron" : "Zealous Heron");
 }
 
@@ -211,7 +223,10 @@ void MainWindow::refresh_progress() {
   if (!session_.running() || p.total == 0) return;
   bar_->setMaximum(p.total);
   bar_->setValue(p.done);
-  status_->setText(QString("%1 of %2 points, %3 left on a real bench").arg(p.done).arg(p.total).arg(QString::fromStdString(format_duration(p.bench_seconds_left))));
+  status_->setText(QString("%1 of %2 points, %3 left on a real bench")
+                       .arg(p.done)
+                       .arg(p.total)
+                       .arg(QString::fromStdString(format_duration(p.bench_seconds_left))));
 }
 
 void MainWindow::tell(const QString& message, bool trouble) {
@@ -229,15 +244,21 @@ void MainWindow::take_or_stop() {
     return;
   }
   show_study();
-  if (const QString trouble = session_.start(); !trouble.isEmpty()) tell(trouble, true);
-  else message_->hide();
+  if (const QString trouble = session_.start(); !trouble.isEmpty())
+    tell(trouble, true);
+  else
+    message_->hide();
 }
 
 void MainWindow::show_device() {
   if (session_.is_open()) pages_->setCurrentWidget(device_page_);
 }
 
-void MainWindow::show_study() { pages_->setCurrentWidget(session_.study() ? static_cast<QWidget*>(study_page_) : session_.is_open() ? static_cast<QWidget*>(device_page_) : empty_page_); }
+void MainWindow::show_study() {
+  pages_->setCurrentWidget(session_.study()     ? static_cast<QWidget*>(study_page_)
+                           : session_.is_open() ? static_cast<QWidget*>(device_page_)
+                                                : empty_page_);
+}
 
 QList<Finder::Entry> MainWindow::actions() {
   QList<Finder::Entry> out;
@@ -247,7 +268,8 @@ QList<Finder::Entry> MainWindow::actions() {
                            show_study();
                          }};
   if (session_.study()) {
-    out << Finder::Entry{session_.running() ? "Stop the take" : "Take", session_.running() ? "Esc" : "Space", [this] { take_or_stop(); }};
+    out << Finder::Entry{session_.running() ? "Stop the take" : "Take", session_.running() ? "Esc" : "Space",
+                         [this] { take_or_stop(); }};
     out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
     out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
@@ -262,8 +284,10 @@ QList<Finder::Entry> MainWindow::actions() {
   }
   if (session_.is_open()) {
     out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
-    out << Finder::Entry{"Undo: " + session_.undo_stack().undoText(), "Ctrl+Z", [this] { session_.undo_stack().undo(); }};
-    out << Finder::Entry{"Redo: " + session_.undo_stack().redoText(), "Ctrl+Shift+Z", [this] { session_.undo_stack().redo(); }};
+    out << Finder::Entry{"Undo: " + session_.undo_stack().undoText(), "Ctrl+Z",
+                         [this] { session_.undo_stack().undo(); }};
+    out << Finder::Entry{"Redo: " + session_.undo_stack().redoText(), "Ctrl+Shift+Z",
+                         [this] { session_.undo_stack().redo(); }};
   }
   out << Finder::Entry{"Open a dossier", "Ctrl+O", [this] { choose_dossier(); }};
   out << Finder::Entry{"Make a new dossier", "Ctrl+N", [this] { new_dossier(); }};
@@ -274,12 +298,14 @@ QList<Finder::Entry> MainWindow::actions() {
 void MainWindow::find() { finder_->open(actions()); }
 
 void MainWindow::choose_dossier() {
-  const QString path = QFileDialog::getOpenFileName(this, "Open a dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
+  const QString path =
+      QFileDialog::getOpenFileName(this, "Open a dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
   if (!path.isEmpty()) session_.open(path);
 }
 
 void MainWindow::new_dossier() {
-  QString path = QFileDialog::getSaveFileName(this, "Make a new dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
+  QString path =
+      QFileDialog::getSaveFileName(this, "Make a new dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
   if (path.isEmpty()) return;
   if (!path.endsWith(".heron")) path += ".heron";
   session_.create(path);
@@ -295,23 +321,31 @@ void MainWindow::open_demo() {
   tell("The demo's takes are being measured on the simulated bench\u2026", false);
   auto* maker = QThread::create([folder, this] {
     const auto made = demo::write(folder.toStdString());
-    QMetaObject::invokeMethod(this, [this, made] {
-      message_->hide();
-      if (made) session_.open(QString::fromStdString(*made));
-      else tell(QString::fromStdString(made.error().message), true);
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, made] {
+          message_->hide();
+          if (made)
+            session_.open(QString::fromStdString(*made));
+          else
+            tell(QString::fromStdString(made.error().message), true);
+        },
+        Qt::QueuedConnection);
   });
   connect(maker, &QThread::finished, maker, &QObject::deleteLater);
   maker->start();
 }
 
 void MainWindow::import(const QString& path) {
-  if (const QString trouble = session_.import_file(path); !trouble.isEmpty()) tell(trouble, true);
-  else tell(QFileInfo(path).fileName() + " is in as a take beside the one before.", false);
+  if (const QString trouble = session_.import_file(path); !trouble.isEmpty())
+    tell(trouble, true);
+  else
+    tell(QFileInfo(path).fileName() + " is in as a take beside the one before.", false);
 }
 
 void MainWindow::bring_in_data() {
-  const QString path = QFileDialog::getOpenFileName(this, "Bring in data", {}, "Tables (*.csv *.txt *.tsv);;All files (*)");
+  const QString path =
+      QFileDialog::getOpenFileName(this, "Bring in data", {}, "Tables (*.csv *.txt *.tsv);;All files (*)");
   if (!path.isEmpty()) import(path);
 }
 
@@ -321,7 +355,8 @@ void MainWindow::save_picture() {
     tell("This lens is a table; choose Bode or the samples for a picture.", true);
     return;
   }
-  const QString path = QFileDialog::getSaveFileName(this, "Save the plot as a picture", "plot.png", "Pictures (*.png *.svg *.pdf)");
+  const QString path =
+      QFileDialog::getSaveFileName(this, "Save the plot as a picture", "plot.png", "Pictures (*.png *.svg *.pdf)");
   if (path.isEmpty()) return;
   const QString trouble = render::save_picture(*plot, path, plot->size());
   tell(trouble.isEmpty() ? path + " is written." : trouble, !trouble.isEmpty());
@@ -336,8 +371,10 @@ void MainWindow::export_take() {
   const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the take's files");
   if (folder.isEmpty()) return;
   const auto files = session_.export_take(*shown, folder);
-  if (files) tell(QString("%1 files are written to %2.").arg(*files).arg(folder), false);
-  else tell(QString::fromStdString(files.error().message), true);
+  if (files)
+    tell(QString("%1 files are written to %2.").arg(*files).arg(folder), false);
+  else
+    tell(QString::fromStdString(files.error().message), true);
 }
 
 bool MainWindow::handle_key(int key) {
@@ -346,16 +383,24 @@ bool MainWindow::handle_key(int key) {
       if (!session_.running()) take_or_stop();
       return true;
     case Qt::Key_Escape:
-      if (session_.running()) session_.stop();
-      else if (pages_->currentWidget() == device_page_) show_study();
-      else return false;
+      if (session_.running())
+        session_.stop();
+      else if (pages_->currentWidget() == device_page_)
+        show_study();
+      else
+        return false;
       return true;
     case Qt::Key_W:
       if (const auto shown = session_.shown()) session_.set_wake(session_.wake() == shown ? std::nullopt : shown);
       return true;
-    case Qt::Key_N: strip_->edit_note(); return true;
-    case Qt::Key_D: pages_->currentWidget() == device_page_ ? show_study() : show_device(); return true;
-    default: return pages_->currentWidget() == study_page_ && study_page_->handle_key(key);
+    case Qt::Key_N:
+      strip_->edit_note();
+      return true;
+    case Qt::Key_D:
+      pages_->currentWidget() == device_page_ ? show_study() : show_device();
+      return true;
+    default:
+      return pages_->currentWidget() == study_page_ && study_page_->handle_key(key);
   }
 }
 
@@ -366,9 +411,12 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
   const auto* key = static_cast<QKeyEvent*>(event);
   if (key->modifiers() & ~(Qt::KeypadModifier | Qt::ShiftModifier)) return false;
   // Fields keep their keys; so does a table while a cell is being typed into.
-  const auto* focus = QApplication::focusWidget();
+  const auto* focus = focusWidget();
+  if (focus && !focus->isVisible()) focus = nullptr;
   if (qobject_cast<const QLineEdit*>(focus) || qobject_cast<const QTextEdit*>(focus)) return false;
-  if (const auto* table = qobject_cast<const QTableWidget*>(focus); table && table->objectName() == "parts" && key->key() != Qt::Key_Escape) return false;
+  if (const auto* table = qobject_cast<const QTableWidget*>(focus);
+      table && table->objectName() == "parts" && key->key() != Qt::Key_Escape)
+    return false;
   return handle_key(key->key());
 }
 
@@ -380,9 +428,12 @@ void MainWindow::dropEvent(QDropEvent* event) {
   for (const auto& url : event->mimeData()->urls()) {
     const QString path = url.toLocalFile();
     if (path.isEmpty()) continue;
-    if (path.endsWith(".heron")) session_.open(path);
-    else if (session_.study()) import(path);
-    else tell("Open a dossier with a study first; data come in beside its takes.", true);
+    if (path.endsWith(".heron"))
+      session_.open(path);
+    else if (session_.study())
+      import(path);
+    else
+      tell("Open a dossier with a study first; data come in beside its takes.", true);
   }
   event->acceptProposedAction();
 }

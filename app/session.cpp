@@ -66,15 +66,20 @@ bool Session::adopt(Result<dossier::Store> store) {
   store_.emplace(std::move(*store));
   undo_.clear();
   if (!store_->damage().empty()) emit said(QString::fromStdString(store_->damage()), true);
-  if (const auto dead = store_->settle_dead_takes(); !dead) complain(dead.error());
+  if (const auto dead = store_->settle_dead_takes(); !dead)
+    complain(dead.error());
   else if (*dead > 0)
-    emit said(QString("%1 was cut short when the program ended; every point read before is kept.").arg(*dead == 1 ? "A take" : "Some takes"), false);
+    emit said(QString("%1 was cut short when the program ended; every point read before is kept.")
+                  .arg(*dead == 1 ? "A take" : "Some takes"),
+              false);
   study_ = 0;
   shown_.reset();
   overlaid_.clear();
   reload_device();
-  if (auto all = store_->studies()) studies_ = std::move(*all);
-  else complain(all.error());
+  if (auto all = store_->studies())
+    studies_ = std::move(*all);
+  else
+    complain(all.error());
   reload_study();
   emit opened();
   return true;
@@ -97,13 +102,17 @@ void Session::reload_device() {
   unit_ = {};
   pins_.clear();
   circuit_ = {};
-  if (auto device = store_->device()) device_ = std::move(*device);
-  else complain(device.error());
+  if (auto device = store_->device())
+    device_ = std::move(*device);
+  else
+    complain(device.error());
   if (auto all = store_->units()) units_ = std::move(*all);
   if (auto unit = store_->current_unit()) unit_ = std::move(*unit);
   if (!device_.circuit.empty()) {
-    if (auto circuit = sim::read_circuit(device_.circuit, device_.about)) circuit_ = std::move(*circuit);
-    else complain(circuit.error());
+    if (auto circuit = sim::read_circuit(device_.circuit, device_.about))
+      circuit_ = std::move(*circuit);
+    else
+      complain(circuit.error());
   }
   for (const auto& [pin, node] : circuit_.pins) pins_.push_back(pin);
   limits_ = {};
@@ -116,8 +125,10 @@ void Session::reload_study() {
   masks_.clear();
   takes_.clear();
   if (const auto* s = study()) {
-    if (auto plan = study::response::plan_from_json(s->plan)) plan_ = std::move(*plan);
-    else complain(plan.error());
+    if (auto plan = study::response::plan_from_json(s->plan))
+      plan_ = std::move(*plan);
+    else
+      complain(plan.error());
     if (auto masks = store_->masks(s->id)) masks_ = std::move(*masks);
   }
   reload_takes();
@@ -127,10 +138,13 @@ void Session::reload_study() {
 void Session::reload_takes() {
   takes_.clear();
   if (const auto* s = study()) {
-    if (auto all = store_->takes(s->id)) takes_ = std::move(*all);
-    else complain(all.error());
+    if (auto all = store_->takes(s->id))
+      takes_ = std::move(*all);
+    else
+      complain(all.error());
   }
-  const bool there = shown_ && std::any_of(takes_.begin(), takes_.end(), [&](const auto& t) { return t.id == *shown_; });
+  const bool there =
+      shown_ && std::any_of(takes_.begin(), takes_.end(), [&](const auto& t) { return t.id == *shown_; });
   if (!there) {
     shown_.reset();
     if (!takes_.empty()) shown_ = takes_.back().id;
@@ -170,7 +184,8 @@ double Session::sweep_seconds() const { return study::response::sweep_time(plan_
 
 std::vector<study::Doubt> Session::preflight() const {
   const auto rating = circuit_.peak_ratings.find(plan_.drive_pin);
-  return study::response::preflight(plan_, limits_, rating == circuit_.peak_ratings.end() ? std::nullopt : std::optional(rating->second));
+  return study::response::preflight(
+      plan_, limits_, rating == circuit_.peak_ratings.end() ? std::nullopt : std::optional(rating->second));
 }
 
 std::shared_ptr<TakeView> Session::read_take(const std::string& path, long long study_id, long long take_id) {
@@ -210,12 +225,15 @@ void Session::request(long long study, long long take) {
   asked_[take] = true;
   readers_.start([this, study, take, generation = generation_, path = store_->path()] {
     auto view = read_take(path, study, take);
-    QMetaObject::invokeMethod(this, [this, view, take, generation] {
-      if (generation != generation_) return;
-      views_[take] = view;
-      asked_[take] = false;
-      emit take_read(take);
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, view, take, generation] {
+          if (generation != generation_) return;
+          views_[take] = view;
+          asked_[take] = false;
+          emit take_read(take);
+        },
+        Qt::QueuedConnection);
   });
 }
 
@@ -256,7 +274,8 @@ QString Session::edit_brief(const std::string& key, const QString& text) {
   if (!changed) return QString::fromStdString(changed.error().message);
   const auto before = study::response::to_json(plan_), after = study::response::to_json(*changed);
   if (before == after) return {};
-  undo_.push(new SessionEdit("Change the brief", [this, after] { write_plan(after); }, [this, before] { write_plan(before); }));
+  undo_.push(new SessionEdit(
+      "Change the brief", [this, after] { write_plan(after); }, [this, before] { write_plan(before); }));
   return {};
 }
 
@@ -271,7 +290,9 @@ void Session::write_wake(std::optional<long long> take) {
 void Session::set_wake(std::optional<long long> take) {
   const auto before = wake();
   if (before == take) return;
-  undo_.push(new SessionEdit(take ? "Pin the wake" : "Unpin the wake", [this, take] { write_wake(take); }, [this, before] { write_wake(before); }));
+  undo_.push(new SessionEdit(
+      take ? "Pin the wake" : "Unpin the wake", [this, take] { write_wake(take); },
+      [this, before] { write_wake(before); }));
 }
 
 void Session::write_note(long long take, const QString& note) {
@@ -286,7 +307,9 @@ void Session::set_note(long long take, const QString& note) {
   for (const auto& t : takes_)
     if (t.id == take) before = QString::fromStdString(t.note);
   if (before == note) return;
-  undo_.push(new SessionEdit("Change the note", [this, take, note] { write_note(take, note); }, [this, take, before] { write_note(take, before); }));
+  undo_.push(new SessionEdit(
+      "Change the note", [this, take, note] { write_note(take, note); },
+      [this, take, before] { write_note(take, before); }));
 }
 
 void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value) {
@@ -308,7 +331,9 @@ QString Session::set_fitted(const std::string& part, const QString& text) {
   const auto it = unit_.fitted.find(part);
   const std::optional<double> before = it == unit_.fitted.end() ? std::nullopt : std::optional(it->second);
   if (before == value) return {};
-  undo_.push(new SessionEdit("Change a part value", [=, this] { write_fitted(unit, part, value); }, [=, this] { write_fitted(unit, part, before); }));
+  undo_.push(new SessionEdit(
+      "Change a part value", [=, this] { write_fitted(unit, part, value); },
+      [=, this] { write_fitted(unit, part, before); }));
   return {};
 }
 
@@ -319,7 +344,8 @@ void Session::select_unit(long long unit) {
     if (auto ok = store_->set_current_unit(id); !ok) return complain(ok.error());
     reload_device();
   };
-  undo_.push(new SessionEdit("Choose a unit", [=] { set(unit); }, [=] { set(before); }));
+  undo_.push(new SessionEdit(
+      "Choose a unit", [=] { set(unit); }, [=] { set(before); }));
 }
 
 QString Session::add_unit(const QString& name) {
@@ -351,12 +377,15 @@ QString Session::start() {
     } else {
       dossier::TakeEvents events;
       events.began = [this](long long take) {
-        QMetaObject::invokeMethod(this, [this, take] {
-          running_take_ = take;
-          shown_ = take;
-          overlaid_.clear();
-          reload_takes();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, take] {
+              running_take_ = take;
+              shown_ = take;
+              overlaid_.clear();
+              reload_takes();
+            },
+            Qt::QueuedConnection);
       };
       events.point = [this](long long, const study::Point& point) {
         // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is read.
@@ -371,7 +400,8 @@ QString Session::start() {
       };
       result = dossier::run_take(*store, study, "simulated", std::random_device{}(), "", events, stop);
     }
-    QMetaObject::invokeMethod(this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
   });
   live_timer_.start();
   emit running_changed();

@@ -26,8 +26,8 @@ struct TakeView {
   QString trouble;  ///< why it cannot be read, where it cannot
 };
 
-/// The open dossier and what the window is looking at. Every edit goes to disk at once and can be undone; takes are read and
-/// measured off the interface thread. Signals tell facts.
+/// The open dossier and what the window is looking at. Every edit goes to disk at once and can be undone; takes are
+/// read and measured off the interface thread. Signals tell facts.
 class Session : public QObject {
   Q_OBJECT
 

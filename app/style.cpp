@@ -74,8 +74,9 @@ void apply_style() {
     QToolTip { background: %sheet; color: %ink; border: 1px solid %line; padding: 4px; }
   )css";
   QString done = sheet;
-  const std::pair<const char*, QColor> names[] = {{"%mist", t.mist}, {"%sheet", t.sheet}, {"%silt", t.silt}, {"%line", t.line},
-                                                  {"%ink", t.ink},   {"%slate", t.slate}, {"%heron", t.heron}, {"%band", t.bill_band}, {"%bill", t.bill}};
+  const std::pair<const char*, QColor> names[] = {{"%mist", t.mist},   {"%sheet", t.sheet},    {"%silt", t.silt},
+                                                  {"%line", t.line},   {"%ink", t.ink},        {"%slate", t.slate},
+                                                  {"%heron", t.heron}, {"%band", t.bill_band}, {"%bill", t.bill}};
   for (const auto& [name, colour] : names) done.replace(name, colour.name());
   qApp->setStyleSheet(done);
 }

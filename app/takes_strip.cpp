@@ -37,14 +37,16 @@ int TakesModel::rowCount(const QModelIndex& parent) const { return parent.isVali
 QVariant TakesModel::data(const QModelIndex& at, int role) const {
   if (!at.isValid() || at.row() >= int(session_->takes().size())) return {};
   const auto& t = take(at.row());
-  const QString unit = QString::fromStdString(t.origin.find('.') != std::string::npos ? t.origin : t.unit), note = QString::fromStdString(t.note);
+  const QString unit = QString::fromStdString(t.origin.find('.') != std::string::npos ? t.origin : t.unit),
+                note = QString::fromStdString(t.note);
   const QString state = t.state == dossier::TakeState::running ? "running"
-                        : t.incomplete()                       ? QString("incomplete, %1 of %2 points").arg(t.points).arg(t.planned)
-                                                               : "";
+                        : t.incomplete() ? QString("incomplete, %1 of %2 points").arg(t.points).arg(t.planned)
+                                         : "";
   if (role == Qt::AccessibleTextRole || role == Qt::DisplayRole)
     return QStringList({QString("Take %1").arg(t.number), unit, note, state}).join(", ").remove(", ,");
   if (role == Qt::ToolTipRole) {
-    QStringList lines = {QString("Take %1, %2").arg(t.number).arg(unit), QString::fromStdString(t.started) + ", " + QString::fromStdString(t.origin)};
+    QStringList lines = {QString("Take %1, %2").arg(t.number).arg(unit),
+                         QString::fromStdString(t.started) + ", " + QString::fromStdString(t.origin)};
     if (!note.isEmpty()) lines << note;
     if (!state.isEmpty()) lines << state;
     lines << "Click shows, Ctrl+click lays over, W pins the wake, N notes";
@@ -84,24 +86,30 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->setPen(theme().slate);
   p->drawText(card.adjusted(0, 7, -36, 0), Qt::AlignRight | Qt::AlignTop, local.toString("hh:mm"));
 
-  QString words = QString::fromStdString(take.note.empty() ? (take.unit == "imported" ? take.origin : take.unit) : take.unit + ", " + take.note);
+  QString words = QString::fromStdString(take.note.empty() ? (take.unit == "imported" ? take.origin : take.unit)
+                                                           : take.unit + ", " + take.note);
   if (take.unit == "imported" && !take.note.empty()) words = QString::fromStdString(take.origin);
-  if (take.state == dossier::TakeState::running) words = "being read\u2026";
-  else if (take.incomplete()) words = QString("incomplete, %1 of %2").arg(take.points).arg(take.planned);
+  if (take.state == dossier::TakeState::running)
+    words = "being read\u2026";
+  else if (take.incomplete())
+    words = QString("incomplete, %1 of %2").arg(take.points).arg(take.planned);
   p->setFont(render::text_font(11));
   p->setPen(take.incomplete() && take.state != dossier::TakeState::running ? theme().bill_text : theme().slate);
   const QRect text_area = card.adjusted(10, 28, -92, -4);
-  p->drawText(text_area, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, p->fontMetrics().elidedText(words, Qt::ElideRight, int(text_area.width() * 1.7)));
+  p->drawText(text_area, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+              p->fontMetrics().elidedText(words, Qt::ElideRight, int(text_area.width() * 1.7)));
 
   if (const auto view = session_->view(take.id); view && view->curve.points.size() > 1) {
     const auto& points = view->curve.points;
-    const auto [low, high] = std::minmax_element(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.gain_db < b.gain_db; });
+    const auto [low, high] = std::minmax_element(points.begin(), points.end(),
+                                                 [](const auto& a, const auto& b) { return a.gain_db < b.gain_db; });
     const QRectF area = QRectF(card.right() - 84, card.top() + 30, 74, 22);
     const double from = std::log10(points.front().frequency), to = std::log10(points.back().frequency);
     const double span = std::max(1.0, high->gain_db - low->gain_db);
     QPolygonF line;
     for (const auto& point : points)
-      line << QPointF(area.left() + (std::log10(point.frequency) - from) / (to - from) * area.width(), area.bottom() - (point.gain_db - low->gain_db) / span * area.height());
+      line << QPointF(area.left() + (std::log10(point.frequency) - from) / (to - from) * area.width(),
+                      area.bottom() - (point.gain_db - low->gain_db) / span * area.height());
     p->setBrush(Qt::NoBrush);
     if (wake) {
       p->setPen(QPen(theme().wake, 6));
@@ -118,7 +126,8 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->restore();
 }
 
-TakesStrip::TakesStrip(Session* session, QWidget* parent) : QListView(parent), session_(session), model_(new TakesModel(session, this)) {
+TakesStrip::TakesStrip(Session* session, QWidget* parent)
+    : QListView(parent), session_(session), model_(new TakesModel(session, this)) {
   setObjectName("takes");
   setAccessibleName("Takes");
   setFlow(QListView::LeftToRight);
@@ -138,7 +147,8 @@ TakesStrip::TakesStrip(Session* session, QWidget* parent) : QListView(parent), s
     QList<long long> ids;
     for (const auto& index : selectionModel()->selectedIndexes())
       if (index != currentIndex()) ids << model_->take(index.row()).id;
-    if (currentIndex().isValid() && selectionModel()->isSelected(currentIndex())) ids << model_->take(currentIndex().row()).id;
+    if (currentIndex().isValid() && selectionModel()->isSelected(currentIndex()))
+      ids << model_->take(currentIndex().row()).id;
     session_->overlay(ids);
   });
 }
@@ -148,7 +158,8 @@ void TakesStrip::follow_session() {
   QItemSelection wanted;
   for (int row = 0; row < model_->rowCount(); ++row) {
     const auto id = model_->take(row).id;
-    if (session_->overlaid().contains(id) || session_->shown() == id) wanted.select(model_->index(row), model_->index(row));
+    if (session_->overlaid().contains(id) || session_->shown() == id)
+      wanted.select(model_->index(row), model_->index(row));
     if (session_->shown() == id && currentIndex().row() != row) {
       selectionModel()->setCurrentIndex(model_->index(row), QItemSelectionModel::NoUpdate);
       scrollTo(model_->index(row));
@@ -174,8 +185,11 @@ void TakesStrip::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 void TakesStrip::keyPressEvent(QKeyEvent* event) {
-  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_F2) edit_note();
-  else QListView::keyPressEvent(event);
+  // Not Enter: the note's own Enter comes by here after it is done.
+  if (event->key() == Qt::Key_F2)
+    edit_note();
+  else
+    QListView::keyPressEvent(event);
 }
 
 void TakesStrip::edit_note() {
@@ -196,6 +210,7 @@ void TakesStrip::edit_note() {
     field->setFocus();
     connect(field, &QLineEdit::editingFinished, this, [this, field, id = *shown] {
       if (!field->isVisible()) return;
+      setFocus();
       field->hide();
       session_->set_note(id, field->text());
       field->deleteLater();

@@ -22,7 +22,8 @@ class TakesModel : public QAbstractListModel {
   std::vector<long long> ids_;
 };
 
-/// A card a take: number, time, unit or note, its own small curve. Only cards in sight are drawn, so only they are read.
+/// A card a take: number, time, unit or note, its own small curve. Only cards in sight are drawn, so only they are
+/// read.
 class TakeDelegate : public QStyledItemDelegate {
   Q_OBJECT
 

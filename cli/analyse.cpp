@@ -12,7 +12,8 @@ namespace heron::cli {
 using nlohmann::json;
 
 std::string padded(const std::string& text, std::size_t width) {
-  const auto characters = std::size_t(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+  const auto characters =
+      std::size_t(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
   return text + std::string(width > characters ? width - characters : 0, ' ');
 }
 
@@ -38,7 +39,8 @@ void print_table(const study::Analysis& analysis, const std::vector<Judged>& cla
               << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
   }
   for (const auto& a : analysis.reading.absent) std::cout << padded(a.key, 26) << "\u2013  " << a.reason << "\n";
-  for (const auto& d : analysis.reading.doubts) std::cout << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
+  for (const auto& d : analysis.reading.doubts)
+    std::cout << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
   for (const auto& c : claims) {
     std::cout << padded(std::string(judge::verdict_words(c.judgement.verdict)), 14) << c.text;
     if (!c.judgement.reason.empty()) std::cout << " (" << c.judgement.reason << ")";
@@ -87,11 +89,13 @@ Result<int> analyse(const AnalyseOptions& options) {
     if (!read) return tl::unexpected(read.error());
     claims = std::move(*read);
     for (const auto& claim : claims.claims) {
-      if (auto ok = judge::check(claim, *kind); !ok) return fail(Fault::input, "{}: {}", options.claims, ok.error().message);
+      if (auto ok = judge::check(claim, *kind); !ok)
+        return fail(Fault::input, "{}: {}", options.claims, ok.error().message);
       asked.push_back(claim.figure);
     }
   }
-  if (options.inputs.size() != 1) return fail(Fault::usage, "a response is read from one file; {} are given.", options.inputs.size());
+  if (options.inputs.size() != 1)
+    return fail(Fault::usage, "a response is read from one file; {} are given.", options.inputs.size());
   const auto& input = options.inputs.front();
   const auto ending = std::filesystem::path(input).extension().string();
   const auto text = exchange::read_file(input);
@@ -102,7 +106,8 @@ Result<int> analyse(const AnalyseOptions& options) {
   if (!table) return tl::unexpected(table.error());
   auto record = exchange::pick_columns(*table, *kind, choice);
   if (!record) return tl::unexpected(record.error());
-  const auto analysis = kind->analyse({study::Point{.setting = json::object(), .records = {std::move(*record)}}}, settings, asked);
+  const auto analysis =
+      kind->analyse({study::Point{.setting = json::object(), .records = {std::move(*record)}}}, settings, asked);
   if (!analysis) return fail(analysis.error().fault, "{}: {}", input, analysis.error().message);
 
   std::vector<Judged> judged;
@@ -119,9 +124,13 @@ Result<int> analyse(const AnalyseOptions& options) {
   if (options.json) {
     json list = json::array();
     for (const auto& j : judged) list.push_back(j.as_json);
-    const json out = {{"kind", kind->name},  {"inputs", options.inputs}, {"settings", analysis->settings},
-                      {"figures", exchange::figures_json(analysis->reading)}, {"absent", exchange::absent_json(analysis->reading)},
-                      {"doubts", exchange::doubts_json(analysis->reading)},   {"claims", list}};
+    const json out = {{"kind", kind->name},
+                      {"inputs", options.inputs},
+                      {"settings", analysis->settings},
+                      {"figures", exchange::figures_json(analysis->reading)},
+                      {"absent", exchange::absent_json(analysis->reading)},
+                      {"doubts", exchange::doubts_json(analysis->reading)},
+                      {"claims", list}};
     std::cout << out.dump(2) << "\n";
   } else {
     print_table(*analysis, judged);

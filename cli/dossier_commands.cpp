@@ -10,9 +10,9 @@
 
 #include "base/quantity.h"
 #include "commands.h"
-#include "mudlark/recipe.h"
 #include "exchange/csv_reader.h"
 #include "exchange/writers.h"
+#include "mudlark/recipe.h"
 
 namespace heron::cli {
 
@@ -60,9 +60,12 @@ std::string judgement_text(const judge::Judgement& j) {
 
 void print_line(const dossier::LedgerLine& line) {
   const auto& j = line.judgement;
-  std::cout << "  " << padded(std::string(judge::verdict_words(j.verdict)), 14) << padded(line.text(), 44) << padded(judgement_text(j), 26);
-  if (j.margin) std::cout << "margin " << format_quantity(*j.margin, j.unit, 3).plain();
-  else std::cout << j.reason;
+  std::cout << "  " << padded(std::string(judge::verdict_words(j.verdict)), 14) << padded(line.text(), 44)
+            << padded(judgement_text(j), 26);
+  if (j.margin)
+    std::cout << "margin " << format_quantity(*j.margin, j.unit, 3).plain();
+  else
+    std::cout << j.reason;
   std::cout << "\n";
 }
 
@@ -102,9 +105,11 @@ Result<int> show(const std::string& file, bool as_json) {
   if (!device) return tl::unexpected(device.error());
   if (!unit) return tl::unexpected(unit.error());
   if (!studies) return tl::unexpected(studies.error());
-  json out = {{"device", {{"name", device->name}, {"about", device->about}, {"unit", unit->name}, {"fitted", unit->fitted}}},
-              {"studies", json::array()}};
-  if (!as_json) std::cout << device->name << (device->about.empty() ? "" : ", " + device->about) << ", " << unit->name << "\n";
+  json out = {
+      {"device", {{"name", device->name}, {"about", device->about}, {"unit", unit->name}, {"fitted", unit->fitted}}},
+      {"studies", json::array()}};
+  if (!as_json)
+    std::cout << device->name << (device->about.empty() ? "" : ", " + device->about) << ", " << unit->name << "\n";
   for (const auto& study : *studies) {
     const auto takes = store->takes(study.id);
     if (!takes) return tl::unexpected(takes.error());
@@ -113,7 +118,8 @@ Result<int> show(const std::string& file, bool as_json) {
     for (const auto& take : *takes) {
       if (!as_json)
         std::cout << "  Take " << take.number << "  " << take.started << "  " << take.unit << "  "
-                  << (take.incomplete() ? fmt::format("incomplete: {} of {} points", take.points, take.planned) : fmt::format("{} points", take.points))
+                  << (take.incomplete() ? fmt::format("incomplete: {} of {} points", take.points, take.planned)
+                                        : fmt::format("{} points", take.points))
                   << (take.note.empty() ? "" : "  " + take.note) << "\n";
       std::optional<study::Analysis> analysis;
       if (take.points > 0) {
@@ -127,14 +133,18 @@ Result<int> show(const std::string& file, bool as_json) {
           if (!one) return tl::unexpected(one.error());
           list.push_back(std::move(*one));
         } else {
-          list.push_back({{"take", take.number}, {"unit", take.unit}, {"state", dossier::take_state_text(take.state)}, {"figures", json::array()}});
+          list.push_back({{"take", take.number},
+                          {"unit", take.unit},
+                          {"state", dossier::take_state_text(take.state)},
+                          {"figures", json::array()}});
         }
         continue;
       }
       if (!analysis || &take != &takes->back()) continue;
       for (const auto& f : analysis->reading.figures) {
         const auto text = format_with_uncertainty(f.value, f.u, f.unit);
-        std::cout << "    " << padded(f.label, 24) << padded(text.plain(), 16) << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
+        std::cout << "    " << padded(f.label, 24) << padded(text.plain(), 16)
+                  << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
       }
       for (const auto& d : analysis->reading.doubts) std::cout << "    doubt: " << d.text << "\n";
       const auto lines = dossier::judge_take(*store, study, &take, &*analysis);
@@ -142,10 +152,16 @@ Result<int> show(const std::string& file, bool as_json) {
       for (const auto& line : *lines) print_line(line);
     }
     if (takes->empty() && !as_json) std::cout << "  no takes yet\n";
-    out["studies"].push_back({{"name", study.name}, {"kind", study.kind}, {"plan", study.plan}, {"settings", study.settings}, {"takes", list}});
+    out["studies"].push_back({{"name", study.name},
+                              {"kind", study.kind},
+                              {"plan", study.plan},
+                              {"settings", study.settings},
+                              {"takes", list}});
   }
-  if (as_json) std::cout << out.dump(2) << "\n";
-  else if (studies->empty()) std::cout << "\nno studies yet\n";
+  if (as_json)
+    std::cout << out.dump(2) << "\n";
+  else if (studies->empty())
+    std::cout << "\nno studies yet\n";
   return 0;
 }
 
@@ -179,8 +195,12 @@ Result<int> take(const TakeOptions& options) {
   const bool terminal = isatty(STDERR_FILENO) != 0;
   dossier::TakeEvents events;
   events.progress = [&](const study::response::Progress& p) {
-    if (terminal) std::fprintf(stderr, "\r%d of %d points, %s left on a real bench   ", p.done, p.total, format_duration(p.bench_seconds_left).c_str());
-    else std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total, format_duration(p.bench_seconds_left).c_str());
+    if (terminal)
+      std::fprintf(stderr, "\r%d of %d points, %s left on a real bench   ", p.done, p.total,
+                   format_duration(p.bench_seconds_left).c_str());
+    else
+      std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total,
+                   format_duration(p.bench_seconds_left).c_str());
   };
   const auto id = dossier::run_take(*store, *study, options.bench, seed, options.note, events, stop.token());
   if (terminal) std::fputc('\n', stderr);
@@ -192,7 +212,8 @@ Result<int> take(const TakeOptions& options) {
   const auto lines = dossier::judge_take(*store, *study, &*info, &*analysis);
   if (!lines) return tl::unexpected(lines.error());
   std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << " points\n";
-  for (const auto& d : analysis->reading.doubts) std::cout << "  " << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
+  for (const auto& d : analysis->reading.doubts)
+    std::cout << "  " << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
   for (const auto& line : *lines) print_line(line);
   return worst_status(*lines);
 }
@@ -223,7 +244,8 @@ Result<int> import(const ImportOptions& options) {
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot take data yet.", study->kind);
   const auto record = exchange::pick_columns(*table, *kind, choice);
   if (!record) return tl::unexpected(record.error());
-  const auto take = dossier::import_take(*store, *study, *record, std::filesystem::path(options.input).filename().string(), table->notes);
+  const auto take = dossier::import_take(*store, *study, *record,
+                                         std::filesystem::path(options.input).filename().string(), table->notes);
   if (!take) return fail(take.error().fault, "{}: {}", options.input, take.error().message);
   return 0;
 }

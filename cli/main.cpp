@@ -11,10 +11,14 @@ namespace heron::cli {
 
 int exit_status(Fault fault) {
   switch (fault) {
-    case Fault::usage: return 2;
-    case Fault::input: return 3;
-    case Fault::bench: return 4;
-    case Fault::stopped: return 5;
+    case Fault::usage:
+      return 2;
+    case Fault::input:
+      return 3;
+    case Fault::bench:
+      return 4;
+    case Fault::stopped:
+      return 5;
   }
   return 3;
 }
@@ -91,23 +95,25 @@ int main(int argc, char** argv) {
   import->add_option("--study", import_options.study)->required();
   repeatable(import->add_option("--column", import_options.columns, "ROLE=NAME: which column plays which role"));
   repeatable(import->add_option("--scale", import_options.scales, "ROLE=FACTOR: multiplies a column"));
-  import->callback([&] { work = [&] { return cli::import(import_options); }; });
+  import->callback([&] { work = [&] { return cli::import(import_options);
+};
+});
 
-  auto* all = app.add_subcommand("export", "everything in open formats");
-  all->add_option("FILE", file)->required();
-  all->add_option("DIR", folder)->required();
-  all->add_option("--take", take_number, "only takes of this number");
-  all->callback([&] { work = [&] { return cli::export_all(file, folder, take_number); }; });
+auto* all = app.add_subcommand("export", "everything in open formats");
+all->add_option("FILE", file)->required();
+all->add_option("DIR", folder)->required();
+all->add_option("--take", take_number, "only takes of this number");
+all->callback([&] { work = [&] { return cli::export_all(file, folder, take_number); }; });
 
-  try {
-    app.parse(argc, argv);
-  } catch (const CLI::ParseError& e) {
-    if (e.get_exit_code() == 0) return app.exit(e);
-    return complain(2, std::string(e.what()) + " (try heron --help)");
-  }
-  const auto status = work();
-  if (!status) return complain(cli::exit_status(status.error().fault), status.error().message);
-  std::cout.flush();
-  if (!std::cout) return complain(3, "the output cannot be written.");
-  return *status;
+try {
+  app.parse(argc, argv);
+} catch (const CLI::ParseError& e) {
+  if (e.get_exit_code() == 0) return app.exit(e);
+  return complain(2, std::string(e.what()) + " (try heron --help)");
+}
+const auto status = work();
+if (!status) return complain(cli::exit_status(status.error().fault), status.error().message);
+std::cout.flush();
+if (!std::cout) return complain(3, "the output cannot be written.");
+return *status;
 }

@@ -10,18 +10,29 @@ namespace heron::demo {
 namespace {
 
 dossier::Study passband() {
-  study::response::Plan plan{.drive_pin = "preamp in", .stimulus_pin = "preamp in", .response_pin = "preamp out",
-                             .start = 2, .stop = 200e3, .points_per_decade = 8, .level_pp = 20e-3,
-                             .settle_time = 0.1, .settle_periods = 2, .periods = 8};
+  study::response::Plan plan{.drive_pin = "preamp in",
+                             .stimulus_pin = "preamp in",
+                             .response_pin = "preamp out",
+                             .start = 2,
+                             .stop = 200e3,
+                             .points_per_decade = 8,
+                             .level_pp = 20e-3,
+                             .settle_time = 0.1,
+                             .settle_periods = 2,
+                             .periods = 8};
   return {.name = "Preamp passband", .kind = "response", .plan = study::response::to_json(plan)};
 }
 
 Result<void> fill(dossier::Store& store) {
-  if (auto ok = store.set_device({"Mudlark buoy, rev C", "hydrophone preamp", std::string(kHydrophonePreamp)}); !ok) return ok;
+  if (auto ok = store.set_device({"Mudlark buoy, rev C", "hydrophone preamp", std::string(kHydrophonePreamp)}); !ok)
+    return ok;
   const auto study_id = store.add_study(passband());
   if (!study_id) return tl::unexpected(study_id.error());
   const std::vector<judge::Claim> claims = {
-      {.text = "Low corner by R3, C4 \u00b110 %", .figure = "corner.low", .expected = "1/(2*pi*R3*C4)", .tolerance = "10 %"},
+      {.text = "Low corner by R3, C4 \u00b110 %",
+       .figure = "corner.low",
+       .expected = "1/(2*pi*R3*C4)",
+       .tolerance = "10 %"},
       {.text = "High corner \u2265 18 kHz", .figure = "corner.high", .lower = "18 kHz"},
       {.text = "Gain at 1 kHz 26 \u00b10.5 dB", .figure = "gain@1kHz", .lower = "25.5 dB", .upper = "26.5 dB"}};
   for (const auto& claim : claims)
@@ -64,11 +75,13 @@ Result<std::string> write(const std::string& folder) {
   if (fault) return fail(Fault::input, "{}: the folder cannot be made: {}", folder, fault.message());
   const std::filesystem::path top(folder);
   const std::string path = (top / kDossierName).string();
-  if (auto ok = exchange::write_file((top / "hydrophone_preamp.toml").string(), kHydrophonePreamp); !ok) return tl::unexpected(ok.error());
+  if (auto ok = exchange::write_file((top / "hydrophone_preamp.toml").string(), kHydrophonePreamp); !ok)
+    return tl::unexpected(ok.error());
   // Made under another name first, so that a demo cut short is never taken for a whole one.
   const std::string making = path + ".making";
   for (const char* ending : {"", "-wal", "-shm"}) std::filesystem::remove(making + ending, fault);
-  if (std::filesystem::exists(path)) return fail(Fault::input, "{}: the demo is there already; remove it or choose another folder.", path);
+  if (std::filesystem::exists(path))
+    return fail(Fault::input, "{}: the demo is there already; remove it or choose another folder.", path);
   {
     auto store = dossier::Store::create(making);
     if (!store) return tl::unexpected(store.error());

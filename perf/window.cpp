@@ -9,7 +9,7 @@
 #include <cmath>
 
 #include "app/main_window.h"
-#include "mudlark/recipe.h"
+#include "perf/dossiers.h"
 #include "render/plot_parts.h"
 
 using namespace heron;
@@ -61,6 +61,21 @@ void first_paint_on_the_demo(benchmark::State& state) {
   for (auto _ : state) state.SetIterationTime(seconds_to_first_paint(arguments, "--demo", dossier_path));
 }
 
+/// Opening a dossier in a window that is there, up to its first paint with the newest take drawn.
+void open_in_the_window(benchmark::State& state) {
+  const auto path = QString::fromStdString(perf::dossier_with(int(state.range(0))));
+  app::MainWindow window;
+  window.show();
+  for (auto _ : state) {
+    window.open(path);
+    FirstPaint watch;
+    window.findChild<app::FigureRow*>()->installEventFilter(&watch);
+    while (!watch.painted || !window.session().view(*window.session().shown()))
+      QApplication::processEvents(QEventLoop::WaitForMoreEvents, 10);
+    window.findChild<app::FigureRow*>()->removeEventFilter(&watch);
+  }
+}
+
 /// One frame of a pan over a curve of a million points.
 void frame_of_a_million_points(benchmark::State& state) {
   QCustomPlot plot;
@@ -99,11 +114,21 @@ int main(int argc, char** argv) {
     return paint_once(window, app);
   }
   arguments = argv;
-  QTemporaryDir folder;
-  dossier_path = demo::write(folder.path().toStdString()).value();
-  benchmark::RegisterBenchmark("first_paint_of_an_empty_window", first_paint_of_an_empty_window)->UseManualTime()->Unit(benchmark::kMillisecond)->Iterations(15);
-  benchmark::RegisterBenchmark("first_paint_on_the_demo", first_paint_on_the_demo)->UseManualTime()->Unit(benchmark::kMillisecond)->Iterations(15);
+  app::apply_style();
+  dossier_path = perf::demo_path();
+  benchmark::RegisterBenchmark("first_paint_of_an_empty_window", first_paint_of_an_empty_window)
+      ->UseManualTime()
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(15);
+  benchmark::RegisterBenchmark("first_paint_on_the_demo", first_paint_on_the_demo)
+      ->UseManualTime()
+      ->Unit(benchmark::kMillisecond)
+      ->Iterations(15);
   benchmark::RegisterBenchmark("frame_of_a_million_points", frame_of_a_million_points)->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("open_in_the_window", open_in_the_window)
+      ->Arg(10)
+      ->Arg(1000)
+      ->Unit(benchmark::kMillisecond);
   benchmark::Initialize(&argc, argv);
   benchmark::RunSpecifiedBenchmarks();
   return 0;

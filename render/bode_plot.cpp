@@ -62,7 +62,8 @@ void BodePlot::add_curve(QCPAxisRect* rect, const BodeCurve& curve, const std::v
     if (curve.dashed) pen.setDashPattern({6, 3});
     graph->setPen(pen);
     // Dots only where they can be told apart.
-    if (points.size() <= 160) graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, curve.colour, curve.colour, 4.6));
+    if (points.size() <= 160)
+      graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, curve.colour, curve.colour, 4.6));
   }
   drawn_ << graph;
 }

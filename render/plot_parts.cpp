@@ -103,7 +103,8 @@ CursorLine::CursorLine(QCustomPlot* plot, QList<QCPAxisRect*> rects, QString let
 double CursorLine::selectTest(const QPointF& at, bool, QVariant*) const {
   if (!visible()) return -1;
   for (const auto* rect : rects_)
-    if (rect->rect().contains(at.toPoint())) return std::abs(rect->axis(QCPAxis::atBottom)->coordToPixel(key_) - at.x());
+    if (rect->rect().contains(at.toPoint()))
+      return std::abs(rect->axis(QCPAxis::atBottom)->coordToPixel(key_) - at.x());
   return -1;
 }
 
@@ -124,7 +125,8 @@ void CursorLine::draw(QCPPainter* painter) {
   painter->drawText(flag, Qt::AlignCenter, letter_);
 }
 
-LongGraph::LongGraph(QCPAxis* key_axis, QCPAxis* value_axis) : graph_(key_axis->parentPlot()->addGraph(key_axis, value_axis)) {
+LongGraph::LongGraph(QCPAxis* key_axis, QCPAxis* value_axis)
+    : graph_(key_axis->parentPlot()->addGraph(key_axis, value_axis)) {
   // The thinning is ours; the plot's own would only go through the points once more.
   graph_->setAdaptiveSampling(false);
   before_frame_ = QObject::connect(key_axis->parentPlot(), &QCustomPlot::beforeReplot, [this] { thin(); });

@@ -17,8 +17,9 @@ const Theme& theme() {
 
 namespace {
 const std::array<QColor, 6>& take_colours() {
-  static const std::array<QColor, 6> all = {QColor(0x9E, 0x3B, 0x57), QColor(0x1B, 0x87, 0x83), QColor(0x65, 0x79, 0x2B),
-                                            QColor(0x6B, 0x4C, 0x8F), QColor(0xA8, 0x5A, 0x24), QColor(0x4C, 0x53, 0x57)};
+  static const std::array<QColor, 6> all = {QColor(0x9E, 0x3B, 0x57), QColor(0x1B, 0x87, 0x83),
+                                            QColor(0x65, 0x79, 0x2B), QColor(0x6B, 0x4C, 0x8F),
+                                            QColor(0xA8, 0x5A, 0x24), QColor(0x4C, 0x53, 0x57)};
   return all;
 }
 }  // namespace
@@ -28,10 +29,14 @@ bool take_dashed(int number) { return std::size_t(std::max(0, number - 1)) / tak
 
 QColor verdict_colour(judge::Verdict verdict) {
   switch (verdict) {
-    case judge::Verdict::meets: return theme().reed;
-    case judge::Verdict::fails: return theme().rust;
-    case judge::Verdict::too_close: return theme().iris;
-    case judge::Verdict::not_measured: return theme().slate;
+    case judge::Verdict::meets:
+      return theme().reed;
+    case judge::Verdict::fails:
+      return theme().rust;
+    case judge::Verdict::too_close:
+      return theme().iris;
+    case judge::Verdict::not_measured:
+      return theme().slate;
   }
   return theme().slate;
 }
@@ -52,7 +57,8 @@ QFont text_font(double pixels, QFont::Weight weight) {
 QFont number_font(double pixels, bool bold) {
   QFont font("B612");
   font.setPixelSize(qRound(pixels));
-  font.setBold(bold);
+  font.setStyleName(bold ? "Bold" : "Regular");
+  font.setWeight(bold ? QFont::Bold : QFont::Normal);
   return font;
 }
 
@@ -62,7 +68,9 @@ void draw_verdict(QPainter& painter, const QRectF& square, judge::Verdict verdic
   QPen pen(verdict_colour(verdict), square.width() / 7);
   pen.setCapStyle(Qt::RoundCap);
   painter.setPen(pen);
-  const auto at = [&](double x, double y) { return QPointF(square.x() + x * square.width(), square.y() + y * square.height()); };
+  const auto at = [&](double x, double y) {
+    return QPointF(square.x() + x * square.width(), square.y() + y * square.height());
+  };
   switch (verdict) {
     case judge::Verdict::meets: {
       const std::array points = {at(0.12, 0.55), at(0.4, 0.82), at(0.9, 0.2)};
@@ -77,7 +85,9 @@ void draw_verdict(QPainter& painter, const QRectF& square, judge::Verdict verdic
       painter.drawLine(at(0.12, 0.36), at(0.88, 0.36));
       painter.drawLine(at(0.12, 0.64), at(0.88, 0.64));
       break;
-    case judge::Verdict::not_measured: painter.drawLine(at(0.2, 0.5), at(0.8, 0.5)); break;
+    case judge::Verdict::not_measured:
+      painter.drawLine(at(0.2, 0.5), at(0.8, 0.5));
+      break;
   }
   painter.restore();
 }

@@ -26,7 +26,8 @@ BodeLens::BodeLens(Session* session, QWidget* parent) : Lens(session, parent), p
     c->setLayer("cursors");
     c->setVisible(false);
   }
-  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed}) connect(session_, change, this, &BodeLens::redraw);
+  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed})
+    connect(session_, change, this, &BodeLens::redraw);
   connect(session_, &Session::take_read, this, &BodeLens::redraw);
   connect(session_, &Session::plan_changed, this, [this] {
     plot_->set_span(session_->plan().start, session_->plan().stop);
@@ -47,7 +48,8 @@ void BodeLens::redraw() {
     const auto view = session_->view(id);
     if (!view || view->curve.points.empty()) return;
     held << view;
-    curves << BodeCurve{&view->curve, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake};
+    curves << BodeCurve{&view->curve, render::take_colour(view->take.number), render::take_dashed(view->take.number),
+                        wake};
   };
   if (const auto wake = session_->wake()) add(*wake, true);
   for (const auto id : session_->overlaid()) add(id, false);
@@ -87,12 +89,15 @@ bool BodeLens::handle_key(int key) {
     const auto inside = [&](QCPAxisRect* rect) { return rect->rect().contains(at); };
     const char letter = key == Qt::Key_A ? 'A' : 'B';
     // Away from the plot the key puts its cursor a third in from its own side.
-    const double frequency = inside(plot_->gain_rect()) || inside(plot_->phase_rect())
-                                 ? x->pixelToCoord(at.x())
-                                 : x->range().lower * std::pow(x->range().upper / x->range().lower, key == Qt::Key_A ? 1.0 / 3 : 2.0 / 3);
+    const double frequency =
+        inside(plot_->gain_rect()) || inside(plot_->phase_rect())
+            ? x->pixelToCoord(at.x())
+            : x->range().lower * std::pow(x->range().upper / x->range().lower, key == Qt::Key_A ? 1.0 / 3 : 2.0 / 3);
     // Pressed again on its own line, the cursor goes.
-    if (const auto now = cursor(letter); now && std::abs(x->coordToPixel(*now) - x->coordToPixel(frequency)) < 2) set_cursor(letter, std::nullopt);
-    else set_cursor(letter, frequency);
+    if (const auto now = cursor(letter); now && std::abs(x->coordToPixel(*now) - x->coordToPixel(frequency)) < 2)
+      set_cursor(letter, std::nullopt);
+    else
+      set_cursor(letter, frequency);
     return true;
   }
   if (key == Qt::Key_Backspace) return zoom_back();
@@ -142,8 +147,10 @@ void BodeLens::zoom(QWheelEvent* event) {
   const double centre = axis->pixelToCoord(along_x ? event->position().x() : event->position().y());
   const auto range = axis->range();
   QCPRange wanted;
-  if (along_x) wanted = QCPRange(centre * std::pow(range.lower / centre, factor), centre * std::pow(range.upper / centre, factor));
-  else wanted = QCPRange(centre + (range.lower - centre) * factor, centre + (range.upper - centre) * factor);
+  if (along_x)
+    wanted = QCPRange(centre * std::pow(range.lower / centre, factor), centre * std::pow(range.upper / centre, factor));
+  else
+    wanted = QCPRange(centre + (range.lower - centre) * factor, centre + (range.upper - centre) * factor);
   if (along_x && (wanted.upper / wanted.lower < 1.0005 || wanted.lower < 1e-6 || wanted.upper > 1e12)) return;
   axis->setRange(wanted);
   plot_->replot(QCustomPlot::rpQueuedReplot);
@@ -159,7 +166,8 @@ int BodeLens::nearest_point(const QPointF& at) const {
     if (!rect->rect().contains(at.toPoint())) continue;
     for (const auto& p : view->curve.points) {
       const double y = rect == plot_->gain_rect() ? p.gain_db : p.phase_deg;
-      const QPointF there(rect->axis(QCPAxis::atBottom)->coordToPixel(p.frequency), rect->axis(QCPAxis::atLeft)->coordToPixel(y));
+      const QPointF there(rect->axis(QCPAxis::atBottom)->coordToPixel(p.frequency),
+                          rect->axis(QCPAxis::atLeft)->coordToPixel(y));
       const double away = std::hypot(there.x() - at.x(), there.y() - at.y());
       if (away < nearest) {
         nearest = away;
@@ -173,15 +181,21 @@ int BodeLens::nearest_point(const QPointF& at) const {
 bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
   if (watched != plot_) return false;
   switch (event->type()) {
-    case QEvent::Wheel: zoom(static_cast<QWheelEvent*>(event)); return true;
-    case QEvent::MouseButtonDblClick: show_all(); return true;
+    case QEvent::Wheel:
+      zoom(static_cast<QWheelEvent*>(event));
+      return true;
+    case QEvent::MouseButtonDblClick:
+      show_all();
+      return true;
     case QEvent::MouseButtonPress: {
       const auto* mouse = static_cast<QMouseEvent*>(event);
       if (mouse->button() != Qt::LeftButton) return false;
       pressed_ = mouse->position();
       panned_ = false;
       for (auto* c : {a_, b_})
-        if (const double away = c->selectTest(pressed_, false); c->visible() && away >= 0 && away < 5 && nearest_point(pressed_) < 0) grabbed_ = c;
+        if (const double away = c->selectTest(pressed_, false);
+            c->visible() && away >= 0 && away < 5 && nearest_point(pressed_) < 0)
+          grabbed_ = c;
       if (grabbed_) return true;
       remember_view();
       return false;
@@ -194,8 +208,10 @@ bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
         tell_cursors();
         return true;
       }
-      if (mouse->buttons() & Qt::LeftButton) panned_ = panned_ || (mouse->position() - pressed_).manhattanLength() > 4;
-      else plot_->setCursor(nearest_point(mouse->position()) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
+      if (mouse->buttons() & Qt::LeftButton)
+        panned_ = panned_ || (mouse->position() - pressed_).manhattanLength() > 4;
+      else
+        plot_->setCursor(nearest_point(mouse->position()) >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
       return false;
     }
     case QEvent::MouseButtonRelease: {
@@ -205,7 +221,9 @@ bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
         return true;
       }
       if (!panned_ && mouse->button() == Qt::LeftButton)
-        if (const int index = nearest_point(mouse->position()); index >= 0) QMetaObject::invokeMethod(this, [this, index] { emit point_chosen(index); }, Qt::QueuedConnection);
+        if (const int index = nearest_point(mouse->position()); index >= 0)
+          QMetaObject::invokeMethod(
+              this, [this, index] { emit point_chosen(index); }, Qt::QueuedConnection);
       return false;
     }
     case QEvent::ToolTip: {
@@ -218,14 +236,19 @@ bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
       }
       for (const auto& p : view->curve.points)
         if (p.index == index) {
-          const auto gain = format_with_uncertainty(p.gain_db, p.u_gain_db, "dB"), phase = format_with_uncertainty(p.phase_deg, p.u_phase_deg, "deg");
-          QToolTip::showText(help->globalPos(), QString("%1\n%2 \u00b1 %3\n%4 \u00b1 %5\nClick for the samples behind it")
-                                                    .arg(QString::fromStdString(format_quantity(p.frequency, "Hz").plain()), QString::fromStdString(gain.plain()),
-                                                         QString::fromStdString(gain.uncertainty), QString::fromStdString(phase.plain()), QString::fromStdString(phase.uncertainty)), plot_);
+          const auto gain = format_with_uncertainty(p.gain_db, p.u_gain_db, "dB"),
+                     phase = format_with_uncertainty(p.phase_deg, p.u_phase_deg, "deg");
+          QToolTip::showText(help->globalPos(),
+                             QString("%1\n%2 \u00b1 %3\n%4 \u00b1 %5\nClick for the samples behind it")
+                                 .arg(QString::fromStdString(format_quantity(p.frequency, "Hz").plain()),
+                                      QString::fromStdString(gain.plain()), QString::fromStdString(gain.uncertainty),
+                                      QString::fromStdString(phase.plain()), QString::fromStdString(phase.uncertainty)),
+                             plot_);
         }
       return true;
     }
-    default: return false;
+    default:
+      return false;
   }
 }
 

@@ -6,7 +6,8 @@
 
 namespace heron::app {
 
-/// Gain and phase over frequency: the take in view, those laid over it, the wake behind them; limit lines; cursors A and B.
+/// Gain and phase over frequency: the take in view, those laid over it, the wake behind them; limit lines; cursors A
+/// and B.
 class BodeLens : public Lens {
   Q_OBJECT
 
@@ -23,7 +24,8 @@ class BodeLens : public Lens {
   bool zoom_back();
 
  signals:
-  void cursors_moved(const std::optional<study::response::CursorReading>& a, const std::optional<study::response::CursorReading>& b);
+  void cursors_moved(const std::optional<study::response::CursorReading>& a,
+                     const std::optional<study::response::CursorReading>& b);
 
  protected:
   bool eventFilter(QObject* watched, QEvent* event) override;

@@ -87,8 +87,10 @@ void PointLens::make_panel(int column, const QString& name) {
   panel.samples->axis(QCPAxis::atLeft)->setLabel(name);
   auto* above = panel.samples->axis(QCPAxis::atBottom);
   auto* below = panel.rest->axis(QCPAxis::atBottom);
-  connect(above, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), below, qOverload<const QCPRange&>(&QCPAxis::setRange));
-  connect(below, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), above, qOverload<const QCPRange&>(&QCPAxis::setRange));
+  connect(above, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), below,
+          qOverload<const QCPRange&>(&QCPAxis::setRange));
+  connect(below, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), above,
+          qOverload<const QCPRange&>(&QCPAxis::setRange));
   panel.raw = std::make_unique<render::LongGraph>(above, panel.samples->axis(QCPAxis::atLeft));
   panel.fit = plot_->addGraph(above, panel.samples->axis(QCPAxis::atLeft));
   panel.residual = std::make_unique<render::LongGraph>(below, panel.rest->axis(QCPAxis::atLeft));
@@ -121,7 +123,8 @@ void PointLens::fill_panel(Panel& panel, const study::Channel& channel, double r
   panel.rest->axis(QCPAxis::atBottom)->setLabel("Time, " + seconds.unit);
   panel.samples->axis(QCPAxis::atBottom)->setRange(0, end);
   panel.samples->axis(QCPAxis::atLeft)->setRange(-1.12 * largest * volts.factor, 1.12 * largest * volts.factor);
-  panel.rest->axis(QCPAxis::atLeft)->setRange(-1.2 * rest_largest * rest_volts.factor, 1.2 * rest_largest * rest_volts.factor);
+  panel.rest->axis(QCPAxis::atLeft)
+      ->setRange(-1.2 * rest_largest * rest_volts.factor, 1.2 * rest_largest * rest_volts.factor);
   QVector<double> fit_time, fit_value;
   if (fit) {
     for (int i = 0; i <= 1200; ++i) {
@@ -182,24 +185,31 @@ void PointLens::reload() {
   if (it == points.end()) it = points.begin() + std::ptrdiff_t(points.size() / 2);
   index_ = it->index;
   const auto raw = session_->point(*shown, index_);
-  if (!raw || raw->records.empty()) return blank(raw ? "The point has no record." : QString::fromStdString(raw.error().message));
+  if (!raw || raw->records.empty())
+    return blank(raw ? "The point has no record." : QString::fromStdString(raw.error().message));
   const auto& record = raw->records.front();
-  const auto gain = format_with_uncertainty(it->gain_db, it->u_gain_db, "dB"), phase = format_with_uncertainty(it->phase_deg, it->u_phase_deg, "deg");
+  const auto gain = format_with_uncertainty(it->gain_db, it->u_gain_db, "dB"),
+             phase = format_with_uncertainty(it->phase_deg, it->u_phase_deg, "deg");
   heading_->setText(QString("Point %1 of %2 at %3: %4 \u00b1 %5, %6 \u00b1 %7")
                         .arg(it - points.begin() + 1)
                         .arg(points.size())
-                        .arg(QString::fromStdString(format_quantity(it->frequency, "Hz").plain()), QString::fromStdString(gain.plain()), QString::fromStdString(gain.uncertainty),
+                        .arg(QString::fromStdString(format_quantity(it->frequency, "Hz").plain()),
+                             QString::fromStdString(gain.plain()), QString::fromStdString(gain.uncertainty),
                              QString::fromStdString(phase.plain()), QString::fromStdString(phase.uncertainty)));
   QStringList use;
   for (const auto& channel : record.channels) {
     const auto& e = channel.role == "stimulus" ? it->stimulus : it->response;
     if (channel.range && e.range_share)
-      use << QString("%1 uses %2 % of %3").arg(QString::fromStdString(channel.role)).arg(100 * *e.range_share, 0, 'f', 0).arg(QString::fromStdString(format_setting(*channel.range, "V")));
+      use << QString("%1 uses %2 % of %3")
+                 .arg(QString::fromStdString(channel.role))
+                 .arg(100 * *e.range_share, 0, 'f', 0)
+                 .arg(QString::fromStdString(format_setting(*channel.range, "V")));
   }
   if (raw->records.size() > 1) use << QString("first of %1 records").arg(raw->records.size());
   use_->setText(use.join("; "));
   for (auto& panel : panels_)
-    if (const auto* channel = record.find(&panel == &panels_.front() ? "stimulus" : "response")) fill_panel(panel, *channel, record.sample_rate, it->frequency);
+    if (const auto* channel = record.find(&panel == &panels_.front() ? "stimulus" : "response"))
+      fill_panel(panel, *channel, record.sample_rate, it->frequency);
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 

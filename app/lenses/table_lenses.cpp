@@ -15,8 +15,10 @@ QTableWidget* make_table(const QList<TableColumn>& columns, QWidget* parent) {
     auto* item = new QTableWidgetItem(columns[i].heading);
     item->setTextAlignment((columns[i].number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     table->setHorizontalHeaderItem(i, item);
-    if (columns[i].width > 0) header->resizeSection(i, columns[i].width);
-    else header->setSectionResizeMode(i, QHeaderView::Stretch);
+    if (columns[i].width > 0)
+      header->resizeSection(i, columns[i].width);
+    else
+      header->setSectionResizeMode(i, QHeaderView::Stretch);
   }
   header->setHighlightSections(false);
   table->verticalHeader()->hide();
@@ -45,11 +47,21 @@ QString share(const std::optional<double>& s) { return s ? QString("%1 %").arg(1
 PointsLens::PointsLens(Session* session, QWidget* parent) : Lens(session, parent) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
-  table_ = make_table({{"Point", true, 64}, {"Frequency", true}, {"Gain", true}, {"\u00b1 (k = 2)", true}, {"Phase", true}, {"\u00b1 (k = 2)", true}, {"Stimulus of range", true}, {"Response of range", true}}, this);
+  table_ = make_table({{"Point", true, 64},
+                       {"Frequency", true},
+                       {"Gain", true},
+                       {"\u00b1 (k = 2)", true},
+                       {"Phase", true},
+                       {"\u00b1 (k = 2)", true},
+                       {"Stimulus of range", true},
+                       {"Response of range", true}},
+                      this);
   table_->setAccessibleName("Points");
   column->addWidget(table_);
-  connect(table_, &QTableWidget::cellDoubleClicked, this, [this](int row) { emit point_chosen(table_->item(row, 0)->data(Qt::UserRole).toInt()); });
-  for (const auto change : {&Session::shown_changed, &Session::running_changed}) connect(session_, change, this, &PointsLens::refill);
+  connect(table_, &QTableWidget::cellDoubleClicked, this,
+          [this](int row) { emit point_chosen(table_->item(row, 0)->data(Qt::UserRole).toInt()); });
+  for (const auto change : {&Session::shown_changed, &Session::running_changed})
+    connect(session_, change, this, &PointsLens::refill);
   connect(session_, &Session::take_read, this, &PointsLens::refill);
 }
 
@@ -59,7 +71,8 @@ void PointsLens::refill() {
   table_->setRowCount(count);
   for (int row = 0; row < count; ++row) {
     const auto& p = view->curve.points[std::size_t(row)];
-    const auto gain = format_with_uncertainty(p.gain_db, p.u_gain_db, "dB"), phase = format_with_uncertainty(p.phase_deg, p.u_phase_deg, "deg");
+    const auto gain = format_with_uncertainty(p.gain_db, p.u_gain_db, "dB"),
+               phase = format_with_uncertainty(p.phase_deg, p.u_phase_deg, "deg");
     set_cell(table_, row, 0, QString::number(row + 1), true);
     table_->item(row, 0)->setData(Qt::UserRole, p.index);
     set_cell(table_, row, 1, text(format_quantity(p.frequency, "Hz", 5)), true);
@@ -75,10 +88,16 @@ void PointsLens::refill() {
 FiguresLens::FiguresLens(Session* session, QWidget* parent) : Lens(session, parent) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
-  table_ = make_table({{"Figure", false, 170}, {"Value", true, 120}, {"\u00b1 (k = 2)", true, 110}, {"Key", false, 160}, {"Remark", false}}, this);
+  table_ = make_table({{"Figure", false, 170},
+                       {"Value", true, 120},
+                       {"\u00b1 (k = 2)", true, 110},
+                       {"Key", false, 160},
+                       {"Remark", false}},
+                      this);
   table_->setAccessibleName("Figures of the take");
   column->addWidget(table_);
-  for (const auto change : {&Session::shown_changed, &Session::running_changed}) connect(session_, change, this, &FiguresLens::refill);
+  for (const auto change : {&Session::shown_changed, &Session::running_changed})
+    connect(session_, change, this, &FiguresLens::refill);
   connect(session_, &Session::take_read, this, &FiguresLens::refill);
 }
 

@@ -21,25 +21,49 @@ struct UnitKind {
   bool takes_prefix;
 };
 
-constexpr std::array kUnits = {
-    UnitKind{"Hz", "frequency", "20 kHz", true},       UnitKind{"V", "voltage", "20 mV", true},
-    UnitKind{"A", "current", "5 mA", true},            UnitKind{"s", "time", "20 ms", true},
-    UnitKind{"ohm", "resistance", "82 kohm", true},    UnitKind{"F", "capacitance", "4.7 nF", true},
-    UnitKind{"H", "inductance", "10 uH", true},        UnitKind{"W", "power", "18 W", true},
-    UnitKind{"J", "energy", "85 uJ", true},            UnitKind{"C", "charge", "20 nC", true},
-    UnitKind{"S", "conductance", "2 mS", true},        UnitKind{"K", "temperature", "300 K", false},
-    UnitKind{"dB", "ratio in dB", "26 dB", false},     UnitKind{"deg", "angle", "45 deg", false},
-    UnitKind{"%", "percentage", "5 %", false},         UnitKind{"1", "number", "8", false},
-    UnitKind{"m", "length", "1 m", true},              UnitKind{"dB/decade", "slope", "-20 dB/decade", false},
-    UnitKind{"decades", "frequency ratio", "3", false}};
+constexpr std::array kUnits = {UnitKind{"Hz", "frequency", "20 kHz", true},
+                               UnitKind{"V", "voltage", "20 mV", true},
+                               UnitKind{"A", "current", "5 mA", true},
+                               UnitKind{"s", "time", "20 ms", true},
+                               UnitKind{"ohm", "resistance", "82 kohm", true},
+                               UnitKind{"F", "capacitance", "4.7 nF", true},
+                               UnitKind{"H", "inductance", "10 uH", true},
+                               UnitKind{"W", "power", "18 W", true},
+                               UnitKind{"J", "energy", "85 uJ", true},
+                               UnitKind{"C", "charge", "20 nC", true},
+                               UnitKind{"S", "conductance", "2 mS", true},
+                               UnitKind{"K", "temperature", "300 K", false},
+                               UnitKind{"dB", "ratio in dB", "26 dB", false},
+                               UnitKind{"deg", "angle", "45 deg", false},
+                               UnitKind{"%", "percentage", "5 %", false},
+                               UnitKind{"1", "number", "8", false},
+                               UnitKind{"m", "length", "1 m", true},
+                               UnitKind{"dB/decade", "slope", "-20 dB/decade", false},
+                               UnitKind{"decades", "frequency ratio", "3", false}};
 
-constexpr std::array kUnitNames = {
-    UnitName{"hz", "Hz"},         UnitName{"hertz", "Hz"},     UnitName{"v", "V"},          UnitName{"volt", "V"},
-    UnitName{"volts", "V"},       UnitName{"a", "A"},          UnitName{"s", "s"},          UnitName{"sec", "s"},
-    UnitName{"ohm", "ohm"},       UnitName{"ohms", "ohm"},     UnitName{"Ω", "ohm"},        UnitName{"Ω", "ohm"},
-    UnitName{"f", "F"},           UnitName{"h", "H"},          UnitName{"w", "W"},          UnitName{"j", "J"},
-    UnitName{"db", "dB"},         UnitName{"deg", "deg"},      UnitName{"°", "deg"},        UnitName{"degrees", "deg"},
-    UnitName{"%", "%"},           UnitName{"dB/dec", "dB/decade"}, UnitName{"db/decade", "dB/decade"}};
+constexpr std::array kUnitNames = {UnitName{"hz", "Hz"},
+                                   UnitName{"hertz", "Hz"},
+                                   UnitName{"v", "V"},
+                                   UnitName{"volt", "V"},
+                                   UnitName{"volts", "V"},
+                                   UnitName{"a", "A"},
+                                   UnitName{"s", "s"},
+                                   UnitName{"sec", "s"},
+                                   UnitName{"ohm", "ohm"},
+                                   UnitName{"ohms", "ohm"},
+                                   UnitName{"Ω", "ohm"},
+                                   UnitName{"Ω", "ohm"},
+                                   UnitName{"f", "F"},
+                                   UnitName{"h", "H"},
+                                   UnitName{"w", "W"},
+                                   UnitName{"j", "J"},
+                                   UnitName{"db", "dB"},
+                                   UnitName{"deg", "deg"},
+                                   UnitName{"°", "deg"},
+                                   UnitName{"degrees", "deg"},
+                                   UnitName{"%", "%"},
+                                   UnitName{"dB/dec", "dB/decade"},
+                                   UnitName{"db/decade", "dB/decade"}};
 
 const UnitKind* kind_of(std::string_view symbol) {
   const auto it = std::find_if(kUnits.begin(), kUnits.end(), [&](const UnitKind& u) { return u.symbol == symbol; });
@@ -122,11 +146,13 @@ std::optional<LevelForm> take_level_form(std::string& suffix) {
     std::string_view typed;
     LevelForm form;
   };
-  constexpr std::array endings = {
-      Ending{"pk-pk", LevelForm::peak_to_peak}, Ending{"pkpk", LevelForm::peak_to_peak},
-      Ending{"p-p", LevelForm::peak_to_peak},   Ending{"pp", LevelForm::peak_to_peak},
-      Ending{"peak", LevelForm::peak},          Ending{"pk", LevelForm::peak},
-      Ending{"rms", LevelForm::rms}};
+  constexpr std::array endings = {Ending{"pk-pk", LevelForm::peak_to_peak},
+                                  Ending{"pkpk", LevelForm::peak_to_peak},
+                                  Ending{"p-p", LevelForm::peak_to_peak},
+                                  Ending{"pp", LevelForm::peak_to_peak},
+                                  Ending{"peak", LevelForm::peak},
+                                  Ending{"pk", LevelForm::peak},
+                                  Ending{"rms", LevelForm::rms}};
   const std::string small = lower(suffix);
   for (const auto& e : endings) {
     if (!small.ends_with(e.typed)) continue;
@@ -146,9 +172,12 @@ std::string wanted_text(std::string_view unit) {
 
 std::string_view level_form_text(LevelForm form) {
   switch (form) {
-    case LevelForm::peak_to_peak: return "pk-pk";
-    case LevelForm::peak: return "peak";
-    case LevelForm::rms: return "rms";
+    case LevelForm::peak_to_peak:
+      return "pk-pk";
+    case LevelForm::peak:
+      return "peak";
+    case LevelForm::rms:
+      return "rms";
   }
   return "";
 }
@@ -167,7 +196,8 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
     ++end;
   }
   const bool has_digits = std::any_of(text.begin() + at, text.begin() + end, is_digit);
-  if (!has_digits) return fail(Fault::input, "\"{}\" does not begin with a number; {} is wanted.", text, wanted_text(unit));
+  if (!has_digits)
+    return fail(Fault::input, "\"{}\" does not begin with a number; {} is wanted.", text, wanted_text(unit));
   if (end < text.size() && text[end] == ',') {
     std::string with_point = text;
     with_point[end] = '.';
@@ -195,7 +225,8 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   std::size_t letter = 0;
   for (const std::string_view l : {"f", "p", "n", "u", "µ", "μ", "m", "k", "K", "M", "G", "R", "V"})
     if (suffix.starts_with(l)) letter = std::max(letter, l.size());
-  if (whole && letter > 0 && suffix.size() > letter && is_digit(suffix[letter]) && end < text.size() && text[end] != ' ') {
+  if (whole && letter > 0 && suffix.size() > letter && is_digit(suffix[letter]) && end < text.size() &&
+      text[end] != ' ') {
     std::size_t stop = letter;
     while (stop < suffix.size() && is_digit(suffix[stop])) ++stop;
     const std::string joined = number_text + "." + suffix.substr(letter, stop - letter);
@@ -210,8 +241,7 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   Quantity out;
   if (unit == "V" || unit.empty()) out.form = take_level_form(suffix);
   const auto read = read_suffix(suffix, unit);
-  if (!read)
-    return fail(Fault::input, "\"{}\" is not a unit known here; {} is wanted.", suffix, wanted_text(unit));
+  if (!read) return fail(Fault::input, "\"{}\" is not a unit known here; {} is wanted.", suffix, wanted_text(unit));
   out.value = value * read->factor;
   out.unit = read->unit;
   if (!std::isfinite(out.value)) return fail(Fault::input, "\"{}\" is too large to be held.", text);
@@ -236,18 +266,24 @@ Result<double> parse_level_pp(std::string_view text, LevelForm assumed) {
   const auto level = parse_quantity(text, "V");
   if (!level) return tl::unexpected(level.error());
   switch (level->form.value_or(assumed)) {
-    case LevelForm::peak_to_peak: return level->value;
-    case LevelForm::peak: return level->value * 2;
-    case LevelForm::rms: return level->value * 2 * std::numbers::sqrt2;
+    case LevelForm::peak_to_peak:
+      return level->value;
+    case LevelForm::peak:
+      return level->value * 2;
+    case LevelForm::rms:
+      return level->value * 2 * std::numbers::sqrt2;
   }
   return level->value;
 }
 
 double level_from_pp(double peak_to_peak, LevelForm form) {
   switch (form) {
-    case LevelForm::peak_to_peak: return peak_to_peak;
-    case LevelForm::peak: return peak_to_peak / 2;
-    case LevelForm::rms: return peak_to_peak / (2 * std::numbers::sqrt2);
+    case LevelForm::peak_to_peak:
+      return peak_to_peak;
+    case LevelForm::peak:
+      return peak_to_peak / 2;
+    case LevelForm::rms:
+      return peak_to_peak / (2 * std::numbers::sqrt2);
   }
   return peak_to_peak;
 }
@@ -290,7 +326,8 @@ NumberText format_quantity(double value, std::string_view unit, int digits) {
   const double shown = value * scale.factor;
   if (!std::isfinite(shown)) return {"\u2013", scale.unit, ""};
   // What rounds up to the next power of ten has that power's digits.
-  const int before = shown == 0 ? 1 : int(std::floor(std::log10(std::abs(shown) * (1 + 0.5 * std::pow(10.0, -digits))))) + 1;
+  const int before =
+      shown == 0 ? 1 : int(std::floor(std::log10(std::abs(shown) * (1 + 0.5 * std::pow(10.0, -digits))))) + 1;
   return {with_minus(fmt::format("{:.{}f}", shown, std::clamp(digits - before, 0, 12))), scale.unit, ""};
 }
 

@@ -48,11 +48,12 @@ struct NumberText {
 /// With `digits` significant digits and an SI prefix where the unit takes one.
 NumberText format_quantity(double value, std::string_view unit, int digits = 4);
 
-/// With the digits that the expanded uncertainty U = 2u justifies: U is shown with one significant digit, or two when it
-/// begins with 1, and the value ends at the same place. Without u, as format_quantity() does.
+/// With the digits that the expanded uncertainty U = 2u justifies: U is shown with one significant digit, or two when
+/// it begins with 1, and the value ends at the same place. Without u, as format_quantity() does.
 NumberText format_with_uncertainty(double value, std::optional<double> u, std::string_view unit);
 
-/// "20 mV", "2 Hz", "4.7 nF": the shortest text that reads back as the same value to 6 digits. For settings, which are exact.
+/// "20 mV", "2 Hz", "4.7 nF": the shortest text that reads back as the same value to 6 digits. For settings, which are
+/// exact.
 std::string format_setting(double value, std::string_view unit);
 
 /// A duration as people say it: "52 s", "3 min 20 s", "1 h 05 min".

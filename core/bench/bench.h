@@ -8,7 +8,8 @@
 
 #include "base/result.h"
 
-/// The boundary to hardware: whatever drives and senses. Nothing passes it but set-ups, raw samples and instrument readings.
+/// The boundary to hardware: whatever drives and senses. Nothing passes it but set-ups, raw samples and instrument
+/// readings.
 namespace heron::bench {
 
 /// A steady sine out of a generator.
@@ -31,11 +32,11 @@ struct ChannelRecord {
   std::string pin;
   std::vector<std::int16_t> counts;
   double volts_per_count = 0;
-  double range = 0;        ///< V peak
-  int lowest_count = 0;    ///< the converter's ends: samples there are clipped
+  double range = 0;      ///< V peak
+  int lowest_count = 0;  ///< the converter's ends: samples there are clipped
   int highest_count = 0;
-  double u_gain = 0;       ///< relative standard uncertainty of the input's gain, from its data
-  double u_delay = 0;      ///< s, standard uncertainty of its delay against the other inputs
+  double u_gain = 0;   ///< relative standard uncertainty of the input's gain, from its data
+  double u_delay = 0;  ///< s, standard uncertainty of its delay against the other inputs
 
   std::vector<double> volts() const;
 };
@@ -55,17 +56,18 @@ struct AppliedDrive {
 
 /// What a bench can do, for checks before anything is driven.
 struct Limits {
-  std::string name;                 ///< "Simulated bench"
-  double lowest_frequency = 0;      ///< Hz
-  double highest_frequency = 0;     ///< Hz
-  double highest_level_pp = 0;      ///< V, open circuit, offset included
-  double lowest_level_pp = 0;       ///< V
-  double highest_sample_rate = 0;   ///< Hz
-  std::vector<double> ranges;       ///< V peak, rising
-  double overhead_per_point = 0;    ///< s that a real bench spends on setting up one point
+  std::string name;                ///< "Simulated bench"
+  double lowest_frequency = 0;     ///< Hz
+  double highest_frequency = 0;    ///< Hz
+  double highest_level_pp = 0;     ///< V, open circuit, offset included
+  double lowest_level_pp = 0;      ///< V
+  double highest_sample_rate = 0;  ///< Hz
+  std::vector<double> ranges;      ///< V peak, rising
+  double overhead_per_point = 0;   ///< s that a real bench spends on setting up one point
 };
 
-/// One bench in use by one runner. Calls block; those that can be long take a stop token and then fail with Fault::stopped.
+/// One bench in use by one runner. Calls block; those that can be long take a stop token and then fail with
+/// Fault::stopped.
 class Bench {
  public:
   virtual ~Bench() = default;

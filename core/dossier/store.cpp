@@ -19,13 +19,19 @@ Error as_error(const SQLite::Exception& e, const std::string& path) {
     case SQLITE_FULL:
       return {Fault::input, path + ": the disk is full. What was kept before is safe; free some space and go on."};
     case SQLITE_BUSY:
-    case SQLITE_LOCKED: return {Fault::input, path + ": another program is writing to the dossier; try again in a moment."};
-    case SQLITE_READONLY: return {Fault::input, path + ": the dossier is open for reading only."};
+    case SQLITE_LOCKED:
+      return {Fault::input, path + ": another program is writing to the dossier; try again in a moment."};
+    case SQLITE_READONLY:
+      return {Fault::input, path + ": the dossier is open for reading only."};
     case SQLITE_CORRUPT:
-    case SQLITE_NOTADB: return {Fault::input, path + ": the file is damaged or is not a dossier."};
-    case SQLITE_IOERR: return {Fault::input, path + ": the disk could not be read or written (is it full?)."};
-    case SQLITE_CANTOPEN: return {Fault::input, path + ": the file cannot be opened."};
-    default: return {Fault::input, path + ": " + e.what()};
+    case SQLITE_NOTADB:
+      return {Fault::input, path + ": the file is damaged or is not a dossier."};
+    case SQLITE_IOERR:
+      return {Fault::input, path + ": the disk could not be read or written (is it full?)."};
+    case SQLITE_CANTOPEN:
+      return {Fault::input, path + ": the file cannot be opened."};
+    default:
+      return {Fault::input, path + ": " + e.what()};
   }
 }
 
@@ -48,7 +54,8 @@ void prepare(SQLite::Database& db) {
 }  // namespace
 
 Result<Store> Store::create(const std::string& path) {
-  if (std::filesystem::exists(path)) return fail(Fault::input, "{}: the file exists already; choose another name.", path);
+  if (std::filesystem::exists(path))
+    return fail(Fault::input, "{}: the file exists already; choose another name.", path);
   auto made = guarded(path, [&]() -> Result<Store> {
     auto impl = std::make_unique<Impl>();
     impl->path = path;
@@ -77,8 +84,8 @@ Result<Store> Store::create(const std::string& path) {
 Result<Store> Store::open(const std::string& path) {
   std::error_code failure;
   if (!std::filesystem::is_regular_file(path, failure)) return fail(Fault::input, "{}: there is no such file.", path);
-  const bool writable = access(path.c_str(), W_OK) == 0 &&
-                        access(std::filesystem::absolute(path).parent_path().c_str(), W_OK) == 0;
+  const bool writable =
+      access(path.c_str(), W_OK) == 0 && access(std::filesystem::absolute(path).parent_path().c_str(), W_OK) == 0;
   return guarded(path, [&]() -> Result<Store> {
     auto impl = std::make_unique<Impl>();
     impl->path = path;
@@ -86,10 +93,13 @@ Result<Store> Store::open(const std::string& path) {
     impl->db = std::make_unique<SQLite::Database>(path, writable ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY);
     auto& db = *impl->db;
     prepare(db);
-    const int application = db.execAndGet("PRAGMA application_id").getInt(), version = db.execAndGet("PRAGMA user_version").getInt();
+    const int application = db.execAndGet("PRAGMA application_id").getInt(),
+              version = db.execAndGet("PRAGMA user_version").getInt();
     if (application != kApplicationId) return fail(Fault::input, "{}: this is a database, but not a dossier.", path);
     if (version > kSchemaVersion)
-      return fail(Fault::input, "{}: the dossier was written by a newer Zealous Heron (form {}, this one reads up to {}). Open it with that one.",
+      return fail(Fault::input,
+                  "{}: the dossier was written by a newer Zealous Heron (form {}, this one reads up to {}). Open it "
+                  "with that one.",
                   path, version, kSchemaVersion);
     // The whole-file check is left to those who have a reason to ask; a cheap look at every table tells most damage.
     for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
@@ -97,7 +107,9 @@ Result<Store> Store::open(const std::string& path) {
         Statement look(db, fmt::format("SELECT * FROM {} LIMIT 1", table));
         look.executeStep();
       } catch (const SQLite::Exception&) {
-        impl->damage = fmt::format("{}: part of the dossier (\"{}\") is damaged; it is open for reading only. Copy out what can be read.", path, table);
+        impl->damage = fmt::format(
+            "{}: part of the dossier (\"{}\") is damaged; it is open for reading only. Copy out what can be read.",
+            path, table);
         impl->read_only = true;
       }
     }
@@ -189,8 +201,12 @@ Result<std::vector<Study>> Store::studies() {
     std::vector<Study> out;
     Statement q(*impl_->db, "SELECT id, name, kind, plan, settings, wake FROM study ORDER BY position, id");
     while (q.executeStep()) {
-      Study study{q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(),
-                  json::parse(q.getColumn(3).getString()), json::parse(q.getColumn(4).getString()).get<study::SettingsText>(), {}};
+      Study study{q.getColumn(0).getInt64(),
+                  q.getColumn(1).getString(),
+                  q.getColumn(2).getString(),
+                  json::parse(q.getColumn(3).getString()),
+                  json::parse(q.getColumn(4).getString()).get<study::SettingsText>(),
+                  {}};
       if (!q.getColumn(5).isNull()) study.wake = q.getColumn(5).getInt64();
       out.push_back(std::move(study));
     }
@@ -206,12 +222,15 @@ Result<Study> Store::find_study(const std::string& name) {
     if (study.name == name) return study;
     names += (names.empty() ? "" : ", ") + study.name;
   }
-  return fail(Fault::usage, "{}: there is no study \"{}\"; there {}.", path(), name, names.empty() ? "are none" : "are " + names);
+  return fail(Fault::usage, "{}: there is no study \"{}\"; there {}.", path(), name,
+              names.empty() ? "are none" : "are " + names);
 }
 
 Result<long long> Store::add_study(const Study& study) {
   return guarded(path(), [&]() -> Result<long long> {
-    Statement q(*impl_->db, "INSERT INTO study (position, name, kind, plan, settings) VALUES ((SELECT COUNT(*) FROM study), ?, ?, ?, ?)");
+    Statement q(
+        *impl_->db,
+        "INSERT INTO study (position, name, kind, plan, settings) VALUES ((SELECT COUNT(*) FROM study), ?, ?, ?, ?)");
     q.bind(1, study.name);
     q.bind(2, study.kind);
     q.bind(3, study.plan.dump());
@@ -244,20 +263,24 @@ Result<void> Store::set_wake(long long study, std::optional<long long> take) {
 Result<std::vector<judge::Claim>> Store::claims(long long study) {
   return guarded(path(), [&]() -> Result<std::vector<judge::Claim>> {
     std::vector<judge::Claim> out;
-    Statement q(*impl_->db, "SELECT id, text, figure, lower, upper, expected, tolerance FROM claim WHERE study = ? ORDER BY id");
+    Statement q(*impl_->db,
+                "SELECT id, text, figure, lower, upper, expected, tolerance FROM claim WHERE study = ? ORDER BY id");
     q.bind(1, static_cast<int64_t>(study));
     const auto text = [&](int column) {
       return q.getColumn(column).isNull() ? std::nullopt : std::optional(q.getColumn(column).getString());
     };
     while (q.executeStep())
-      out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(), text(3), text(4), text(5), text(6)});
+      out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(), text(3),
+                     text(4), text(5), text(6)});
     return out;
   });
 }
 
 Result<long long> Store::add_claim(long long study, const judge::Claim& claim) {
   return guarded(path(), [&]() -> Result<long long> {
-    Statement q(*impl_->db, "INSERT INTO claim (study, text, figure, lower, upper, expected, tolerance) VALUES (?, ?, ?, ?, ?, ?, ?)");
+    Statement q(
+        *impl_->db,
+        "INSERT INTO claim (study, text, figure, lower, upper, expected, tolerance) VALUES (?, ?, ?, ?, ?, ?, ?)");
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, claim.text);
     q.bind(3, claim.figure);

@@ -16,14 +16,14 @@ namespace heron::dossier {
 inline constexpr int kSchemaVersion = 1;
 
 struct DeviceInfo {
-  std::string name;      ///< "Mudlark buoy, rev C"
-  std::string about;     ///< "hydrophone preamp"
-  std::string circuit;   ///< TOML text; empty for a device that only has imported data
+  std::string name;     ///< "Mudlark buoy, rev C"
+  std::string about;    ///< "hydrophone preamp"
+  std::string circuit;  ///< TOML text; empty for a device that only has imported data
 };
 
 struct Unit {
   long long id = 0;
-  std::string name;  ///< "unit 07"
+  std::string name;                      ///< "unit 07"
   std::map<std::string, double> fitted;  ///< part values fitted or measured on this unit, SI
 };
 
@@ -40,11 +40,11 @@ std::string_view take_state_text(TakeState state);
 
 struct Take {
   long long id = 0, study = 0;
-  int number = 0;             ///< within the study, from 1
+  int number = 0;  ///< within the study, from 1
   std::string unit;
-  std::string started;        ///< UTC, ISO 8601
+  std::string started;  ///< UTC, ISO 8601
   TakeState state = TakeState::finished;
-  std::string origin;         ///< the bench's name, or the file it was imported from
+  std::string origin;  ///< the bench's name, or the file it was imported from
   int points = 0, planned = 0;
   std::string note;
 
@@ -54,14 +54,15 @@ struct Take {
 
 /// The dossier: one SQLite file. docs/dossier.md has the schema.
 ///
-/// Every change is its own transaction and is on disk when the call returns. Listing takes reads no records. One Store belongs
-/// to one thread; several may have the same file open. Takes are written once: only their note can change afterwards.
+/// Every change is its own transaction and is on disk when the call returns. Listing takes reads no records. One Store
+/// belongs to one thread; several may have the same file open. Takes are written once: only their note can change
+/// afterwards.
 class Store {
  public:
   static Result<Store> create(const std::string& path);
 
-  /// Opens for reading and writing, or for reading alone where the file allows no more. Refuses a newer schema. A damaged
-  /// file opens read-only with what can still be read; damage() then says so.
+  /// Opens for reading and writing, or for reading alone where the file allows no more. Refuses a newer schema. A
+  /// damaged file opens read-only with what can still be read; damage() then says so.
   static Result<Store> open(const std::string& path);
 
   ~Store();
@@ -103,7 +104,8 @@ class Store {
   Result<void> set_note(long long take, const std::string& note);
 
   /// @param planned  how many points are meant to come
-  Result<long long> begin_take(long long study, const std::string& unit, const std::string& origin, const nlohmann::json& setup, int planned);
+  Result<long long> begin_take(long long study, const std::string& unit, const std::string& origin,
+                               const nlohmann::json& setup, int planned);
   Result<void> add_point(long long take, const study::Point& point);
   Result<void> finish_take(long long take, TakeState state);
 

@@ -12,7 +12,9 @@ namespace {
 Result<sim::Circuit> nominal_circuit(Store& store) {
   const auto device = store.device();
   if (!device) return tl::unexpected(device.error());
-  if (device->circuit.empty()) return fail(Fault::bench, "{}: the device has no circuit, so the simulated bench has nothing to drive.", store.path());
+  if (device->circuit.empty())
+    return fail(Fault::bench, "{}: the device has no circuit, so the simulated bench has nothing to drive.",
+                store.path());
   return sim::read_circuit(device->circuit, device->about.empty() ? "circuit" : device->about);
 }
 
@@ -51,8 +53,8 @@ judge::PartValues part_values(Store& store, const std::map<std::string, double>&
   return out;
 }
 
-Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed, const std::string& note,
-                           const TakeEvents& events, std::stop_token stop) {
+Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
+                           const std::string& note, const TakeEvents& events, std::stop_token stop) {
   if (study.kind != "response") return fail(Fault::usage, "Studies of kind \"{}\" cannot be run yet.", study.kind);
   const auto plan = study::response::plan_from_json(study.plan);
   if (!plan) return tl::unexpected(plan.error());
@@ -65,9 +67,15 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
   const auto unit = store.current_unit();
   if (!device) return tl::unexpected(device.error());
   if (!unit) return tl::unexpected(unit.error());
-  const json setup = {{"plan", study::response::to_json(*plan)}, {"bench", (*bench)->limits().name}, {"seed", seed},
-                      {"device", device->name}, {"circuit", device->circuit}, {"unit", unit->name}, {"fitted", unit->fitted}};
-  const auto take = store.begin_take(study.id, unit->name, (*bench)->limits().name, setup, study::response::point_count(*plan));
+  const json setup = {{"plan", study::response::to_json(*plan)},
+                      {"bench", (*bench)->limits().name},
+                      {"seed", seed},
+                      {"device", device->name},
+                      {"circuit", device->circuit},
+                      {"unit", unit->name},
+                      {"fitted", unit->fitted}};
+  const auto take =
+      store.begin_take(study.id, unit->name, (*bench)->limits().name, setup, study::response::point_count(*plan));
   if (!take) return take;
   if (!note.empty())
     if (auto ok = store.set_note(*take, note); !ok) return tl::unexpected(ok.error());
@@ -80,7 +88,9 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
         return {};
       },
       events.progress, stop);
-  const auto state = ran ? TakeState::finished : ran.error().fault == Fault::stopped ? TakeState::stopped : TakeState::failed;
+  const auto state = ran                                   ? TakeState::finished
+                     : ran.error().fault == Fault::stopped ? TakeState::stopped
+                                                           : TakeState::failed;
   const auto finished = store.finish_take(*take, state);
   if (!ran) return tl::unexpected(ran.error());
   if (!finished) return tl::unexpected(finished.error());
@@ -98,13 +108,15 @@ Result<study::Analysis> analyse_take(Store& store, const Study& study, const Tak
   if (!points) return tl::unexpected(points.error());
   auto analysis = kind->analyse(*points, study.settings, asked);
   if (analysis && take.incomplete() && take.state != TakeState::running)
-    analysis->reading.doubts.push_back({"take.incomplete", study::Severity::caution,
-                                        fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
-                                        "Take again for the rest of the sweep."});
+    analysis->reading.doubts.push_back(
+        {"take.incomplete", study::Severity::caution,
+         fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
+         "Take again for the rest of the sweep."});
   return analysis;
 }
 
-Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take, const study::Analysis* analysis) {
+Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take,
+                                           const study::Analysis* analysis) {
   const auto claims = store.claims(study.id);
   const auto masks = store.masks(study.id);
   if (!claims) return tl::unexpected(claims.error());
@@ -152,7 +164,8 @@ Result<std::vector<LedgerLine>> ledger(Store& store) {
   return out;
 }
 
-Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file, const std::string& notes) {
+Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file,
+                              const std::string& notes) {
   const auto* kind = study::find_kind(study.kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
   study::Point point{.setting = json::object(), .records = {table}};

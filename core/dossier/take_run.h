@@ -28,10 +28,11 @@ struct TakeEvents {
 
 /// Runs preflight, then the study, point by point into the dossier. The seed is stored with the take.
 /// @return the take's id; on Fault::stopped and Fault::bench what was read is kept in the take, which `began` has named
-Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed, const std::string& note,
-                           const TakeEvents& events, std::stop_token stop);
+Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
+                           const std::string& note, const TakeEvents& events, std::stop_token stop);
 
-/// Figures, doubts and curve of a take, with the claims' figures read as well. A dead take has the doubt "take.incomplete".
+/// Figures, doubts and curve of a take, with the claims' figures read as well. A dead take has the doubt
+/// "take.incomplete".
 Result<study::Analysis> analyse_take(Store& store, const Study& study, const Take& take);
 
 /// One line of the ledger.
@@ -45,12 +46,14 @@ struct LedgerLine {
 };
 
 /// The claims and masks of a study against one take; everything not measured without one.
-Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take, const study::Analysis* analysis);
+Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take,
+                                           const study::Analysis* analysis);
 
 /// The whole ledger: every study against its newest take that has points.
 Result<std::vector<LedgerLine>> ledger(Store& store);
 
 /// Data of a file as a finished take of a study.
-Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file, const std::string& notes);
+Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file,
+                              const std::string& notes);
 
 }  // namespace heron::dossier

@@ -1,9 +1,9 @@
+#include <unistd.h>
 #include <bit>
 #include <chrono>
 #include <csignal>
 #include <cstring>
 #include <fstream>
-#include <unistd.h>
 
 #include "dossier/store_impl.h"
 
@@ -25,9 +25,10 @@ TakeState state_from(const std::string& text) {
 }
 
 Take take_row(Statement& q) {
-  return {q.getColumn(0).getInt64(), q.getColumn(1).getInt64(), q.getColumn(2).getInt(), q.getColumn(3).getString(),
-          q.getColumn(4).getString(), state_from(q.getColumn(5).getString()), q.getColumn(6).getString(), q.getColumn(7).getInt(),
-          q.getColumn(8).getInt(), q.getColumn(9).getString()};
+  return {q.getColumn(0).getInt64(),  q.getColumn(1).getInt64(),  q.getColumn(2).getInt(),
+          q.getColumn(3).getString(), q.getColumn(4).getString(), state_from(q.getColumn(5).getString()),
+          q.getColumn(6).getString(), q.getColumn(7).getInt(),    q.getColumn(8).getInt(),
+          q.getColumn(9).getString()};
 }
 
 std::string now() {
@@ -59,22 +60,28 @@ std::vector<T> numbers_from(const SQLite::Column& blob) {
 }
 
 void read_records(SQLite::Database& db, long long point_id, study::Point& point) {
-  Statement q(db, "SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, u_delay, data FROM record "
-                  "WHERE point = ? ORDER BY pass, channel");
+  Statement q(
+      db,
+      "SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, u_delay, data FROM record "
+      "WHERE point = ? ORDER BY pass, channel");
   q.bind(1, static_cast<int64_t>(point_id));
   while (q.executeStep()) {
     const int pass = q.getColumn(0).getInt();
     if (point.records.empty() || point.records.back().pass != pass)
       point.records.push_back({.pass = pass, .sample_rate = q.getColumn(1).getDouble()});
-    study::Channel channel{.role = q.getColumn(2).getString(), .unit = q.getColumn(3).getString(), .pin = q.getColumn(4).getString(),
+    study::Channel channel{.role = q.getColumn(2).getString(),
+                           .unit = q.getColumn(3).getString(),
+                           .pin = q.getColumn(4).getString(),
                            .scale = q.getColumn(6).getDouble()};
     if (!q.getColumn(7).isNull()) channel.range = q.getColumn(7).getDouble();
     channel.lowest_count = q.getColumn(8).getInt();
     channel.highest_count = q.getColumn(9).getInt();
     channel.u_gain = q.getColumn(10).getDouble();
     channel.u_delay = q.getColumn(11).getDouble();
-    if (q.getColumn(5).getString() == "i16") channel.counts = numbers_from<std::int16_t>(q.getColumn(12));
-    else channel.numbers = numbers_from<double>(q.getColumn(12));
+    if (q.getColumn(5).getString() == "i16")
+      channel.counts = numbers_from<std::int16_t>(q.getColumn(12));
+    else
+      channel.numbers = numbers_from<double>(q.getColumn(12));
     point.records.back().channels.push_back(std::move(channel));
   }
 }
@@ -83,10 +90,14 @@ void read_records(SQLite::Database& db, long long point_id, study::Point& point)
 
 std::string_view take_state_text(TakeState state) {
   switch (state) {
-    case TakeState::running: return "running";
-    case TakeState::finished: return "finished";
-    case TakeState::stopped: return "stopped";
-    case TakeState::failed: return "failed";
+    case TakeState::running:
+      return "running";
+    case TakeState::finished:
+      return "finished";
+    case TakeState::stopped:
+      return "stopped";
+    case TakeState::failed:
+      return "failed";
   }
   return "";
 }
@@ -112,7 +123,8 @@ Result<int> Store::settle_dead_takes() {
 Result<std::vector<Take>> Store::takes(long long study, int most) {
   return guarded(path(), [&]() -> Result<std::vector<Take>> {
     std::vector<Take> out;
-    Statement q(*impl_->db, fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?", kTakeColumns));
+    Statement q(*impl_->db,
+                fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?", kTakeColumns));
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, most > 0 ? most : -1);
     while (q.executeStep()) out.push_back(take_row(q));
@@ -158,11 +170,13 @@ Result<void> Store::set_note(long long take, const std::string& note) {
   });
 }
 
-Result<long long> Store::begin_take(long long study, const std::string& unit, const std::string& origin, const json& setup, int planned) {
+Result<long long> Store::begin_take(long long study, const std::string& unit, const std::string& origin,
+                                    const json& setup, int planned) {
   return guarded(path(), [&]() -> Result<long long> {
     Statement q(*impl_->db,
                 "INSERT INTO take (study, number, unit, started, state, origin, setup, planned, process) "
-                "VALUES (?1, (SELECT COALESCE(MAX(number), 0) + 1 FROM take WHERE study = ?1), ?2, ?3, 'running', ?4, ?5, ?6, ?7)");
+                "VALUES (?1, (SELECT COALESCE(MAX(number), 0) + 1 FROM take WHERE study = ?1), ?2, ?3, 'running', ?4, "
+                "?5, ?6, ?7)");
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, unit);
     q.bind(3, now());
@@ -185,8 +199,10 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
     p.bind(3, point.setting.dump());
     p.exec();
     const auto point_id = db.getLastInsertRowid();
-    Statement r(db, "INSERT INTO record (point, pass, rate, channel, role, unit, pin, type, scale, range, lowest, highest, u_gain, u_delay, data) "
-                    "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+    Statement r(db,
+                "INSERT INTO record (point, pass, rate, channel, role, unit, pin, type, scale, range, lowest, highest, "
+                "u_gain, u_delay, data) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
     for (const auto& record : point.records) {
       for (std::size_t k = 0; k < record.channels.size(); ++k) {
         const auto& c = record.channels[k];
@@ -206,8 +222,10 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
         r.bind(12, c.highest_count);
         r.bind(13, c.u_gain);
         r.bind(14, c.u_delay);
-        if (c.counted()) r.bindNoCopy(15, static_cast<const void*>(c.counts.data()), int(c.counts.size() * sizeof(std::int16_t)));
-        else r.bindNoCopy(15, static_cast<const void*>(c.numbers.data()), int(c.numbers.size() * sizeof(double)));
+        if (c.counted())
+          r.bindNoCopy(15, static_cast<const void*>(c.counts.data()), int(c.counts.size() * sizeof(std::int16_t)));
+        else
+          r.bindNoCopy(15, static_cast<const void*>(c.numbers.data()), int(c.numbers.size() * sizeof(double)));
         r.exec();
       }
     }

@@ -38,11 +38,13 @@ bool read_number(std::string_view cell, bool decimal_comma, double& value) {
     std::replace(text.begin(), text.end(), ',', '.');
   }
   const auto [end, fault] = fast_float::from_chars(text.data(), text.data() + text.size(), value);
-  return !text.empty() && end == text.data() + text.size() && (fault == std::errc() || fault == std::errc::result_out_of_range);
+  return !text.empty() && end == text.data() + text.size() &&
+         (fault == std::errc() || fault == std::errc::result_out_of_range);
 }
 
 /// RFC 4180 rows with the given separator; blanks: runs of spaces and tabs. `stop_after` rows at most (0: all).
-Result<std::vector<Table::Row>> split(std::string_view text, char separator, const std::string& file, std::size_t stop_after, std::string* notes) {
+Result<std::vector<Table::Row>> split(std::string_view text, char separator, const std::string& file,
+                                      std::size_t stop_after, std::string* notes) {
   std::vector<Table::Row> rows;
   int line = 1;
   std::size_t i = 0;
@@ -50,7 +52,7 @@ Result<std::vector<Table::Row>> split(std::string_view text, char separator, con
     const auto line_end = std::min(text.find_first_of("\r\n", i), text.size());
     const auto skip_newline = [&] {
       if (i < text.size() && text[i] == '\r') ++i;
-      if (i < text.size() && text[i] == '\n' ) ++i;
+      if (i < text.size() && text[i] == '\n') ++i;
       ++line;
     };
     const std::string whole = trimmed(text.substr(i, line_end - i));
@@ -72,8 +74,10 @@ Result<std::vector<Table::Row>> split(std::string_view text, char separator, con
       for (; i < text.size(); ++i) {
         const char c = text[i];
         if (quoted) {
-          if (c == '"' && i + 1 < text.size() && text[i + 1] == '"') cell += text[++i];
-          else if (c == '"') quoted = false;
+          if (c == '"' && i + 1 < text.size() && text[i + 1] == '"')
+            cell += text[++i];
+          else if (c == '"')
+            quoted = false;
           else {
             if (c == '\n') ++line;
             cell += c;
@@ -161,7 +165,8 @@ std::string Table::column_list() const {
 Result<std::string> read_file(const std::string& path) {
   std::error_code fault;
   if (!std::filesystem::is_regular_file(path, fault)) return fail(Fault::input, "{}: there is no such file.", path);
-  if (std::filesystem::file_size(path, fault) > 1'000'000'000) return fail(Fault::input, "{}: the file is larger than 1 GB.", path);
+  if (std::filesystem::file_size(path, fault) > 1'000'000'000)
+    return fail(Fault::input, "{}: the file is larger than 1 GB.", path);
   std::ifstream in(path, std::ios::binary);
   std::ostringstream out;
   out << in.rdbuf();
@@ -176,7 +181,8 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
     char separator;
     bool decimal_comma;
   };
-  constexpr Candidate candidates[] = {{'\t', false}, {'\t', true}, {';', false}, {';', true}, {',', false}, {kBlanks, false}, {kBlanks, true}};
+  constexpr Candidate candidates[] = {{'\t', false}, {'\t', true},     {';', false},   {';', true},
+                                      {',', false},  {kBlanks, false}, {kBlanks, true}};
   double best = 0;
   const Candidate* chosen = nullptr;
   std::optional<Error> broken_quote;
@@ -225,7 +231,8 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
     before += "\n";
   }
   table.notes += before;
-  table.rows.assign(std::make_move_iterator(rows->begin() + std::ptrdiff_t(first)), std::make_move_iterator(rows->end()));
+  table.rows.assign(std::make_move_iterator(rows->begin() + std::ptrdiff_t(first)),
+                    std::make_move_iterator(rows->end()));
   return table;
 }
 
@@ -243,30 +250,36 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
       std::optional<std::size_t> at;
       for (std::size_t i = 0; i < table.columns.size(); ++i)
         if (!at && lower(table.columns[i].name) == lower(chosen->second)) at = i;
-      const bool digits = !chosen->second.empty() && chosen->second.size() < 6 &&
-                          std::all_of(chosen->second.begin(), chosen->second.end(), [](char c) { return c >= '0' && c <= '9'; });
+      const bool digits =
+          !chosen->second.empty() && chosen->second.size() < 6 &&
+          std::all_of(chosen->second.begin(), chosen->second.end(), [](char c) { return c >= '0' && c <= '9'; });
       if (!at && digits)
-        if (const auto number = std::size_t(std::stoul(chosen->second)); number >= 1 && number <= table.columns.size()) at = number - 1;
+        if (const auto number = std::size_t(std::stoul(chosen->second)); number >= 1 && number <= table.columns.size())
+          at = number - 1;
       if (!at)
-        return fail(Fault::input, "{}: there is no column \"{}\" for {}; there are {}.", table.file, chosen->second, role, table.column_list());
+        return fail(Fault::input, "{}: there is no column \"{}\" for {}; there are {}.", table.file, chosen->second,
+                    role, table.column_list());
       place[role] = *at;
       continue;
     }
     for (std::size_t i = 0; i < table.columns.size(); ++i) {
       if (lower(table.columns[i].name) != role) continue;
       if (place.contains(role))
-        return fail(Fault::input, "{}: columns {} and {} are both called {}; say which with --column {}=NUMBER.", table.file, place[role] + 1, i + 1, role, role);
+        return fail(Fault::input, "{}: columns {} and {} are both called {}; say which with --column {}=NUMBER.",
+                    table.file, place[role] + 1, i + 1, role, role);
       place[role] = i;
     }
   }
   const std::vector<std::string_view>* roles = nullptr;
   for (const auto& set : kind.roles)
-    if (!roles && std::all_of(set.begin(), set.end(), [&](auto role) { return place.contains(std::string(role)); })) roles = &set;
+    if (!roles && std::all_of(set.begin(), set.end(), [&](auto role) { return place.contains(std::string(role)); }))
+      roles = &set;
   if (!roles) {
     std::string missing;
     for (const auto role : kind.roles.front())
       if (!place.contains(std::string(role))) missing += (missing.empty() ? "" : ", ") + std::string(role);
-    return fail(Fault::input, "{}: no column plays the role {}; there are {}. Say which with --column ROLE=NAME.", table.file, missing, table.column_list());
+    return fail(Fault::input, "{}: no column plays the role {}; there are {}. Say which with --column ROLE=NAME.",
+                table.file, missing, table.column_list());
   }
 
   std::vector<std::string> used(roles->begin(), roles->end());
@@ -278,20 +291,24 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
     const auto& column = table.columns[at];
     const auto wanted = role_unit(role);
     if (!column.unit.empty() && !wanted.empty() && column.unit != wanted)
-      return fail(Fault::input, "{}: column {} is in {}, but {} is wanted for {}.", table.file, column.name, column.unit, wanted, role);
+      return fail(Fault::input, "{}: column {} is in {}, but {} is wanted for {}.", table.file, column.name,
+                  column.unit, wanted, role);
     const auto scale = choice.scale.find(role);
     const double factor = column.factor * (scale == choice.scale.end() ? 1 : scale->second);
     study::Channel channel{.role = role, .unit = std::string(wanted)};
     channel.numbers.reserve(table.rows.size());
     for (const auto& row : table.rows) {
       if (at >= row.cells.size())
-        return fail(Fault::input, "{}:{}: the row has {} cells; column {} ({}) is missing.", table.file, row.line, row.cells.size(), at + 1, role);
+        return fail(Fault::input, "{}:{}: the row has {} cells; column {} ({}) is missing.", table.file, row.line,
+                    row.cells.size(), at + 1, role);
       double value = 0;
       if (!read_number(row.cells[at], table.decimal_comma, value))
-        return fail(Fault::input, "{}:{}: column {} ({}): \"{}\" is not a number.", table.file, row.line, at + 1, role, row.cells[at].substr(0, 40));
+        return fail(Fault::input, "{}:{}: column {} ({}): \"{}\" is not a number.", table.file, row.line, at + 1, role,
+                    row.cells[at].substr(0, 40));
       value *= factor;
       if (!std::isfinite(value))
-        return fail(Fault::input, "{}:{}: column {} ({}): \"{}\" is not a finite number.", table.file, row.line, at + 1, role, row.cells[at].substr(0, 40));
+        return fail(Fault::input, "{}:{}: column {} ({}): \"{}\" is not a finite number.", table.file, row.line, at + 1,
+                    role, row.cells[at].substr(0, 40));
       channel.numbers.push_back(value);
     }
     record.channels.push_back(std::move(channel));

@@ -8,12 +8,13 @@
 #include "study/kind.h"
 #include "study/raw.h"
 
-/// Other people's tables: separators, decimal commas, units and notes are found by themselves. docs/import.md tells the rules.
+/// Other people's tables: separators, decimal commas, units and notes are found by themselves. docs/import.md tells the
+/// rules.
 namespace heron::exchange {
 
 struct TableColumn {
-  std::string name;  ///< without the unit; empty where the file has no header
-  std::string unit;  ///< symbol without prefix; empty where none is given or it is not known
+  std::string name;   ///< without the unit; empty where the file has no header
+  std::string unit;   ///< symbol without prefix; empty where none is given or it is not known
   double factor = 1;  ///< of the unit's prefix
 };
 
@@ -42,9 +43,9 @@ struct ColumnChoice {
 
 /// Picks the columns that play the kind's roles and turns them into numbers in SI.
 ///
-/// A role goes to the column chosen for it, else to the one whose name is the role's (any case). Text, infinite or missing
-/// cells in a used column are errors with their line; other columns are ignored. Roles and scales the kind does not know are
-/// Fault::usage.
+/// A role goes to the column chosen for it, else to the one whose name is the role's (any case). Text, infinite or
+/// missing cells in a used column are errors with their line; other columns are ignored. Roles and scales the kind does
+/// not know are Fault::usage.
 Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice);
 
 /// Reads a whole file into memory; refuses what is larger than 1 GB.

@@ -63,23 +63,35 @@ json absent_json(const study::Reading& reading) {
 json doubts_json(const study::Reading& reading) {
   json out = json::array();
   for (const auto& d : reading.doubts)
-    out.push_back({{"key", d.key}, {"severity", study::severity_text(d.severity)}, {"text", d.text}, {"remedy", d.remedy}});
+    out.push_back(
+        {{"key", d.key}, {"severity", study::severity_text(d.severity)}, {"text", d.text}, {"remedy", d.remedy}});
   return out;
 }
 
-Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const study::Analysis& analysis) {
+Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                       const study::Analysis& analysis) {
   const auto setup = store.take_setup(take.id);
   if (!setup) return tl::unexpected(setup.error());
   const auto lines = dossier::judge_take(store, study, &take, &analysis);
   if (!lines) return tl::unexpected(lines.error());
   json claims = json::array();
   for (const auto& line : *lines)
-    claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement) : judge::to_json(*line.mask, line.judgement));
-  return json{{"kind", study.kind},   {"study", study.name},       {"take", take.number},   {"unit", take.unit},
-              {"started", take.started}, {"state", dossier::take_state_text(take.state)}, {"origin", take.origin},
-              {"note", take.note},    {"setup", *setup},           {"settings", analysis.settings},
-              {"figures", figures_json(analysis.reading)}, {"absent", absent_json(analysis.reading)},
-              {"doubts", doubts_json(analysis.reading)},   {"claims", std::move(claims)}};
+    claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement)
+                                : judge::to_json(*line.mask, line.judgement));
+  return json{{"kind", study.kind},
+              {"study", study.name},
+              {"take", take.number},
+              {"unit", take.unit},
+              {"started", take.started},
+              {"state", dossier::take_state_text(take.state)},
+              {"origin", take.origin},
+              {"note", take.note},
+              {"setup", *setup},
+              {"settings", analysis.settings},
+              {"figures", figures_json(analysis.reading)},
+              {"absent", absent_json(analysis.reading)},
+              {"doubts", doubts_json(analysis.reading)},
+              {"claims", std::move(claims)}};
 }
 
 Result<void> write_file(const std::string& path, std::string_view content) {
@@ -107,19 +119,23 @@ Result<void> write_file(const std::string& path, std::string_view content) {
 std::string file_name(const std::string& text) {
   std::string out;
   for (const unsigned char c : text) {
-    if (std::isalnum(c) || c == '-' || c == '_') out += char(std::tolower(c));
-    else if (!out.empty() && out.back() != '-') out += '-';
+    if (std::isalnum(c) || c == '-' || c == '_')
+      out += char(std::tolower(c));
+    else if (!out.empty() && out.back() != '-')
+      out += '-';
   }
   while (!out.empty() && out.back() == '-') out.pop_back();
   return out.empty() ? "unnamed" : out.substr(0, 80);
 }
 
-Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const std::string& folder) {
+Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                        const std::string& folder) {
   const auto analysis = dossier::analyse_take(store, study, take);
   if (!analysis) return tl::unexpected(analysis.error());
   const auto points = store.points(take.id);
   if (!points) return tl::unexpected(points.error());
-  const std::filesystem::path top = std::filesystem::path(folder) / fmt::format("{}-take-{}", file_name(study.name), take.number);
+  const std::filesystem::path top =
+      std::filesystem::path(folder) / fmt::format("{}-take-{}", file_name(study.name), take.number);
   std::error_code fault;
   std::filesystem::create_directories(top / "records", fault);
   if (fault) return fail(Fault::input, "{}: the folder cannot be made: {}", top.string(), fault.message());

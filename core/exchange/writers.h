@@ -14,18 +14,20 @@ std::string curve_csv(const study::Columns& curve);
 /// The samples of one record: "time (s)" and one column a channel, in its unit.
 std::string record_csv(const study::Record& record);
 
-nlohmann::json figures_json(const study::Reading& reading);   ///< [{"key", "value", "unit", "uncertainty", "label"}]
+nlohmann::json figures_json(const study::Reading& reading);  ///< [{"key", "value", "unit", "uncertainty", "label"}]
 nlohmann::json absent_json(const study::Reading& reading);
 nlohmann::json doubts_json(const study::Reading& reading);
 
 /// One take as JSON: set-up as it was, figures, absent, doubts, claims.
-Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const study::Analysis& analysis);
+Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                                 const study::Analysis& analysis);
 
 /// Writes beside the target and moves it into place, so that no half-written file is ever seen.
 Result<void> write_file(const std::string& path, std::string_view content);
 
 /// Writes points, records and JSON of one take into a folder that is made where needed. @return the files written
-Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const std::string& folder);
+Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                        const std::string& folder);
 
 /// A name that every file system takes: letters, digits, - and _.
 std::string file_name(const std::string& text);

@@ -19,7 +19,9 @@ std::string unit_of(const study::Reading& reading, std::string_view key) {
 }
 
 /// A limit in a figure's unit. A figure without unit takes bare numbers and per cent.
-Result<double> limit(const std::string& text, std::string_view unit) { return parse_value(text, unit.empty() ? "1" : unit); }
+Result<double> limit(const std::string& text, std::string_view unit) {
+  return parse_value(text, unit.empty() ? "1" : unit);
+}
 
 Verdict verdict_for(double margin, std::optional<double> u) {
   const double expanded = u ? 2 * *u : 0;
@@ -31,19 +33,26 @@ Verdict verdict_for(double margin, std::optional<double> u) {
 
 std::string_view verdict_text(Verdict verdict) {
   switch (verdict) {
-    case Verdict::meets: return "meets";
-    case Verdict::fails: return "fails";
-    case Verdict::too_close: return "too_close";
-    case Verdict::not_measured: return "not_measured";
+    case Verdict::meets:
+      return "meets";
+    case Verdict::fails:
+      return "fails";
+    case Verdict::too_close:
+      return "too_close";
+    case Verdict::not_measured:
+      return "not_measured";
   }
   return "";
 }
 
 std::string_view verdict_words(Verdict verdict) {
   switch (verdict) {
-    case Verdict::too_close: return "too close";
-    case Verdict::not_measured: return "not measured";
-    default: return verdict_text(verdict);
+    case Verdict::too_close:
+      return "too close";
+    case Verdict::not_measured:
+      return "not measured";
+    default:
+      return verdict_text(verdict);
   }
 }
 
@@ -65,8 +74,10 @@ Result<double> evaluate(const std::string& formula, const PartValues& parts) {
 Result<void> check(const Claim& claim, const study::Kind& kind) {
   if (auto ok = kind.check_figure(claim.figure); !ok) return tl::unexpected(Error{Fault::input, ok.error().message});
   if (!claim.lower && !claim.upper && !claim.expected)
-    return fail(Fault::input, "The claim \"{}\" has neither a lower nor an upper limit nor an expected value.", claim.text);
-  if (claim.expected && !claim.tolerance) return fail(Fault::input, "The claim \"{}\" expects a value but gives no tolerance.", claim.text);
+    return fail(Fault::input, "The claim \"{}\" has neither a lower nor an upper limit nor an expected value.",
+                claim.text);
+  if (claim.expected && !claim.tolerance)
+    return fail(Fault::input, "The claim \"{}\" expects a value but gives no tolerance.", claim.text);
   return {};
 }
 
@@ -74,7 +85,8 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
   Judgement out;
   const auto* figure = reading.find(claim.figure);
   if (!figure) {
-    const auto it = std::find_if(reading.absent.begin(), reading.absent.end(), [&](const auto& a) { return a.key == claim.figure; });
+    const auto it = std::find_if(reading.absent.begin(), reading.absent.end(),
+                                 [&](const auto& a) { return a.key == claim.figure; });
     out.reason = it != reading.absent.end() ? it->reason : "the figure was not read";
   } else {
     out.value = figure->value;
@@ -140,10 +152,12 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
       // A step in the line has two limits at one x: both are asked.
       for (std::size_t i = 0; i < mask_lg.size(); ++i) {
         double wanted = 0;
-        if (mask_lg[i] == x) wanted = mask_y[i];
+        if (mask_lg[i] == x)
+          wanted = mask_y[i];
         else if (i + 1 < mask_lg.size() && mask_lg[i] < x && x < mask_lg[i + 1])
           wanted = mask_y[i] + (mask_y[i + 1] - mask_y[i]) * (x - mask_lg[i]) / (mask_lg[i + 1] - mask_lg[i]);
-        else continue;
+        else
+          continue;
         const double margin = sign * (wanted - *y);
         if (out.margin && margin >= *out.margin) continue;
         out.margin = margin;
@@ -169,8 +183,11 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
 namespace {
 nlohmann::json common_json(const Judgement& j) {
   const auto number = [](const std::optional<double>& v) { return v ? nlohmann::json(*v) : nlohmann::json(nullptr); };
-  nlohmann::json out = {{"lower", number(j.lower)}, {"upper", number(j.upper)}, {"value", number(j.value)},
-                        {"margin", number(j.margin)}, {"verdict", verdict_text(j.verdict)}};
+  nlohmann::json out = {{"lower", number(j.lower)},
+                        {"upper", number(j.upper)},
+                        {"value", number(j.value)},
+                        {"margin", number(j.margin)},
+                        {"verdict", verdict_text(j.verdict)}};
   if (j.expected) out["expected"] = *j.expected;
   if (j.at) out["at"] = *j.at;
   if (j.u) out["uncertainty"] = *j.u;

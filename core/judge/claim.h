@@ -14,23 +14,23 @@ namespace heron::judge {
 /// A limit on a figure. Limits are kept as typed and understood for the figure's unit.
 struct Claim {
   long long id = 0;
-  std::string text;    ///< "High corner at least 18 kHz"
-  std::string figure;  ///< "corner.high"
-  std::optional<std::string> lower, upper;       ///< "18 kHz"
-  std::optional<std::string> expected;           ///< a formula over part values, "1/(2*pi*R3*C4)"
-  std::optional<std::string> tolerance;          ///< of the expected value: "15 %", or in the figure's unit
+  std::string text;                         ///< "High corner at least 18 kHz"
+  std::string figure;                       ///< "corner.high"
+  std::optional<std::string> lower, upper;  ///< "18 kHz"
+  std::optional<std::string> expected;      ///< a formula over part values, "1/(2*pi*R3*C4)"
+  std::optional<std::string> tolerance;     ///< of the expected value: "15 %", or in the figure's unit
 };
 
 /// A limit line over a curve: straight between its points on lg x. Above `upper` and below `lower` is forbidden.
 struct Mask {
   long long id = 0;
   std::string text;
-  std::string curve;  ///< "gain", "phase"
+  std::string curve;                                    ///< "gain", "phase"
   std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
 };
 
 enum class Verdict { meets, fails, too_close, not_measured };
-std::string_view verdict_text(Verdict verdict);  ///< "meets", "too_close"...
+std::string_view verdict_text(Verdict verdict);   ///< "meets", "too_close"...
 std::string_view verdict_words(Verdict verdict);  ///< for people: "too close"
 
 struct Judgement {
@@ -38,7 +38,7 @@ struct Judgement {
   std::optional<double> value, lower, upper, expected, margin;
   std::optional<double> u;
   std::string unit;
-  std::string reason;  ///< why it is not measured
+  std::string reason;        ///< why it is not measured
   std::optional<double> at;  ///< masks: where the margin is smallest
 };
 
@@ -53,7 +53,8 @@ Result<void> check(const Claim& claim, const study::Kind& kind);
 /// @param parts  values for `expected`, as measured where known
 Judgement judge(const Claim& claim, const study::Reading& reading, const PartValues& parts);
 
-/// The smallest margin of the curve to the mask. A curve that does not cover the mask is not measured. `value` is the curve there.
+/// The smallest margin of the curve to the mask. A curve that does not cover the mask is not measured. `value` is the
+/// curve there.
 Judgement judge(const Mask& mask, const study::Columns& curve);
 
 /// [[claim]] and [[mask]] of a claims file; errors name file, line and key.

@@ -13,8 +13,10 @@ std::string_view curve_unit(std::string_view curve) {
 }
 
 template <class... Args>
-tl::unexpected<Error> at(std::string_view file, const toml::node& node, fmt::format_string<Args...> text, Args&&... args) {
-  return fail(Fault::input, "{}:{}: {}", file, node.source().begin.line, fmt::format(text, std::forward<Args>(args)...));
+tl::unexpected<Error> at(std::string_view file, const toml::node& node, fmt::format_string<Args...> text,
+                         Args&&... args) {
+  return fail(Fault::input, "{}:{}: {}", file, node.source().begin.line,
+              fmt::format(text, std::forward<Args>(args)...));
 }
 
 Result<std::optional<std::string>> text_key(std::string_view file, const toml::table& table, std::string_view key) {
@@ -32,10 +34,11 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
     std::optional<std::string>* into;
   };
   std::optional<std::string> text, figure;
-  const Field fields[] = {{"text", &text}, {"figure", &figure}, {"lower", &claim.lower}, {"upper", &claim.upper},
-                          {"expected", &claim.expected}, {"tolerance", &claim.tolerance}};
+  const Field fields[] = {{"text", &text},         {"figure", &figure},           {"lower", &claim.lower},
+                          {"upper", &claim.upper}, {"expected", &claim.expected}, {"tolerance", &claim.tolerance}};
   for (const auto& [key, node] : table) {
-    const auto it = std::find_if(std::begin(fields), std::end(fields), [&](const Field& f) { return f.key == key.str(); });
+    const auto it =
+        std::find_if(std::begin(fields), std::end(fields), [&](const Field& f) { return f.key == key.str(); });
     if (it == std::end(fields)) return at(file, node, "{}: a claim has no such key", key.str());
     auto value = text_key(file, table, it->key);
     if (!value) return tl::unexpected(value.error());
@@ -45,14 +48,16 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
   for (const auto* limit : {&claim.lower, &claim.upper, &claim.tolerance})
     if (*limit)
       if (const auto ok = parse_quantity(**limit, ""); !ok) return at(file, table, "{}", ok.error().message);
-  if (!claim.lower && !claim.upper && !claim.expected) return at(file, table, "lower, upper or expected: one is wanted");
+  if (!claim.lower && !claim.upper && !claim.expected)
+    return at(file, table, "lower, upper or expected: one is wanted");
   if (claim.expected && !claim.tolerance) return at(file, table, "tolerance: is missing beside expected");
   claim.figure = *figure;
   claim.text = text.value_or(claim.figure);
   return claim;
 }
 
-Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table, std::string_view key, std::string_view unit) {
+Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table,
+                                                         std::string_view key, std::string_view unit) {
   std::vector<std::pair<double, double>> line;
   const auto* node = table.get(key);
   if (!node) return line;
@@ -76,7 +81,8 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
       }
     }
     if (!(numbers[0] > 0)) return at(file, entry, "{}: the frequency must be above zero", key);
-    if (!line.empty() && numbers[0] < line.back().first) return at(file, entry, "{}: the points must rise in frequency", key);
+    if (!line.empty() && numbers[0] < line.back().first)
+      return at(file, entry, "{}: the points must rise in frequency", key);
     line.push_back({numbers[0], numbers[1]});
   }
   return line;
@@ -94,7 +100,8 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
   Claims out;
   for (const auto& [key, node] : root) {
     const auto* list = node.as_array();
-    if ((key != "claim" && key != "mask") || !list) return at(file, node, "{}: a claims file has only [[claim]] and [[mask]]", key.str());
+    if ((key != "claim" && key != "mask") || !list)
+      return at(file, node, "{}: a claims file has only [[claim]] and [[mask]]", key.str());
     for (const auto& entry : *list) {
       const auto* table = entry.as_table();
       if (!table) return at(file, entry, "{}: a table is wanted", key.str());
@@ -108,7 +115,8 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       auto curve = text_key(file, *table, "curve");
       if (!curve) return tl::unexpected(curve.error());
       mask.curve = curve->value_or("");
-      if (curve_unit(mask.curve).empty()) return at(file, entry, "curve: gain or phase is wanted, not \"{}\"", mask.curve);
+      if (curve_unit(mask.curve).empty())
+        return at(file, entry, "curve: gain or phase is wanted, not \"{}\"", mask.curve);
       auto text = text_key(file, *table, "text");
       if (!text) return tl::unexpected(text.error());
       mask.text = text->value_or(mask.curve);

@@ -12,7 +12,8 @@ MinMaxPyramid::Range joined(MinMaxPyramid::Range a, MinMaxPyramid::Range b) {
 MinMaxPyramid::MinMaxPyramid(std::span<const double> values) : values_(values) {
   std::vector<Range> level;
   for (std::size_t i = 0; i + kBase <= values.size(); i += kBase) {
-    const auto [low, high] = std::minmax_element(values.begin() + std::ptrdiff_t(i), values.begin() + std::ptrdiff_t(i + kBase));
+    const auto [low, high] =
+        std::minmax_element(values.begin() + std::ptrdiff_t(i), values.begin() + std::ptrdiff_t(i + kBase));
     level.push_back({*low, *high});
   }
   while (!level.empty()) {
@@ -63,9 +64,11 @@ ThinCurve thin_curve(std::span<const double> x, std::span<const double> y, const
   auto begin = first;
   for (int column = 0; column < columns && begin < last; ++column) {
     const double edge = from + (to - from) * (column + 1) / columns;
-    auto end = column + 1 == columns
-                   ? last
-                   : std::size_t(std::upper_bound(x.begin() + std::ptrdiff_t(begin), x.begin() + std::ptrdiff_t(last), edge) - x.begin());
+    auto end =
+        column + 1 == columns
+            ? last
+            : std::size_t(std::upper_bound(x.begin() + std::ptrdiff_t(begin), x.begin() + std::ptrdiff_t(last), edge) -
+                          x.begin());
     if (end == begin) continue;
     const auto range = pyramid.over(begin, end);
     keep(x[begin], y[begin]);

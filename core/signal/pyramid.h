@@ -7,8 +7,8 @@ namespace heron::signal {
 
 /// Smallest and largest value of any stretch of a long record in O(log n): a min/max pyramid.
 ///
-/// Use it to draw long curves: cost follows the pixels asked for, not the samples. Takes about a quarter of the record's
-/// memory besides; keeps a view of the record, which must outlive it.
+/// Use it to draw long curves: cost follows the pixels asked for, not the samples. Takes about a quarter of the
+/// record's memory besides; keeps a view of the record, which must outlive it.
 class MinMaxPyramid {
  public:
   struct Range {
@@ -34,8 +34,9 @@ struct ThinCurve {
   std::vector<double> x, y;
 };
 
-/// At most four points a column over [from, to]: the first and last values and the extremes in between, in the order low,
-/// high, so that every spike still reaches its height. One neighbour outside either end is kept, for the line to run out.
+/// At most four points a column over [from, to]: the first and last values and the extremes in between, in the order
+/// low, high, so that every spike still reaches its height. One neighbour outside either end is kept, for the line to
+/// run out.
 /// @param x strictly rising, as long as the pyramid's record
 ThinCurve thin_curve(std::span<const double> x, std::span<const double> y, const MinMaxPyramid& pyramid, double from,
                      double to, int columns);

@@ -1,10 +1,10 @@
 #include "sim/circuit.h"
 
+#include <toml++/toml.h>
 #include <algorithm>
 #include <cmath>
 #include <random>
 #include <set>
-#include <toml++/toml.h>
 
 #include "base/quantity.h"
 #include "sim/device.h"
@@ -44,7 +44,8 @@ class Reader {
 };
 
 bool plain_name(std::string_view name) {
-  return !name.empty() && std::all_of(name.begin(), name.end(), [](unsigned char c) { return std::isalnum(c) || c == '_'; });
+  return !name.empty() &&
+         std::all_of(name.begin(), name.end(), [](unsigned char c) { return std::isalnum(c) || c == '_'; });
 }
 
 Result<std::string> node_name(const Reader& reader, const toml::node& node, const std::string& where) {
@@ -60,7 +61,8 @@ Result<void> read_nodes(const Reader& reader, const toml::table& table, Part& pa
     const auto* between = table.get("between");
     const auto* list = between ? between->as_array() : nullptr;
     if (!list || list->size() != 2)
-      return reader.error(between ? between : &table, "{}: between: two nodes are wanted, as [\"one\", \"other\"]", where);
+      return reader.error(between ? between : &table, "{}: between: two nodes are wanted, as [\"one\", \"other\"]",
+                          where);
     for (const auto& entry : *list) {
       auto name = node_name(reader, entry, where + ": between");
       if (!name) return tl::unexpected(name.error());
@@ -98,7 +100,8 @@ Result<void> read_values(const Reader& reader, const toml::table& table, Part& p
   if (const auto* entry = table.get("tolerance")) {
     auto percent = reader.number(*entry, "%", where + ": tolerance");
     if (!percent) return tl::unexpected(percent.error());
-    if (!(*percent >= 0 && *percent < 100)) return reader.error(entry, "{}: tolerance: must lie from 0 % to 100 %", where);
+    if (!(*percent >= 0 && *percent < 100))
+      return reader.error(entry, "{}: tolerance: must lie from 0 % to 100 %", where);
     part.values[std::string(part.kind->values.front().key)].tolerance = *percent / 100;
   }
   return {};
@@ -150,7 +153,8 @@ Result<void> check_controls(const Reader& reader, const Circuit& circuit, const 
     if (!part.kind->needs_control) continue;
     const Part* control = circuit.find(part.control);
     if (!control || control->kind->name != "voltage source")
-      return reader.error(parts.get(part.name), "part {}: control: there is no voltage source {}", part.name, part.control);
+      return reader.error(parts.get(part.name), "part {}: control: there is no voltage source {}", part.name,
+                          part.control);
   }
   return {};
 }
@@ -195,7 +199,8 @@ Result<Circuit> read_circuit(std::string_view text, std::string_view file) {
       if (!nodes.contains(*at)) return reader.error(&node, "pins: {}: no part is connected to \"{}\"", name.str(), *at);
       circuit.pins[std::string(name.str())] = *at;
     }
-  if (circuit.pins.empty()) return fail(Fault::input, "{}:1: pins: the circuit names no pin to drive or to sense", file);
+  if (circuit.pins.empty())
+    return fail(Fault::input, "{}:1: pins: the circuit names no pin to drive or to sense", file);
   if (const auto* ratings = root["ratings"].as_table())
     for (const auto& [name, node] : *ratings) {
       if (!circuit.pins.contains(std::string(name.str())))
@@ -228,10 +233,14 @@ Result<Circuit> as_built(const Circuit& nominal, std::string_view unit, const Fi
     }
   }
   for (const auto& [name, value] : fitted) {
-    const auto part = std::find_if(built.parts.begin(), built.parts.end(), [&](const Part& p) { return p.name == name; });
-    if (part == built.parts.end()) return fail(Fault::input, "The circuit has no part {}; its fitted value cannot be used.", name);
-    if (!part->values.contains("value")) return fail(Fault::input, "Part {} has no single value that could be fitted.", name);
-    if (!(value > 0) || !std::isfinite(value)) return fail(Fault::input, "Part {}: a fitted value must be above zero.", name);
+    const auto part =
+        std::find_if(built.parts.begin(), built.parts.end(), [&](const Part& p) { return p.name == name; });
+    if (part == built.parts.end())
+      return fail(Fault::input, "The circuit has no part {}; its fitted value cannot be used.", name);
+    if (!part->values.contains("value"))
+      return fail(Fault::input, "Part {} has no single value that could be fitted.", name);
+    if (!(value > 0) || !std::isfinite(value))
+      return fail(Fault::input, "Part {}: a fitted value must be above zero.", name);
     part->values["value"] = {value, 0};
   }
   return built;

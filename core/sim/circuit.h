@@ -7,7 +7,8 @@
 
 #include "base/result.h"
 
-/// Circuits as data: parts, their values, and the named pins that a hookup can reach. docs/circuits.md tells the file form.
+/// Circuits as data: parts, their values, and the named pins that a hookup can reach. docs/circuits.md tells the file
+/// form.
 namespace heron::sim {
 
 struct PartKind;
@@ -33,7 +34,7 @@ struct Circuit {
   std::string title;
   std::string about;
   std::vector<Part> parts;
-  std::map<std::string, std::string> pins;    ///< what a person calls it -> node
+  std::map<std::string, std::string> pins;     ///< what a person calls it -> node
   std::map<std::string, double> peak_ratings;  ///< pin -> highest voltage against ground that may be applied, V
 
   const Part* find(std::string_view part) const;
@@ -48,8 +49,8 @@ Result<Circuit> read_circuit(std::string_view toml_text, std::string_view file);
 /// A part value set by hand: what is fitted or was measured. Keyed "C4" for the part's main value.
 using FittedValues = std::map<std::string, double>;
 
-/// The circuit of one unit as it came off the line: every toleranced value drawn within its tolerance (uniformly, seeded by
-/// the unit's name), then the fitted values put in, which are exact.
+/// The circuit of one unit as it came off the line: every toleranced value drawn within its tolerance (uniformly,
+/// seeded by the unit's name), then the fitted values put in, which are exact.
 Result<Circuit> as_built(const Circuit& nominal, std::string_view unit, const FittedValues& fitted);
 
 /// Name -> main nominal value, for the parts that have one (R, C, L, sources).

@@ -39,8 +39,8 @@ class Stamp {
 
   std::span<const double> x_;
   std::vector<double> f_, q_;
-  std::vector<double> g_, c_;       ///< values over the shared pattern
-  std::vector<int> slots_;          ///< slot of the i-th jacobian call
+  std::vector<double> g_, c_;  ///< values over the shared pattern
+  std::vector<int> slots_;     ///< slot of the i-th jacobian call
   std::size_t call_ = 0;
   std::vector<std::pair<int, int>>* recording_ = nullptr;
 };
@@ -83,7 +83,8 @@ struct ValueRule {
   enum class Sign { any, positive, not_negative } sign = Sign::any;
 };
 
-/// A kind of part: what the file must give and how the device is made. One file in sim/parts a family; the list is in parts.cpp.
+/// A kind of part: what the file must give and how the device is made. One file in sim/parts a family; the list is in
+/// parts.cpp.
 struct PartKind {
   std::string_view name;  ///< as the file says it
   std::vector<std::string_view> pins;

@@ -95,7 +95,8 @@ Result<void> PeriodicDrive::wait(double seconds, std::stop_token stop) {
   const double rest = until - transient_.time();
   if (rest <= 1e-9 / frequency_) return {};
   const double steps = std::ceil(rest * frequency_ * steps_);
-  if (steps > 2e8) return fail(Fault::bench, "Settling would take {:.0f} steps of the circuit; settle for a shorter time.", steps);
+  if (steps > 2e8)
+    return fail(Fault::bench, "Settling would take {:.0f} steps of the circuit; settle for a shorter time.", steps);
   return transient_.run_fixed(until, int(steps), {}, stop);
 }
 
@@ -103,7 +104,8 @@ Result<void> PeriodicDrive::watch(double seconds, const Transient::Observer& obs
   if (auto ok = choose_steps(stop); !ok) return ok;
   const double until = transient_.time() + seconds;
   const double steps = std::max(1.0, std::ceil(seconds * frequency_ * steps_ * (1 - 1e-12)));
-  if (steps > 2e8) return fail(Fault::bench, "The record would take {:.0f} steps of the circuit; read fewer periods.", steps);
+  if (steps > 2e8)
+    return fail(Fault::bench, "The record would take {:.0f} steps of the circuit; read fewer periods.", steps);
   return transient_.run_fixed(until, int(steps), observe, stop);
 }
 

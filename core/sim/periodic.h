@@ -7,13 +7,14 @@ namespace heron::sim {
 
 /// Advances a periodically driven transient, fast where the circuit stays linear.
 ///
-/// In a linear circuit what one period does to the state is an affine map; many periods are that map composed with itself,
-/// which needs only log2 of their number. The result is what stepping through every period would have given, transients
-/// included. Wherever a device leaves its linear range, every period is stepped through.
+/// In a linear circuit what one period does to the state is an affine map; many periods are that map composed with
+/// itself, which needs only log2 of their number. The result is what stepping through every period would have given,
+/// transients included. Wherever a device leaves its linear range, every period is stepped through.
 class PeriodicDrive {
  public:
   /// @param frequency  of everything that drives the circuit, Hz
-  PeriodicDrive(Transient& transient, Network& network, double frequency) : transient_(transient), network_(network), frequency_(frequency) {}
+  PeriodicDrive(Transient& transient, Network& network, double frequency)
+      : transient_(transient), network_(network), frequency_(frequency) {}
 
   /// Lets `seconds` pass.
   Result<void> wait(double seconds, std::stop_token stop);

@@ -35,7 +35,9 @@ struct SimulatedBench::Wired {
   PeriodicDrive periodic;
 
   Wired(Network n, double frequency)
-      : network(std::move(n)), transient(network, State(std::size_t(network.size()), 0.0), 0), periodic(transient, network, frequency) {}
+      : network(std::move(n)),
+        transient(network, State(std::size_t(network.size()), 0.0), 0),
+        periodic(transient, network, frequency) {}
 };
 
 SimulatedBench::SimulatedBench(Circuit circuit, std::uint64_t seed, GeneratorData generator, InputData input)
@@ -63,8 +65,9 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
   if (!circuit_.pins.contains(wanted.pin))
     return fail(Fault::bench, "The device has no pin \"{}\" to drive.", wanted.pin);
   if (!(wanted.frequency >= generator_.lowest_frequency && wanted.frequency <= generator_.highest_frequency))
-    return fail(Fault::bench, "The generator cannot give {}; it reaches from {} to {}.", format_setting(wanted.frequency, "Hz"),
-                format_setting(generator_.lowest_frequency, "Hz"), format_setting(generator_.highest_frequency, "Hz"));
+    return fail(Fault::bench, "The generator cannot give {}; it reaches from {} to {}.",
+                format_setting(wanted.frequency, "Hz"), format_setting(generator_.lowest_frequency, "Hz"),
+                format_setting(generator_.highest_frequency, "Hz"));
   const double reach = wanted.peak_to_peak + 2 * std::abs(wanted.offset);
   if (!(wanted.peak_to_peak > 0) || reach > generator_.highest_level_pp * (1 + 1e-9))
     return fail(Fault::bench, "The generator cannot give {} pk-pk with {} offset; its limit is {} pk-pk in all.",
@@ -85,8 +88,10 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
   set.frequency = std::max(1.0, std::round(wanted.frequency / generator_.frequency_step)) * generator_.frequency_step;
 
   // The generator goes on in phase: at the instant of the change the old and the new sine stand at the same angle.
-  if (driving_) phase_ = std::remainder(phase_ + 2 * pi * drive_.frequency * circuit_time_, 2 * pi);
-  else phase_ = -pi / 2;
+  if (driving_)
+    phase_ = std::remainder(phase_ + 2 * pi * drive_.frequency * circuit_time_, 2 * pi);
+  else
+    phase_ = -pi / 2;
   if (wired_) state_ = wired_->transient.state();
   circuit_time_ = 0;
   drive_ = set;
@@ -98,7 +103,8 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
 
 Result<void> SimulatedBench::connect(const std::vector<bench::InputSetup>& inputs) {
   for (const auto& input : inputs) {
-    if (!circuit_.pins.contains(input.pin)) return fail(Fault::bench, "The device has no pin \"{}\" to sense.", input.pin);
+    if (!circuit_.pins.contains(input.pin))
+      return fail(Fault::bench, "The device has no pin \"{}\" to sense.", input.pin);
     if (input.range && std::find(input_.ranges.begin(), input_.ranges.end(), *input.range) == input_.ranges.end())
       return fail(Fault::bench, "The input has no range of {}.", format_setting(*input.range, "V"));
   }
@@ -119,13 +125,17 @@ Result<void> SimulatedBench::wire() {
   emf.values["frequency"] = {drive_.frequency, 0};
   emf.values["phase"] = {phase_ * 180 / pi, 0};
   whole.parts.push_back(emf);
-  whole.parts.push_back(two_terminal("bench:source", "resistor", "bench:emf", circuit_.pins.at(drive_.pin), drive_.source_resistance));
+  whole.parts.push_back(
+      two_terminal("bench:source", "resistor", "bench:emf", circuit_.pins.at(drive_.pin), drive_.source_resistance));
   for (std::size_t k = 0; k < inputs_.size(); ++k) {
     const std::string& pin = circuit_.pins.at(inputs_[k].pin);
     const std::string suffix = std::to_string(k), buffer = "bench:buffer " + suffix;
-    whole.parts.push_back(two_terminal("bench:load " + suffix, "resistor", pin, std::string(kGround), input_.resistance));
-    whole.parts.push_back(two_terminal("bench:shunt " + suffix, "capacitor", pin, std::string(kGround), input_.capacitance));
-    Part follower{.name = "bench:follower " + suffix, .kind = find_part_kind("voltage by voltage"),
+    whole.parts.push_back(
+        two_terminal("bench:load " + suffix, "resistor", pin, std::string(kGround), input_.resistance));
+    whole.parts.push_back(
+        two_terminal("bench:shunt " + suffix, "capacitor", pin, std::string(kGround), input_.capacitance));
+    Part follower{.name = "bench:follower " + suffix,
+                  .kind = find_part_kind("voltage by voltage"),
                   .nodes = {buffer, std::string(kGround), pin, std::string(kGround)}};
     follower.values["value"] = {1, 0};
     whole.parts.push_back(follower);
@@ -189,10 +199,12 @@ Result<std::vector<std::vector<double>>> SimulatedBench::solve_inputs(double rat
 
 bench::ChannelRecord SimulatedBench::digitise(const std::string& pin, std::size_t input, double range,
                                               const std::vector<double>& volts) {
-  const auto range_index = std::uint64_t(std::find(input_.ranges.begin(), input_.ranges.end(), range) - input_.ranges.begin());
+  const auto range_index =
+      std::uint64_t(std::find(input_.ranges.begin(), input_.ranges.end(), range) - input_.ranges.begin());
   const double gain = 1 + input_.u_gain * fixed_error(seed_, input, range_index);
   const double offset = input_.u_offset * range * fixed_error(seed_, 100 + input, range_index);
-  const double noise = std::hypot(input_.noise_density * std::sqrt(pi / 2 * input_.bandwidth), input_.range_noise * range);
+  const double noise =
+      std::hypot(input_.noise_density * std::sqrt(pi / 2 * input_.bandwidth), input_.range_noise * range);
   const int half = 1 << (input_.bits - 1);
   bench::ChannelRecord record{.pin = pin,
                               .volts_per_count = range / half,

@@ -12,8 +12,9 @@ namespace heron::sim {
 
 /// A bench of a generator and digitising inputs around a solved circuit.
 ///
-/// Source resistance, input loading and the inputs' bandwidth are parts of the circuit that is solved. Offsets, gain errors
-/// and delays belong to the seeded instruments; noise is drawn from the same seed, so a take repeats bit for bit.
+/// Source resistance, input loading and the inputs' bandwidth are parts of the circuit that is solved. Offsets, gain
+/// errors and delays belong to the seeded instruments; noise is drawn from the same seed, so a take repeats bit for
+/// bit.
 class SimulatedBench final : public bench::Bench {
  public:
   SimulatedBench(Circuit circuit, std::uint64_t seed, GeneratorData generator = {}, InputData input = {});
@@ -34,7 +35,8 @@ class SimulatedBench final : public bench::Bench {
   Result<void> wire();
   void choose_ranges(const std::vector<std::vector<double>>& volts, bool& look_again);
   Result<std::vector<std::vector<double>>> solve_inputs(double rate, int samples, std::stop_token stop);
-  bench::ChannelRecord digitise(const std::string& pin, std::size_t input, double range, const std::vector<double>& volts);
+  bench::ChannelRecord digitise(const std::string& pin, std::size_t input, double range,
+                                const std::vector<double>& volts);
 
   Circuit circuit_;
   std::uint64_t seed_;
@@ -51,7 +53,6 @@ class SimulatedBench final : public bench::Bench {
   std::vector<double> ranges_;  ///< as set now, one an input
   std::unique_ptr<Wired> wired_;
   State state_;  ///< of the circuit where the last drive left it; empty before the first
-
 };
 
 }  // namespace heron::sim

@@ -56,7 +56,8 @@ Result<State> operating_point(Network& network, const Tolerances& tol) {
   if (rest_newton(network, x, kLeak, 1, tol, worst)) return x;
   std::fill(x.begin(), x.end(), 0.0);
   bool settled = true;
-  for (double leak = 1e-2; settled && leak >= kLeak * 0.99; leak /= 10) settled = rest_newton(network, x, leak, 1, tol, worst);
+  for (double leak = 1e-2; settled && leak >= kLeak * 0.99; leak /= 10)
+    settled = rest_newton(network, x, leak, 1, tol, worst);
   if (settled) return x;
   std::fill(x.begin(), x.end(), 0.0);
   settled = true;
@@ -91,8 +92,7 @@ void Transient::set_state(State x, double time) {
 bool Transient::newton(State& x, double time, double g_share, const State& constant) {
   for (int pass = 0; pass < tolerances_.newton_steps; ++pass) {
     network_.evaluate(x, time);
-    for (std::size_t i = 0; i < x.size(); ++i)
-      residual_[i] = constant[i] - network_.q()[i] - g_share * network_.f()[i];
+    for (std::size_t i = 0; i < x.size(); ++i) residual_[i] = constant[i] - network_.q()[i] - g_share * network_.f()[i];
     const bool linear = network_.linear_at(x);
     stayed_linear_ = stayed_linear_ && linear;
     if (!linear || factored_share_ != g_share) {
@@ -160,7 +160,8 @@ Result<void> Transient::run_adaptive(double until, double first_step, double lon
     const auto ok = step(width, true);
     if (!ok || error_ > 1) {
       h = width * (ok ? std::clamp(0.85 / std::cbrt(error_), 0.1, 0.8) : 0.25);
-      if (h < least) return ok ? fail(Fault::bench, "The step became too small to go on at {}.", format_setting(time_, "s")) : ok;
+      if (h < least)
+        return ok ? fail(Fault::bench, "The step became too small to go on at {}.", format_setting(time_, "s")) : ok;
       continue;
     }
     const double to = last ? until : time_ + width;
@@ -195,7 +196,8 @@ Result<std::vector<State>> Transient::step_matrix(double h) {
   const auto n = x_.size();
   network_.evaluate(x_, time_);
   factored_share_ = 0;
-  if (!network_.factor(1, share)) return fail(Fault::bench, "The circuit cannot be solved at {}.", format_setting(time_, "s"));
+  if (!network_.factor(1, share))
+    return fail(Fault::bench, "The circuit cannot be solved at {}.", format_setting(time_, "s"));
   const auto clear_algebraic = [&](State& rows) {
     for (std::size_t i = 0; i < n; ++i)
       if (network_.algebraic(int(i))) rows[i] = 0;

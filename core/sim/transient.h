@@ -36,8 +36,8 @@ inline constexpr double kGamma = 0.585786437626905;  ///< 2 - sqrt 2: both stage
 
 /// Transient solution by TR-BDF2 (Bank et al. 1985; Hosea and Shampine 1996): one-step, second order, L-stable.
 ///
-/// run_adaptive() chooses steps by the local error; run_fixed() takes equal steps and refactors only when the step changes, or
-/// where the network is not linear. Both call `observe` after every accepted step.
+/// run_adaptive() chooses steps by the local error; run_fixed() takes equal steps and refactors only when the step
+/// changes, or where the network is not linear. Both call `observe` after every accepted step.
 class Transient {
  public:
   using Observer = std::function<void(const Step&)>;
@@ -54,11 +54,11 @@ class Transient {
                             std::stop_token stop = {});
   Result<void> run_fixed(double until, int steps, const Observer& observe = {}, std::stop_token stop = {});
 
-  /// What one step of width h does to a deviation: x(t+h) = A x(t) + ... around the present state, as a dense matrix by columns.
-  /// Only meaningful where the network is linear.
+  /// What one step of width h does to a deviation: x(t+h) = A x(t) + ... around the present state, as a dense matrix by
+  /// columns. Only meaningful where the network is linear.
   Result<std::vector<State>> step_matrix(double h);
 
-  double shortest_step() const { return shortest_; }  ///< accepted by the last run_adaptive
+  double shortest_step() const { return shortest_; }     ///< accepted by the last run_adaptive
   bool stayed_linear() const { return stayed_linear_; }  ///< over the last run
 
  private:

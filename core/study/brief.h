@@ -7,8 +7,8 @@ namespace heron::study {
 /// A piece of a brief: plain text, or a word that can be edited in place.
 struct BriefPiece {
   std::string text;
-  std::string key;   ///< of the setting; empty for plain text
-  bool rare = false;  ///< folded away until asked for
+  std::string key;       ///< of the setting; empty for plain text
+  bool rare = false;     ///< folded away until asked for
   bool heading = false;  ///< "Drive", "Sense", "Settle"
 };
 

@@ -6,9 +6,12 @@ namespace heron::study {
 
 std::string_view severity_text(Severity severity) {
   switch (severity) {
-    case Severity::note: return "note";
-    case Severity::caution: return "caution";
-    case Severity::serious: return "serious";
+    case Severity::note:
+      return "note";
+    case Severity::caution:
+      return "caution";
+    case Severity::serious:
+      return "serious";
   }
   return "";
 }

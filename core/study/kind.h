@@ -34,13 +34,14 @@ struct Analysis {
 
 /// What the common parts (judging, the command line, export) need of a kind of study. One a folder; listed in kinds().
 struct Kind {
-  std::string_view name;   ///< "response"
-  std::string_view title;  ///< "Frequency response"
+  std::string_view name;                             ///< "response"
+  std::string_view title;                            ///< "Frequency response"
   std::vector<std::vector<std::string_view>> roles;  ///< the sets of columns that data may come in
   std::vector<std::string_view> optional_roles;
   Result<void> (*check_setting)(std::string_view key, std::string_view text);
   Result<void> (*check_figure)(std::string_view key);
-  Result<Analysis> (*analyse)(const std::vector<Point>& points, const SettingsText& settings, const std::vector<std::string>& asked);
+  Result<Analysis> (*analyse)(const std::vector<Point>& points, const SettingsText& settings,
+                              const std::vector<std::string>& asked);
 };
 
 /// The kinds that are built. Adding one: its folder, and a line in kinds.cpp.

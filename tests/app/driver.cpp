@@ -23,6 +23,12 @@ OpenWindow::OpenWindow(QSize size) {
   QTest::qWait(50);
 }
 
+app::BriefWord* OpenWindow::word(const QString& key) {
+  for (auto* word : window.findChildren<app::BriefWord*>("word-" + key))
+    if (word->isVisible()) return word;
+  return nullptr;
+}
+
 QPoint OpenWindow::place_of_point(std::size_t index) {
   auto* plot = static_cast<render::BodePlot*>(bode()->plot());
   const auto view = session().view(*session().shown());

@@ -50,7 +50,7 @@ struct OpenWindow {
 
   explicit OpenWindow(QSize size = {1280, 800});
   app::Session& session() { return window.session(); }
-  app::BriefWord* word(const QString& key) { return window.findChild<app::BriefWord*>("word-" + key); }
+  app::BriefWord* word(const QString& key);
   QLineEdit* editor() { return control<QLineEdit>(window, "New value"); }
   app::BodeLens* bode() { return window.findChild<app::BodeLens*>(); }
   /// Where a point of the take in view lies in the plot, in the gain panel.

@@ -12,7 +12,8 @@ QString folder;
 void shoot(app::MainWindow& window, const QString& name) {
   QTest::qWait(150);
   const QPixmap picture = window.grab();
-  if (!picture.save(folder + "/" + name + ".png")) std::fprintf(stderr, "screenshots: %s cannot be written\n", qPrintable(name));
+  if (!picture.save(folder + "/" + name + ".png"))
+    std::fprintf(stderr, "screenshots: %s cannot be written\n", qPrintable(name));
 }
 
 }  // namespace

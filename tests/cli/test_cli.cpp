@@ -1,8 +1,8 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include <catch2/catch.hpp>
 #include <fmt/format.h>
+#include <catch2/catch.hpp>
 
 #include <chrono>
 #include <csignal>
@@ -67,7 +67,8 @@ double figure(const json& j, const std::string& key) {
 TEST_CASE("analyse gives figures as JSON and as a table", "[cli]") {
   const test::Folder folder;
   const auto file = folder.write("lp.csv", low_pass_csv());
-  const auto run = heron_run({"analyse", "response", file, "--json", "--figure", "gain@1kHz", "--figure", "slope(10kHz,100kHz)", "--set", "drop=6.0206dB"});
+  const auto run = heron_run({"analyse", "response", file, "--json", "--figure", "gain@1kHz", "--figure",
+                              "slope(10kHz,100kHz)", "--set", "drop=6.0206dB"});
   REQUIRE(run.status == 0);
   const auto j = json::parse(run.out);
   CHECK(j.at("kind") == "response");
@@ -76,7 +77,8 @@ TEST_CASE("analyse gives figures as JSON and as a table", "[cli]") {
   CHECK(figure(j, "gain@1kHz") == Approx(-3.0103).margin(1e-3));
   CHECK(figure(j, "slope(10kHz,100kHz)") == Approx(-20).margin(0.1));
   bool absent = false;
-  for (const auto& a : j.at("absent")) absent = absent || (a.at("key") == "corner.low" && !a.at("reason").get<std::string>().empty());
+  for (const auto& a : j.at("absent"))
+    absent = absent || (a.at("key") == "corner.low" && !a.at("reason").get<std::string>().empty());
   CHECK(absent);
   const auto table = heron_run({"analyse", "response", file});
   CHECK(table.status == 0);
@@ -86,8 +88,12 @@ TEST_CASE("analyse gives figures as JSON and as a table", "[cli]") {
 TEST_CASE("analyse judges claims and tells failure by its status", "[cli]") {
   const test::Folder folder;
   const auto file = folder.write("lp.csv", low_pass_csv());
-  const auto good = folder.write("good.toml", "[[claim]]\nfigure = \"gain@1kHz\"\nlower = \"-3.2 dB\"\nupper = \"-2.8 dB\"\n");
-  const auto bad = folder.write("bad.toml", "[[claim]]\ntext = \"High corner\"\nfigure = \"corner.high\"\nlower = \"2 kHz\"\n[[mask]]\ncurve = \"gain\"\nlower = [[\"20 Hz\", \"-1 dB\"], [\"100 Hz\", \"-1 dB\"]]\n");
+  const auto good =
+      folder.write("good.toml", "[[claim]]\nfigure = \"gain@1kHz\"\nlower = \"-3.2 dB\"\nupper = \"-2.8 dB\"\n");
+  const auto bad =
+      folder.write("bad.toml",
+                   "[[claim]]\ntext = \"High corner\"\nfigure = \"corner.high\"\nlower = \"2 kHz\"\n[[mask]]\ncurve = "
+                   "\"gain\"\nlower = [[\"20 Hz\", \"-1 dB\"], [\"100 Hz\", \"-1 dB\"]]\n");
   CHECK(heron_run({"analyse", "response", file, "--claims", good}).status == 0);
   const auto failed = heron_run({"analyse", "response", file, "--claims", bad, "--json"});
   CHECK(failed.status == 1);
@@ -162,9 +168,12 @@ TEST_CASE("a dossier is made, taken, judged, shown and exported without a window
   CHECK(heron_run({"export", dossier, folder.file("out"), "--take", "3"}).status == 0);
   CHECK(std::filesystem::exists(folder.file("out/preamp-passband-take-3/points.csv")));
   CHECK(std::filesystem::exists(folder.file("out/preamp-passband-take-3/records/point-0041-pass-1.csv")));
-  CHECK(json::parse(*exchange::read_file(folder.file("out/preamp-passband-take-3/take.json"))).at("setup").at("seed") == 5);
+  CHECK(json::parse(*exchange::read_file(folder.file("out/preamp-passband-take-3/take.json"))).at("setup").at("seed") ==
+        5);
   CHECK(heron_run({"export", dossier, folder.file("out"), "--take", "77"}).status == 2);
-  CHECK(heron_run({"import", dossier, folder.file("out/preamp-passband-take-3/points.csv"), "--study", "Preamp passband"}).status == 0);
+  CHECK(
+      heron_run({"import", dossier, folder.file("out/preamp-passband-take-3/points.csv"), "--study", "Preamp passband"})
+          .status == 0);
   CHECK(json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes").size() == 4);
 
   CHECK(heron_run({"new", folder.file("n.heron")}).status == 0);

@@ -1,11 +1,11 @@
 #pragma once
+#include <unistd.h>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <numbers>
 #include <random>
 #include <string>
-#include <unistd.h>
 #include <vector>
 
 /// What several tests need. Nothing here comes from the code under test.
@@ -21,7 +21,8 @@ inline std::vector<double> sine(const SineSpec& s, std::size_t samples, unsigned
   std::normal_distribution<double> normal(0, 1);
   std::vector<double> out(samples);
   for (std::size_t i = 0; i < samples; ++i)
-    out[i] = s.peak * std::cos(2 * std::numbers::pi * s.frequency / s.rate * double(i) + s.phase) + s.dc + (s.noise > 0 ? s.noise * normal(random) : 0);
+    out[i] = s.peak * std::cos(2 * std::numbers::pi * s.frequency / s.rate * double(i) + s.phase) + s.dc +
+             (s.noise > 0 ? s.noise * normal(random) : 0);
   return out;
 }
 
@@ -30,7 +31,8 @@ class Folder {
  public:
   Folder() {
     static int count = 0;
-    path_ = std::filesystem::temp_directory_path() / ("heron-test-" + std::to_string(getpid()) + "-" + std::to_string(++count));
+    path_ = std::filesystem::temp_directory_path() /
+            ("heron-test-" + std::to_string(getpid()) + "-" + std::to_string(++count));
     std::filesystem::create_directories(path_);
   }
   ~Folder() {

@@ -32,16 +32,28 @@ TEST_CASE("tables are read in whatever form they come", "[csv]") {
     const char *what, *text;
   };
   const auto row = GENERATE(
-      Row{"plain", "frequency,gain,phase\n10,1.5,-20\n100,2.5,-30\n"}, Row{"windows", "frequency,gain,phase\r\n10,1.5,-20\r\n100,2.5,-30\r\n"},
-      Row{"old mac", "frequency,gain,phase\r10,1.5,-20\r100,2.5,-30"}, Row{"byte order mark", "\xef\xbb\xbf" "frequency,gain,phase\n10,1.5,-20\n100,2.5,-30\n"},
-      Row{"semicolon", "frequency;gain;phase\n10;1.5;-20\n100;2.5;-30\n"}, Row{"decimal comma", "frequency;gain;phase\n10;1,5;-20\n100;2,5;-30\n"},
-      Row{"tab and comma", "frequency\tgain\tphase\n10\t1,5\t-20\n100\t2,5\t-30\n"}, Row{"blanks", "frequency gain phase\n  10   1.5 -20\n 100 2.5   -30\n"},
-      Row{"blanks and comma", "frequency gain phase\n10 1,5 -20\n100 2,5 -30\n"}, Row{"units", "Frequency (kHz),Gain [dB],\"Phase, deg\"\n0.01,1.5,-20\n0.1,2.5,-30\n"},
-      Row{"notes", "# bench 4\nfrequency,gain,phase\n# more\n10,1.5,-20\n\n100,2.5,-30\n"}, Row{"words before", "Measured on Monday\nOperator, somebody\nfrequency,gain,phase\n10,1.5,-20\n100,2.5,-30\n"},
-      Row{"quotes", "\"frequency\",\"gain\",\"phase\"\n\"10\",\"1.5\",\"-20\"\n\"100\",\"2.5\",\"-30\"\n"}, Row{"a text column", "frequency,remark,gain,phase\n10,\"ok, fine\",1.5,-20\n100,bad,2.5,-30\n"},
-      Row{"other order", "phase,gain,frequency\n-20,1.5,1e1\n-30,2.5,1E+2\n"}, Row{"signs", "frequency,gain,phase\n+10,+1.5,-20\n+100,+2.5,-30\n"},
-      Row{"no newline", "frequency,gain,phase\n10,1.5,-20\n100,2.5,-30"}, Row{"spaces", "frequency , gain , phase\n 10 , 1.5 , -20\n 100 , 2.5 , -30\n"},
-      Row{"a note in quotes over lines", "frequency,gain,phase,remark\n10,1.5,-20,\"two\nlines \"\"here\"\"\"\n100,2.5,-30,one\n"});
+      Row{"plain", "frequency,gain,phase\n10,1.5,-20\n100,2.5,-30\n"},
+      Row{"windows", "frequency,gain,phase\r\n10,1.5,-20\r\n100,2.5,-30\r\n"},
+      Row{"old mac", "frequency,gain,phase\r10,1.5,-20\r100,2.5,-30"},
+      Row{"byte order mark",
+          "\xef\xbb\xbf"
+          "frequency,gain,phase\n10,1.5,-20\n100,2.5,-30\n"},
+      Row{"semicolon", "frequency;gain;phase\n10;1.5;-20\n100;2.5;-30\n"},
+      Row{"decimal comma", "frequency;gain;phase\n10;1,5;-20\n100;2,5;-30\n"},
+      Row{"tab and comma", "frequency\tgain\tphase\n10\t1,5\t-20\n100\t2,5\t-30\n"},
+      Row{"blanks", "frequency gain phase\n  10   1.5 -20\n 100 2.5   -30\n"},
+      Row{"blanks and comma", "frequency gain phase\n10 1,5 -20\n100 2,5 -30\n"},
+      Row{"units", "Frequency (kHz),Gain [dB],\"Phase, deg\"\n0.01,1.5,-20\n0.1,2.5,-30\n"},
+      Row{"notes", "# bench 4\nfrequency,gain,phase\n# more\n10,1.5,-20\n\n100,2.5,-30\n"},
+      Row{"words before", "Measured on Monday\nOperator, somebody\nfrequency,gain,phase\n10,1.5,-20\n100,2.5,-30\n"},
+      Row{"quotes", "\"frequency\",\"gain\",\"phase\"\n\"10\",\"1.5\",\"-20\"\n\"100\",\"2.5\",\"-30\"\n"},
+      Row{"a text column", "frequency,remark,gain,phase\n10,\"ok, fine\",1.5,-20\n100,bad,2.5,-30\n"},
+      Row{"other order", "phase,gain,frequency\n-20,1.5,1e1\n-30,2.5,1E+2\n"},
+      Row{"signs", "frequency,gain,phase\n+10,+1.5,-20\n+100,+2.5,-30\n"},
+      Row{"no newline", "frequency,gain,phase\n10,1.5,-20\n100,2.5,-30"},
+      Row{"spaces", "frequency , gain , phase\n 10 , 1.5 , -20\n 100 , 2.5 , -30\n"},
+      Row{"a note in quotes over lines",
+          "frequency,gain,phase,remark\n10,1.5,-20,\"two\nlines \"\"here\"\"\"\n100,2.5,-30,one\n"});
   INFO(row.what);
   const auto record = read(row.text);
   CHECK(column(record, "frequency") == Numbers{10, 100});
@@ -51,9 +63,12 @@ TEST_CASE("tables are read in whatever form they come", "[csv]") {
 
 TEST_CASE("columns are chosen by name or number, and scaled", "[csv]") {
   const std::string text = "f (kHz),a,b\n1,2,3\n2,4,6\n";
-  CHECK(column(read(text, {.column = {{"frequency", "f"}, {"gain", "3"}}, .scale = {{"gain", 10}}}), "gain") == Numbers{30, 60});
-  CHECK(column(read(text, {.column = {{"frequency", "F"}, {"gain", "a"}}, .scale = {}}), "frequency") == Numbers{1000, 2000});
-  CHECK(column(read("1,2,3\n2,4,6\n", {.column = {{"frequency", "1"}, {"gain", "2"}}, .scale = {}}), "gain") == Numbers{2, 4});
+  CHECK(column(read(text, {.column = {{"frequency", "f"}, {"gain", "3"}}, .scale = {{"gain", 10}}}), "gain") ==
+        Numbers{30, 60});
+  CHECK(column(read(text, {.column = {{"frequency", "F"}, {"gain", "a"}}, .scale = {}}), "frequency") ==
+        Numbers{1000, 2000});
+  CHECK(column(read("1,2,3\n2,4,6\n", {.column = {{"frequency", "1"}, {"gain", "2"}}, .scale = {}}), "gain") ==
+        Numbers{2, 4});
   CHECK(column(read("frequency,phase (rad),gain\n1,3.14159265358979,0\n"), "phase")[0] == Approx(180));
 }
 
@@ -67,12 +82,17 @@ TEST_CASE("what cannot be read is told with its line", "[csv]") {
   struct Row {
     const char *text, *says;
   };
-  const auto row = GENERATE(
-      Row{"", "t.csv:1: no rows"}, Row{"hello world\n", "no rows of numbers"}, Row{"frequency,gain\n1,2\n3,x\n", "t.csv:3: column 2 (gain): \"x\" is not a number"},
-      Row{"frequency,gain\n1,2\n3\n", "t.csv:3: the row has 1 cells"}, Row{"frequency,gain\n1,2\n3,nan\n", "t.csv:3: column 2 (gain): \"nan\" is not a finite"},
-      Row{"frequency,gain\n1,2\n3,inf\n", "not a finite"}, Row{"frequency,gain\n1,2\n3,1e999\n", "not a finite"}, Row{"frequency,gain\n1,2\n3,\n", "t.csv:3"},
-      Row{"frequency,volume\n1,2\n", "no column plays the role gain; there are 1 frequency, 2 volume"}, Row{"frequency,gain,gain\n1,2,3\n", "both called gain"},
-      Row{"frequency (V),gain\n1,2\n", "is in V, but Hz is wanted"}, Row{"frequency,gain\n1,\"2\n3,4\n", "t.csv:2: a quotation mark"});
+  const auto row =
+      GENERATE(Row{"", "t.csv:1: no rows"}, Row{"hello world\n", "no rows of numbers"},
+               Row{"frequency,gain\n1,2\n3,x\n", "t.csv:3: column 2 (gain): \"x\" is not a number"},
+               Row{"frequency,gain\n1,2\n3\n", "t.csv:3: the row has 1 cells"},
+               Row{"frequency,gain\n1,2\n3,nan\n", "t.csv:3: column 2 (gain): \"nan\" is not a finite"},
+               Row{"frequency,gain\n1,2\n3,inf\n", "not a finite"},
+               Row{"frequency,gain\n1,2\n3,1e999\n", "not a finite"}, Row{"frequency,gain\n1,2\n3,\n", "t.csv:3"},
+               Row{"frequency,volume\n1,2\n", "no column plays the role gain; there are 1 frequency, 2 volume"},
+               Row{"frequency,gain,gain\n1,2,3\n", "both called gain"},
+               Row{"frequency (V),gain\n1,2\n", "is in V, but Hz is wanted"},
+               Row{"frequency,gain\n1,\"2\n3,4\n", "t.csv:2: a quotation mark"});
   INFO(row.text);
   const auto record = read(row.text);
   REQUIRE_FALSE(record);
@@ -85,7 +105,8 @@ TEST_CASE("a column or role that is not there says what there is", "[csv]") {
   const auto missing = read(text, {.column = {{"phase", "theta"}}, .scale = {}});
   REQUIRE_FALSE(missing);
   CHECK(missing.error().fault == Fault::input);
-  CHECK_THAT(missing.error().message, Catch::Matchers::Contains("\"theta\"") && Catch::Matchers::Contains("1 frequency, 2 gain"));
+  CHECK_THAT(missing.error().message,
+             Catch::Matchers::Contains("\"theta\"") && Catch::Matchers::Contains("1 frequency, 2 gain"));
   CHECK(read(text, {.column = {{"colour", "gain"}}, .scale = {}}).error().fault == Fault::usage);
   CHECK(read(text, {.column = {}, .scale = {{"colour", 2}}}).error().fault == Fault::usage);
   CHECK_FALSE(read(text, {.column = {{"gain", "9"}}, .scale = {}}));

@@ -28,12 +28,22 @@ T value_of(Result<T> result) {
 Store small_dossier(const std::string& path, int points = 10) {
   auto store = value_of(Store::create(path));
   REQUIRE(store.set_device({"Mudlark buoy", "test filter",
-                            "[pins]\n\"in\" = \"in\"\n\"out\" = \"out\"\n[part.R1]\nkind = \"resistor\"\nbetween = [\"in\", \"out\"]\nvalue = \"1.6 kohm\"\n"
+                            "[pins]\n\"in\" = \"in\"\n\"out\" = \"out\"\n[part.R1]\nkind = \"resistor\"\nbetween = "
+                            "[\"in\", \"out\"]\nvalue = \"1.6 kohm\"\n"
                             "[part.C1]\nkind = \"capacitor\"\nbetween = [\"out\", \"ground\"]\nvalue = \"10 nF\"\n"}));
-  const study::response::Plan plan{.drive_pin = "in", .stimulus_pin = "in", .response_pin = "out", .start = 100, .stop = 1e5, .points_total = points, .by_total = true,
-                                   .level_pp = 0.2, .settle_time = 2e-3};
-  const auto id = value_of(store.add_study({.name = "Filter", .kind = "response", .plan = study::response::to_json(plan)}));
-  REQUIRE(store.add_claim(id, {.text = "Corner by R1, C1", .figure = "corner.high", .expected = "1/(2*pi*R1*C1)", .tolerance = "10 %"}));
+  const study::response::Plan plan{.drive_pin = "in",
+                                   .stimulus_pin = "in",
+                                   .response_pin = "out",
+                                   .start = 100,
+                                   .stop = 1e5,
+                                   .points_total = points,
+                                   .by_total = true,
+                                   .level_pp = 0.2,
+                                   .settle_time = 2e-3};
+  const auto id =
+      value_of(store.add_study({.name = "Filter", .kind = "response", .plan = study::response::to_json(plan)}));
+  REQUIRE(store.add_claim(
+      id, {.text = "Corner by R1, C1", .figure = "corner.high", .expected = "1/(2*pi*R1*C1)", .tolerance = "10 %"}));
   return store;
 }
 
@@ -42,7 +52,9 @@ bool same(const study::Point& a, const study::Point& b) {
   for (std::size_t r = 0; r < a.records.size(); ++r)
     for (std::size_t c = 0; c < a.records[r].channels.size(); ++c) {
       const auto &x = a.records[r].channels[c], &y = b.records[r].channels[c];
-      if (x.counts != y.counts || x.numbers != y.numbers || x.scale != y.scale || x.range != y.range || x.role != y.role || x.u_gain != y.u_gain) return false;
+      if (x.counts != y.counts || x.numbers != y.numbers || x.scale != y.scale || x.range != y.range ||
+          x.role != y.role || x.u_gain != y.u_gain)
+        return false;
     }
   return true;
 }
@@ -168,7 +180,10 @@ TEST_CASE("files that are no dossiers are refused", "[dossier]") {
   CHECK_FALSE(Store::open(folder.file("none.heron")));
   CHECK_FALSE(Store::open(folder.write("text.heron", "hello, this is not a dossier at all")));
   CHECK_FALSE(Store::open(folder.write("empty.heron", "")));
-  { SQLite::Database(folder.file("other.heron"), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE).exec("CREATE TABLE x (a)"); }
+  {
+    SQLite::Database(folder.file("other.heron"), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE)
+        .exec("CREATE TABLE x (a)");
+  }
   CHECK_THAT(Store::open(folder.file("other.heron")).error().message, Catch::Matchers::Contains("not a dossier"));
   CHECK_FALSE(Store::create(folder.write("there.heron", "x")));
 }
@@ -247,7 +262,8 @@ TEST_CASE("the demo has its study, two takes of two units, and their verdicts", 
     const auto analysis = value_of(dossier::analyse_take(store, study, take));
     for (const auto& d : analysis.reading.doubts) CHECK(d.severity == study::Severity::note);
     std::vector<judge::Verdict> out;
-    for (const auto& line : value_of(dossier::judge_take(store, study, &take, &analysis))) out.push_back(line.judgement.verdict);
+    for (const auto& line : value_of(dossier::judge_take(store, study, &take, &analysis)))
+      out.push_back(line.judgement.verdict);
     return out;
   };
   using judge::Verdict;
@@ -267,12 +283,14 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   const auto analysis = value_of(dossier::analyse_take(store, study, take));
   CHECK(record.find("gain")->numbers == analysis.curve.find("gain")->y);
   CHECK(record.find("frequency")->numbers == analysis.curve.x);
-  const auto samples = value_of(exchange::read_table(value_of(exchange::read_file(folder.file("out/filter-take-1/records/point-0003-pass-1.csv"))), "r"));
+  const auto samples = value_of(exchange::read_table(
+      value_of(exchange::read_file(folder.file("out/filter-take-1/records/point-0003-pass-1.csv"))), "r"));
   const auto point = value_of(store.point(take.id, 2));
   CHECK(samples.rows.size() == point.records.front().channels.front().size());
   CHECK(samples.columns[1].name == "stimulus");
   const auto imported = value_of(dossier::import_take(store, study, record, "points.csv", "from elsewhere"));
-  CHECK(value_of(dossier::analyse_take(store, study, value_of(store.take(imported)))).reading.find("corner.high")->value ==
-        Approx(analysis.reading.find("corner.high")->value).epsilon(1e-9));
+  CHECK(value_of(dossier::analyse_take(store, study, value_of(store.take(imported))))
+            .reading.find("corner.high")
+            ->value == Approx(analysis.reading.find("corner.high")->value).epsilon(1e-9));
   CHECK(exchange::file_name("A/b: c?") == "a-b-c");
 }

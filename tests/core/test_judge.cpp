@@ -15,10 +15,15 @@ study::Reading reading(double value, std::optional<double> u) {
   return out;
 }
 
-Verdict verdict(double value, std::optional<double> u, const judge::Claim& claim) { return judge::judge(claim, reading(value, u), {}).verdict; }
+Verdict verdict(double value, std::optional<double> u, const judge::Claim& claim) {
+  return judge::judge(claim, reading(value, u), {}).verdict;
+}
 
 study::Columns flat(double gain) {
-  return {.x_name = "frequency", .x_unit = "Hz", .x = {10, 100, 1000, 10000}, .columns = {{"gain", "dB", {gain, gain, gain, gain}, {}}}};
+  return {.x_name = "frequency",
+          .x_unit = "Hz",
+          .x = {10, 100, 1000, 10000},
+          .columns = {{"gain", "dB", {gain, gain, gain, gain}, {}}}};
 }
 
 }  // namespace
@@ -58,7 +63,8 @@ TEST_CASE("formulas that make no sense are refused", "[judge]") {
 }
 
 TEST_CASE("a mask is held over its whole line", "[judge]") {
-  const judge::Mask mask{.text = "m", .curve = "gain", .upper = {{10, 1}, {1000, 1}, {10000, 0}}, .lower = {{100, -1}, {1000, -1}}};
+  const judge::Mask mask{
+      .text = "m", .curve = "gain", .upper = {{10, 1}, {1000, 1}, {10000, 0}}, .lower = {{100, -1}, {1000, -1}}};
   const auto good = judge::judge(mask, flat(-0.5));
   CHECK(good.verdict == Verdict::meets);
   CHECK(*good.margin == Approx(0.5));
@@ -82,18 +88,25 @@ TEST_CASE("a mask between two points of the curve is asked there too", "[judge]"
 }
 
 TEST_CASE("claims files are read or refused with their line", "[judge]") {
-  const auto good = judge::read_claims("[[claim]]\ntext = \"High corner\"\nfigure = \"corner.high\"\nlower = \"18 kHz\"\n[[mask]]\ncurve = \"gain\"\nupper = [[\"100 Hz\", \"0.5 dB\"], [\"10 kHz\", \"0.5 dB\"]]\n", "c.toml");
+  const auto good = judge::read_claims(
+      "[[claim]]\ntext = \"High corner\"\nfigure = \"corner.high\"\nlower = \"18 kHz\"\n[[mask]]\ncurve = "
+      "\"gain\"\nupper = [[\"100 Hz\", \"0.5 dB\"], [\"10 kHz\", \"0.5 dB\"]]\n",
+      "c.toml");
   REQUIRE(good);
   CHECK(good->claims.front().lower == "18 kHz");
   CHECK(good->masks.front().upper[1].first == 10e3);
   struct Row {
     const char *text, *says;
   };
-  for (const auto& row : {Row{"[[claim]]\nlower = \"1 Hz\"\n", "c.toml:1: figure"}, Row{"[[claim]]\nfigure = \"corner.high\"\n", "one is wanted"},
-                          Row{"[[claim]]\nfigure = \"corner.high\"\nlower = \"18 parsec\"\n", "not a unit"}, Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"},
-                          Row{"[[mask]]\ncurve = \"colour\"\n", "gain or phase"}, Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"1 Hz\", \"1 V\"], [\"2 Hz\", \"1 dB\"]]\n", "voltage"},
-                          Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"9 Hz\", \"1 dB\"], [\"2 Hz\", \"1 dB\"]]\n", "rise in frequency"}, Row{"[[claim", "c.toml:1"},
-                          Row{"claims = 3\n", "only [[claim]] and [[mask]]"}}) {
+  for (const auto& row :
+       {Row{"[[claim]]\nlower = \"1 Hz\"\n", "c.toml:1: figure"},
+        Row{"[[claim]]\nfigure = \"corner.high\"\n", "one is wanted"},
+        Row{"[[claim]]\nfigure = \"corner.high\"\nlower = \"18 parsec\"\n", "not a unit"},
+        Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"},
+        Row{"[[mask]]\ncurve = \"colour\"\n", "gain or phase"},
+        Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"1 Hz\", \"1 V\"], [\"2 Hz\", \"1 dB\"]]\n", "voltage"},
+        Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"9 Hz\", \"1 dB\"], [\"2 Hz\", \"1 dB\"]]\n", "rise in frequency"},
+        Row{"[[claim", "c.toml:1"}, Row{"claims = 3\n", "only [[claim]] and [[mask]]"}}) {
     const auto read = judge::read_claims(row.text, "c.toml");
     INFO(row.text);
     REQUIRE_FALSE(read);

@@ -12,12 +12,14 @@ TEST_CASE("values are read as engineers type them", "[base]") {
     double value;
   };
   const auto row = GENERATE(
-      Row{"20m", "V", 20e-3}, Row{"20 mV", "V", 20e-3}, Row{"500k", "Hz", 500e3}, Row{"5 Hz", "Hz", 5}, Row{"4n7", "F", 4.7e-9},
-      Row{"4.7 nF", "F", 4.7e-9}, Row{"4n7F", "F", 4.7e-9}, Row{"4R7", "ohm", 4.7}, Row{"2k2", "ohm", 2200}, Row{"1M5", "ohm", 1.5e6},
-      Row{"82k", "ohm", 82e3}, Row{"47 kΩ", "ohm", 47e3}, Row{"1e-3", "V", 1e-3}, Row{"1E3", "Hz", 1000}, Row{"-3.5", "V", -3.5},
-      Row{"+2", "V", 2}, Row{"\u22122 V", "V", -2}, Row{"20\u2009kHz", "Hz", 20e3}, Row{"5 khz", "Hz", 5e3}, Row{"10 uH", "H", 10e-6},
-      Row{"10 µH", "H", 10e-6}, Row{"3 dB", "dB", 3}, Row{"45 deg", "deg", 45}, Row{"90°", "deg", 90}, Row{"5 %", "%", 5}, Row{"8", "1", 8},
-      Row{".5", "V", 0.5}, Row{"100 ms", "s", 0.1}, Row{"1 F", "F", 1}, Row{"2 m", "s", 2e-3}, Row{"  7 V  ", "V", 7}, Row{"100R", "ohm", 100});
+      Row{"20m", "V", 20e-3}, Row{"20 mV", "V", 20e-3}, Row{"500k", "Hz", 500e3}, Row{"5 Hz", "Hz", 5},
+      Row{"4n7", "F", 4.7e-9}, Row{"4.7 nF", "F", 4.7e-9}, Row{"4n7F", "F", 4.7e-9}, Row{"4R7", "ohm", 4.7},
+      Row{"2k2", "ohm", 2200}, Row{"1M5", "ohm", 1.5e6}, Row{"82k", "ohm", 82e3}, Row{"47 kΩ", "ohm", 47e3},
+      Row{"1e-3", "V", 1e-3}, Row{"1E3", "Hz", 1000}, Row{"-3.5", "V", -3.5}, Row{"+2", "V", 2},
+      Row{"\u22122 V", "V", -2}, Row{"20\u2009kHz", "Hz", 20e3}, Row{"5 khz", "Hz", 5e3}, Row{"10 uH", "H", 10e-6},
+      Row{"10 µH", "H", 10e-6}, Row{"3 dB", "dB", 3}, Row{"45 deg", "deg", 45}, Row{"90°", "deg", 90},
+      Row{"5 %", "%", 5}, Row{"8", "1", 8}, Row{".5", "V", 0.5}, Row{"100 ms", "s", 0.1}, Row{"1 F", "F", 1},
+      Row{"2 m", "s", 2e-3}, Row{"  7 V  ", "V", 7}, Row{"100R", "ohm", 100});
   INFO(row.text << " in " << row.unit);
   const auto read = parse_value(row.text, row.unit);
   REQUIRE(read);
@@ -37,10 +39,12 @@ TEST_CASE("what makes no sense is refused with its reason", "[base]") {
   struct Row {
     const char *text, *unit, *says;
   };
-  const auto row = GENERATE(Row{"", "Hz", "Nothing is typed"}, Row{"1,5", "V", "write 1.5"}, Row{"20 km", "Hz", "length"}, Row{"5 V", "Hz", "frequency"},
-                            Row{"five", "Hz", "does not begin with a number"}, Row{"1e999", "V", "number"}, Row{"3 parsec", "V", "not a unit"},
-                            Row{"nan", "V", "number"}, Row{"inf", "V", "number"}, Row{"1e308 MHz", "Hz", "too large"}, Row{"1.2.3", "V", "not a unit"},
-                            Row{"--3", "V", "number"}, Row{"10 mHzz", "Hz", "not a unit"});
+  const auto row =
+      GENERATE(Row{"", "Hz", "Nothing is typed"}, Row{"1,5", "V", "write 1.5"}, Row{"20 km", "Hz", "length"},
+               Row{"5 V", "Hz", "frequency"}, Row{"five", "Hz", "does not begin with a number"},
+               Row{"1e999", "V", "number"}, Row{"3 parsec", "V", "not a unit"}, Row{"nan", "V", "number"},
+               Row{"inf", "V", "number"}, Row{"1e308 MHz", "Hz", "too large"}, Row{"1.2.3", "V", "not a unit"},
+               Row{"--3", "V", "number"}, Row{"10 mHzz", "Hz", "not a unit"});
   INFO(row.text);
   const auto read = parse_value(row.text, row.unit);
   REQUIRE_FALSE(read);
@@ -68,8 +72,10 @@ TEST_CASE("hostile text never gets past the reader", "[base]") {
     std::string text;
     for (auto n = random() % 12; n > 0; --n) text += alphabet[random() % alphabet.size()];
     const auto read = parse_value(text, "V");
-    if (read) CHECK(std::isfinite(*read));
-    else CHECK_FALSE(read.error().message.empty());
+    if (read)
+      CHECK(std::isfinite(*read));
+    else
+      CHECK_FALSE(read.error().message.empty());
   }
 }
 

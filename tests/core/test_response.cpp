@@ -19,12 +19,14 @@ using Complex = std::complex<double>;
 namespace {
 
 /// A curve of H(f) sampled on a log grid.
-response::Curve sampled(const std::function<Complex(double)>& h, double from, double to, int points, std::optional<double> u_db = {}) {
+response::Curve sampled(const std::function<Complex(double)>& h, double from, double to, int points,
+                        std::optional<double> u_db = {}) {
   std::vector<response::CurvePoint> out;
   for (int k = 0; k < points; ++k) {
     const double f = from * std::pow(to / from, double(k) / (points - 1));
     const Complex v = h(f);
-    response::CurvePoint p{.index = k, .frequency = f, .gain_db = 20 * std::log10(std::abs(v)), .phase_deg = std::arg(v) * 180 / pi};
+    response::CurvePoint p{
+        .index = k, .frequency = f, .gain_db = 20 * std::log10(std::abs(v)), .phase_deg = std::arg(v) * 180 / pi};
     if (u_db) {
       p.u_gain_db = u_db;
       p.u_phase_deg = 0.1;
@@ -57,18 +59,33 @@ bool found(const std::vector<Doubt>& list, std::string_view key) {
 
 sim::Circuit rc() {
   return *sim::read_circuit(
-      "[pins]\n\"in\" = \"in\"\n\"out\" = \"out\"\n[part.R1]\nkind = \"resistor\"\nbetween = [\"in\", \"out\"]\nvalue = \"1.6 kohm\"\n"
-      "[part.C1]\nkind = \"capacitor\"\nbetween = [\"out\", \"ground\"]\nvalue = \"10 nF\"\n", "rc.toml");
+      "[pins]\n\"in\" = \"in\"\n\"out\" = \"out\"\n[part.R1]\nkind = \"resistor\"\nbetween = [\"in\", \"out\"]\nvalue "
+      "= \"1.6 kohm\"\n"
+      "[part.C1]\nkind = \"capacitor\"\nbetween = [\"out\", \"ground\"]\nvalue = \"10 nF\"\n",
+      "rc.toml");
 }
 
 response::Plan rc_plan() {
-  return {.drive_pin = "in", .stimulus_pin = "in", .response_pin = "out", .start = 100, .stop = 200e3, .points_per_decade = 5, .level_pp = 0.2, .settle_time = 2e-3, .settle_periods = 4};
+  return {.drive_pin = "in",
+          .stimulus_pin = "in",
+          .response_pin = "out",
+          .start = 100,
+          .stop = 200e3,
+          .points_per_decade = 5,
+          .level_pp = 0.2,
+          .settle_time = 2e-3,
+          .settle_periods = 4};
 }
 
 std::vector<Point> swept(const response::Plan& plan, std::uint64_t seed = 1) {
   sim::SimulatedBench bench(rc(), seed);
   std::vector<Point> points;
-  const auto ok = response::run(plan, bench, [&](const Point& p) -> Result<void> { points.push_back(p); return {}; }, {}, {});
+  const auto ok = response::run(plan, bench,
+                                [&](const Point& p) -> Result<void> {
+                                  points.push_back(p);
+                                  return {};
+                                },
+                                {}, {});
   if (!ok) FAIL(ok.error().message);
   return points;
 }
@@ -76,7 +93,9 @@ std::vector<Point> swept(const response::Plan& plan, std::uint64_t seed = 1) {
 }  // namespace
 
 TEST_CASE("corners, bandwidth and slopes of a band-pass", "[response]") {
-  const auto reading = response::read(sampled(band_pass, 0.5, 1e6, 400), {}, {"gain@1kHz", "phase@632Hz", "slope(1,5)", "slope(100kHz,1MHz)", "ripple(100,4kHz)", "delay.group@1kHz"});
+  const auto reading = response::read(
+      sampled(band_pass, 0.5, 1e6, 400), {},
+      {"gain@1kHz", "phase@632Hz", "slope(1,5)", "slope(100kHz,1MHz)", "ripple(100,4kHz)", "delay.group@1kHz"});
   CHECK(figure(reading, "corner.low") == Approx(19).epsilon(2e-3));
   CHECK(figure(reading, "corner.high") == Approx(21e3).epsilon(2e-3));
   CHECK(figure(reading, "bandwidth") == Approx(20981).epsilon(2e-3));
@@ -88,15 +107,19 @@ TEST_CASE("corners, bandwidth and slopes of a band-pass", "[response]") {
   CHECK(figure(reading, "phase@632Hz") == Approx(std::arg(band_pass(632)) * 180 / pi).margin(0.01));
   CHECK(figure(reading, "slope(1,5)") == Approx(20).margin(0.5));
   CHECK(figure(reading, "slope(100kHz,1MHz)") == Approx(-20).margin(0.5));
-  CHECK(figure(reading, "ripple(100,4kHz)") == Approx(20 * std::log10(std::abs(band_pass(632) / std::min(std::abs(band_pass(100)), std::abs(band_pass(4e3)))))).margin(0.01));
+  CHECK(figure(reading, "ripple(100,4kHz)") ==
+        Approx(20 * std::log10(std::abs(band_pass(632) / std::min(std::abs(band_pass(100)), std::abs(band_pass(4e3))))))
+            .margin(0.01));
   const double w = 2 * pi * 1e3, t1 = 1 / (2 * pi * 19), t2 = 1 / (2 * pi * 21e3);
-  CHECK(figure(reading, "delay.group@1kHz") == Approx(t1 / (1 + w * w * t1 * t1) + t2 / (1 + w * w * t2 * t2)).epsilon(0.01));
+  CHECK(figure(reading, "delay.group@1kHz") ==
+        Approx(t1 / (1 + w * w * t1 * t1) + t2 / (1 + w * w * t2 * t2)).epsilon(0.01));
 }
 
 TEST_CASE("figures of a coarse sweep interpolate on lg f and dB", "[response]") {
   // Straight lines on these axes: 0 dB to 100 Hz, then -20 dB per decade; a point on neither side of the corner.
   std::vector<response::CurvePoint> points;
-  for (const auto& [f, g] : {std::pair{1.0, 0.0}, {10.0, 0.0}, {100.0, 0.0}, {1000.0, -20.0}, {10000.0, -40.0}}) points.push_back({.index = int(points.size()), .frequency = f, .gain_db = g});
+  for (const auto& [f, g] : {std::pair{1.0, 0.0}, {10.0, 0.0}, {100.0, 0.0}, {1000.0, -20.0}, {10000.0, -40.0}})
+    points.push_back({.index = int(points.size()), .frequency = f, .gain_db = g});
   const auto reading = response::read(*response::assemble(points), {}, {"gain@316.227766Hz", "slope(200,5000)"});
   CHECK(figure(reading, "corner.high") == Approx(100 * std::pow(10, 3.010299956639812 / 20)).epsilon(1e-9));
   CHECK(figure(reading, "gain@316.227766Hz") == Approx(-10).margin(1e-6));
@@ -115,7 +138,8 @@ TEST_CASE("the reference goes where the definition says", "[response]") {
   response::Settings at;
   REQUIRE(response::set(at, "reference", "2kHz"));
   CHECK(figure(response::read(low, at), "gain.reference") == Approx(-10 * std::log10(5.0)).margin(0.01));
-  CHECK(figure(response::read(low, at), "corner.high") == Approx(3000).epsilon(0.01));  // |H|^2 half of 1/5: 1 + (f/1k)^2 = 10
+  CHECK(figure(response::read(low, at), "corner.high") ==
+        Approx(3000).epsilon(0.01));  // |H|^2 half of 1/5: 1 + (f/1k)^2 = 10
   response::Settings outside;
   REQUIRE(response::set(outside, "reference", "2MHz"));
   CHECK_THAT(reason(response::read(low, outside), "gain.reference"), Catch::Matchers::Contains("outside"));
@@ -132,7 +156,9 @@ TEST_CASE("a resonance's peak and a notch's depth lie between the points", "[res
   const auto reading = response::read(sampled(h, 10, 1e5, 801), from_first);
   CHECK(figure(reading, "peak.frequency") == Approx(f0 * std::sqrt(1 - 1 / (2 * q * q))).epsilon(1e-3));
   CHECK(figure(reading, "peak.height") == Approx(20 * std::log10(q / std::sqrt(1 - 1 / (4 * q * q)))).margin(0.01));
-  const auto notch = [&](double f) { return Complex(1 - f * f / (f0 * f0), 0.02) / Complex(1 - f * f / (f0 * f0), f / f0); };
+  const auto notch = [&](double f) {
+    return Complex(1 - f * f / (f0 * f0), 0.02) / Complex(1 - f * f / (f0 * f0), f / f0);
+  };
   const auto dip = response::read(sampled(notch, 10, 1e5, 2001), {});
   CHECK(figure(dip, "notch.frequency") == Approx(f0).epsilon(5e-3));
   CHECK(figure(dip, "notch.depth") > 30);
@@ -174,8 +200,11 @@ TEST_CASE("the uncertainty of a corner follows from that of its points", "[respo
 }
 
 TEST_CASE("figure keys are checked before anything is read", "[response]") {
-  for (const char* good : {"corner.low", "gain@1kHz", "phase@20", "slope(1k,10k)", "ripple(20Hz,20kHz)", "delay.group@1kHz"}) CHECK(response::check_figure_key(good));
-  for (const char* bad : {"", "corner", "gain@", "gain@-5", "gain@5V", "slope(1k)", "slope(10k,1k)", "slope(1k,10k", "gain@1,5k", "coroner.low@3"}) {
+  for (const char* good :
+       {"corner.low", "gain@1kHz", "phase@20", "slope(1k,10k)", "ripple(20Hz,20kHz)", "delay.group@1kHz"})
+    CHECK(response::check_figure_key(good));
+  for (const char* bad : {"", "corner", "gain@", "gain@-5", "gain@5V", "slope(1k)", "slope(10k,1k)", "slope(1k,10k",
+                          "gain@1,5k", "coroner.low@3"}) {
     INFO(bad);
     const auto checked = response::check_figure_key(bad);
     REQUIRE_FALSE(checked);
@@ -192,14 +221,17 @@ TEST_CASE("a sound sweep of an RC raises no doubt and finds its corner", "[respo
       INFO("seed " << seed << ": " << d.key << " " << d.text);
       CHECK(d.severity == Severity::note);
     }
-    // 1 Mohm and 15 pF of the input belong to what is measured; interpolation between 5 points a decade costs about 1 %.
+    // 1 Mohm and 15 pF of the input belong to what is measured; interpolation between 5 points a decade costs about 1
+    // %.
     const double r = 1.6e3 * 1e6 / (1.6e3 + 1e6), exact = 1 / (2 * pi * r * (10e-9 + 15e-12));
     CHECK(figure(reading, "corner.high") == Approx(exact).epsilon(0.02));
   }
 }
 
 TEST_CASE("each fault of a set-up is doubted", "[response][bench]") {
-  const auto doubts_of = [](const response::Plan& plan) { return response::read(*response::reduce_take(swept(plan)), {}, {"corner.high"}); };
+  const auto doubts_of = [](const response::Plan& plan) {
+    return response::read(*response::reduce_take(swept(plan)), {}, {"corner.high"});
+  };
   SECTION("clipped") {
     auto plan = rc_plan();
     plan.response_range = 0.05;
@@ -236,11 +268,14 @@ TEST_CASE("stopping keeps the points before it and turns the drive off", "[respo
   sim::SimulatedBench bench(rc(), 1);
   std::stop_source stop;
   std::vector<Point> kept;
-  const auto ran = response::run(rc_plan(), bench, [&](const Point& p) -> Result<void> {
-    kept.push_back(p);
-    if (kept.size() == 7) stop.request_stop();
-    return {};
-  }, {}, stop.get_token());
+  const auto ran = response::run(
+      rc_plan(), bench,
+      [&](const Point& p) -> Result<void> {
+        kept.push_back(p);
+        if (kept.size() == 7) stop.request_stop();
+        return {};
+      },
+      {}, stop.get_token());
   REQUIRE_FALSE(ran);
   CHECK(ran.error().fault == Fault::stopped);
   CHECK(kept.size() == 7);
@@ -276,7 +311,8 @@ TEST_CASE("tables come in as curves or not at all", "[response]") {
   CHECK(curve->points.front().frequency == 10);
   CHECK_FALSE(curve->has_phase);
   CHECK_THAT(reason(response::read(*curve, {}, {"phase@100"}), "phase@100"), Catch::Matchers::Contains("no phase"));
-  CHECK(table({{"frequency", {1, 2}}, {"real", {0, 1}}, {"imag", {2, 0}}})->points[0].gain_db == Approx(6.0206).margin(1e-4));
+  CHECK(table({{"frequency", {1, 2}}, {"real", {0, 1}}, {"imag", {2, 0}}})->points[0].gain_db ==
+        Approx(6.0206).margin(1e-4));
   CHECK_FALSE(table({{"frequency", {10, 10}}, {"gain", {1, 2}}}));
   CHECK_FALSE(table({{"frequency", {-1, 10}}, {"gain", {1, 2}}}));
   CHECK_FALSE(table({{"frequency", {0, 10}}, {"gain", {1, 2}}}));
@@ -354,7 +390,8 @@ TEST_CASE("preflight speaks before anything is driven", "[response]") {
   CHECK(found(response::preflight(plan, limits, {}), "sweep.long"));
   plan = rc_plan();
   plan.stop = 24e6;
-  CHECK(found(response::preflight(plan, limits, {}), "sampling.coarse") == (limits.highest_sample_rate < 4 * plan.stop));
+  CHECK(found(response::preflight(plan, limits, {}), "sampling.coarse") ==
+        (limits.highest_sample_rate < 4 * plan.stop));
   plan.stop = 50e6;
   CHECK(response::refusal(response::preflight(plan, limits, {})));
   plan = rc_plan();
@@ -366,10 +403,13 @@ TEST_CASE("the bench takes the time that the plan foretold", "[response][bench]"
   const auto plan = rc_plan();
   sim::SimulatedBench bench(rc(), 1);
   double first = 0, last = -1;
-  REQUIRE(response::run(plan, bench, [](const Point&) { return Result<void>(); }, [&](const response::Progress& p) {
-    if (p.done == 0) first = p.bench_seconds_left;
-    last = p.bench_seconds_left;
-  }, {}));
+  REQUIRE(response::run(
+      plan, bench, [](const Point&) { return Result<void>(); },
+      [&](const response::Progress& p) {
+        if (p.done == 0) first = p.bench_seconds_left;
+        last = p.bench_seconds_left;
+      },
+      {}));
   CHECK(first == Approx(response::sweep_time(plan, bench.limits())));
   CHECK(last == Approx(0).margin(1e-9));
   CHECK(bench.elapsed() == Approx(first).epsilon(0.3));

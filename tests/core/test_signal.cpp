@@ -7,8 +7,8 @@
 #include "support.h"
 
 using namespace heron;
-using test::sine;
 using std::numbers::pi;
+using test::sine;
 
 TEST_CASE("a tone is found between the periods of the record", "[signal]") {
   const double rate = 48e3, f = 997.3;
@@ -28,9 +28,11 @@ TEST_CASE("a tone is found at every length, frequency and offset", "[signal]") {
     const auto n = std::size_t(8 + share(random) * 3000);
     const double rate = std::pow(10, 2 + 6 * share(random));
     const double f = rate * (std::max(0.6 / double(n), 0.001) + 0.48 * share(random));
-    const double peak = std::pow(10, -6 + 7 * share(random)), phase = (2 * share(random) - 1) * pi, dc = 100 * peak * (share(random) - 0.5);
+    const double peak = std::pow(10, -6 + 7 * share(random)), phase = (2 * share(random) - 1) * pi,
+                 dc = 100 * peak * (share(random) - 0.5);
     if (f >= 0.49 * rate) continue;
-    const auto tone = signal::fit_tone(sine({.rate = rate, .frequency = f, .peak = peak, .phase = phase, .dc = dc}, n), rate, f);
+    const auto tone =
+        signal::fit_tone(sine({.rate = rate, .frequency = f, .peak = peak, .phase = phase, .dc = dc}, n), rate, f);
     INFO(n << " samples, f/rate " << f / rate);
     REQUIRE(tone);
     CHECK(tone->peak == Approx(peak).epsilon(1e-8));
@@ -45,7 +47,8 @@ TEST_CASE("the reported uncertainty is the spread seen and reaches the Cramer-Ra
   std::vector<double> peaks, phases, dcs;
   double u_peak = 0, u_phase = 0, u_dc = 0;
   for (unsigned seed = 1; seed <= 400; ++seed) {
-    const auto tone = signal::fit_tone(sine({.rate = rate, .frequency = f, .peak = peak, .phase = 0.7, .dc = 0.1, .noise = noise}, n, seed), rate, f);
+    const auto tone = signal::fit_tone(
+        sine({.rate = rate, .frequency = f, .peak = peak, .phase = 0.7, .dc = 0.1, .noise = noise}, n, seed), rate, f);
     REQUIRE(tone);
     peaks.push_back(tone->peak);
     phases.push_back(tone->phase);
@@ -75,7 +78,8 @@ TEST_CASE("the four-parameter fit finds the frequency too", "[signal]") {
   std::vector<double> found;
   double u = 0;
   for (unsigned seed = 1; seed <= 60; ++seed) {
-    const auto tone = signal::fit_tone_free(sine({.rate = rate, .frequency = f, .peak = 1, .phase = -2, .noise = noise}, n, seed), rate, f * 1.002);
+    const auto tone = signal::fit_tone_free(
+        sine({.rate = rate, .frequency = f, .peak = 1, .phase = -2, .noise = noise}, n, seed), rate, f * 1.002);
     REQUIRE(tone);
     found.push_back(tone->frequency);
     u += tone->u_frequency / 60;
@@ -138,7 +142,8 @@ TEST_CASE("the pyramid agrees with looking at every sample", "[signal]") {
       auto a = random() % n, b = random() % n;
       if (a > b) std::swap(a, b);
       const auto range = pyramid.over(a, b + 1);
-      const auto [low, high] = std::minmax_element(values.begin() + std::ptrdiff_t(a), values.begin() + std::ptrdiff_t(b + 1));
+      const auto [low, high] =
+          std::minmax_element(values.begin() + std::ptrdiff_t(a), values.begin() + std::ptrdiff_t(b + 1));
       REQUIRE(range.low == *low);
       REQUIRE(range.high == *high);
     }

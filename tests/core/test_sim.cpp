@@ -1,9 +1,9 @@
 #include <catch2/catch.hpp>
 #include <complex>
 
+#include "signal/tone.h"
 #include "sim/simulated_bench.h"
 #include "sim/transient.h"
-#include "signal/tone.h"
 #include "support.h"
 
 using namespace heron;
@@ -18,18 +18,21 @@ sim::Circuit circuit(const std::string& text) {
   return *read;
 }
 
-std::string part(const std::string& name, const std::string& kind, const std::string& a, const std::string& b, const std::string& rest) {
+std::string part(const std::string& name, const std::string& kind, const std::string& a, const std::string& b,
+                 const std::string& rest) {
   return "[part." + name + "]\nkind = \"" + kind + "\"\nbetween = [\"" + a + "\", \"" + b + "\"]\n" + rest + "\n";
 }
 
 const std::string kPins = "[pins]\n\"in\" = \"in\"\n\"out\" = \"out\"\n";
 
 const std::string kOpAmp =
-    "[part.U1]\nkind = \"op amp\"\nplus = \"in\"\nminus = \"fb\"\nout = \"out\"\ngain_bandwidth = \"1 MHz\"\nopen_loop_gain = \"100 dB\"\n"
+    "[part.U1]\nkind = \"op amp\"\nplus = \"in\"\nminus = \"fb\"\nout = \"out\"\ngain_bandwidth = \"1 "
+    "MHz\"\nopen_loop_gain = \"100 dB\"\n"
     "rail_high = \"4 V\"\nrail_low = \"-4 V\"\noutput_resistance = \"100 ohm\"\n";
 
 std::string non_inverting() {
-  return kPins + kOpAmp + part("R1", "resistor", "out", "fb", "value = \"9 kohm\"") + part("R2", "resistor", "fb", "ground", "value = \"1 kohm\"") +
+  return kPins + kOpAmp + part("R1", "resistor", "out", "fb", "value = \"9 kohm\"") +
+         part("R2", "resistor", "fb", "ground", "value = \"1 kohm\"") +
          part("R9", "resistor", "in", "ground", "value = \"100 kohm\"");
 }
 
@@ -49,7 +52,8 @@ Measured measure(const std::string& text, double f, double level_pp = 0.5, std::
   const auto y = signal::fit_tone(capture->channels[1].volts(), capture->sample_rate, f);
   REQUIRE(x);
   REQUIRE(y);
-  const double u_scale = std::sqrt(2.0) * capture->channels[0].u_gain, u_delay = std::sqrt(2.0) * capture->channels[0].u_delay;
+  const double u_scale = std::sqrt(2.0) * capture->channels[0].u_gain,
+               u_delay = std::sqrt(2.0) * capture->channels[0].u_delay;
   return {20 * std::log10(y->peak / x->peak), std::remainder((y->phase - x->phase) * 180 / pi, 360.0),
           8.686 * std::hypot(std::hypot(x->u_peak / x->peak, y->u_peak / y->peak), u_scale),
           180 / pi * std::hypot(std::hypot(x->u_phase, y->u_phase), 2 * pi * f * u_delay)};
@@ -66,37 +70,46 @@ TEST_CASE("measured transfer functions are those of the textbook", "[sim][bench]
     std::function<Complex(Complex)> h;
   };
   const double r = 1.6e3, c = 10e-9, l = 1e-3, rl = 2;
-  const std::vector<Row> rows = {
-      {"RC low-pass", kPins + part("R1", "resistor", "in", "out", "value = \"1.6 kohm\"") + part("C1", "capacitor", "out", "ground", "value = \"10 nF\""),
-       [=](Complex s) { return 1.0 / (1.0 + r * (s * c + input_admittance(s))); }},
-      {"CR high-pass", kPins + part("C1", "capacitor", "in", "out", "value = \"10 nF\"") + part("R1", "resistor", "out", "ground", "value = \"1.6 kohm\""),
-       [=](Complex s) { return s * c / (s * c + 1 / r + input_admittance(s)); }},
-      {"RLC", kPins + part("R1", "resistor", "in", "m", "value = \"100 ohm\"") + part("L1", "inductor", "m", "out", "value = \"1 mH\"\nresistance = \"2 ohm\"") +
-                  part("C1", "capacitor", "out", "ground", "value = \"10 nF\""),
-       [=](Complex s) {
-         const Complex y = s * c + input_admittance(s);
-         return 1.0 / (1.0 + (100.0 + rl + s * l) * y);
-       }},
-      {"op-amp stage", non_inverting(), [](Complex s) {
-         // One-pole op amp, output resistance inside the loop: v_out = A (v+ - v-) - Ro i.
-         const double a0 = 1e5, gbw = 2 * pi * 1e6, ro = 100;
-         const Complex a = a0 / (1.0 + s * a0 / gbw), y_load = 1e-4 + input_admittance(s);
-         return a / (1.0 + ro * y_load + a * 0.1);
-       }}};
+  const std::vector<Row> rows = {{"RC low-pass",
+                                  kPins + part("R1", "resistor", "in", "out", "value = \"1.6 kohm\"") +
+                                      part("C1", "capacitor", "out", "ground", "value = \"10 nF\""),
+                                  [=](Complex s) { return 1.0 / (1.0 + r * (s * c + input_admittance(s))); }},
+                                 {"CR high-pass",
+                                  kPins + part("C1", "capacitor", "in", "out", "value = \"10 nF\"") +
+                                      part("R1", "resistor", "out", "ground", "value = \"1.6 kohm\""),
+                                  [=](Complex s) { return s * c / (s * c + 1 / r + input_admittance(s)); }},
+                                 {"RLC",
+                                  kPins + part("R1", "resistor", "in", "m", "value = \"100 ohm\"") +
+                                      part("L1", "inductor", "m", "out", "value = \"1 mH\"\nresistance = \"2 ohm\"") +
+                                      part("C1", "capacitor", "out", "ground", "value = \"10 nF\""),
+                                  [=](Complex s) {
+                                    const Complex y = s * c + input_admittance(s);
+                                    return 1.0 / (1.0 + (100.0 + rl + s * l) * y);
+                                  }},
+                                 {"op-amp stage", non_inverting(), [](Complex s) {
+                                    // One-pole op amp, output resistance inside the loop: v_out = A (v+ - v-) - Ro i.
+                                    const double a0 = 1e5, gbw = 2 * pi * 1e6, ro = 100;
+                                    const Complex a = a0 / (1.0 + s * a0 / gbw), y_load = 1e-4 + input_admittance(s);
+                                    return a / (1.0 + ro * y_load + a * 0.1);
+                                  }}};
   for (const auto& row : rows)
     for (const double f : {100.0, 3333.0, 1e4, 5e4, 1e5}) {
       const Complex h = row.h(Complex(0, 2 * pi * f));
       const auto m = measure(row.text, f);
-      INFO(row.name << " at " << f << " Hz: " << m.gain_db << " dB, u " << m.u_gain_db << ", phase " << m.phase_deg << ", u " << m.u_phase_deg);
+      INFO(row.name << " at " << f << " Hz: " << m.gain_db << " dB, u " << m.u_gain_db << ", phase " << m.phase_deg
+                    << ", u " << m.u_phase_deg);
       CHECK(std::abs(m.gain_db - 20 * std::log10(std::abs(h))) < std::min(0.02, 4 * m.u_gain_db + 1e-3));
-      CHECK(std::abs(std::remainder(m.phase_deg - std::arg(h) * 180 / pi, 360.0)) < std::min(0.2, 4 * m.u_phase_deg + 0.01));
+      CHECK(std::abs(std::remainder(m.phase_deg - std::arg(h) * 180 / pi, 360.0)) <
+            std::min(0.2, 4 * m.u_phase_deg + 0.01));
     }
 }
 
 TEST_CASE("an RLC step follows its closed form", "[sim]") {
   // Series R 20 ohm, L 1 mH, C 1 uF from a discharged state onto 1 V.
-  auto net = sim::Network::compile(circuit(kPins + part("V1", "voltage source", "in", "ground", "value = \"1 V\"") + part("R1", "resistor", "in", "m", "value = \"20 ohm\"") +
-                                           part("L1", "inductor", "m", "out", "value = \"1 mH\"") + part("C1", "capacitor", "out", "ground", "value = \"1 uF\"")));
+  auto net = sim::Network::compile(circuit(kPins + part("V1", "voltage source", "in", "ground", "value = \"1 V\"") +
+                                           part("R1", "resistor", "in", "m", "value = \"20 ohm\"") +
+                                           part("L1", "inductor", "m", "out", "value = \"1 mH\"") +
+                                           part("C1", "capacitor", "out", "ground", "value = \"1 uF\"")));
   REQUIRE(net);
   const double alpha = 20 / (2 * 1e-3), w = std::sqrt(1 / (1e-3 * 1e-6) - alpha * alpha);
   sim::Transient run(*net, sim::State(std::size_t(net->size()), 0.0), 0, {.relative = 1e-6, .absolute = 1e-9});
@@ -117,7 +130,9 @@ TEST_CASE("an RLC step follows its closed form", "[sim]") {
 }
 
 TEST_CASE("a lossless resonance keeps its energy", "[sim]") {
-  auto net = sim::Network::compile(circuit("[pins]\n\"out\" = \"out\"\n" + part("L1", "inductor", "out", "ground", "value = \"1 mH\"") + part("C1", "capacitor", "out", "ground", "value = \"1 uF\"")));
+  auto net = sim::Network::compile(circuit("[pins]\n\"out\" = \"out\"\n" +
+                                           part("L1", "inductor", "out", "ground", "value = \"1 mH\"") +
+                                           part("C1", "capacitor", "out", "ground", "value = \"1 uF\"")));
   REQUIRE(net);
   sim::State start(std::size_t(net->size()), 0.0);
   start[std::size_t(net->node("out"))] = 1;
@@ -129,7 +144,8 @@ TEST_CASE("a lossless resonance keeps its energy", "[sim]") {
 }
 
 TEST_CASE("skipping periods gives what stepping through them gives", "[sim]") {
-  const auto text = kPins + part("V1", "voltage source", "in", "ground", "peak = \"1 V\"\nfrequency = \"10 kHz\"") + part("C1", "capacitor", "in", "out", "value = \"100 nF\"") +
+  const auto text = kPins + part("V1", "voltage source", "in", "ground", "peak = \"1 V\"\nfrequency = \"10 kHz\"") +
+                    part("C1", "capacitor", "in", "out", "value = \"100 nF\"") +
                     part("R1", "resistor", "out", "ground", "value = \"10 kohm\"");
   const double wait = 37.3 / 10e3;
   const auto state_after = [&](bool skip) {
@@ -139,8 +155,10 @@ TEST_CASE("skipping periods gives what stepping through them gives", "[sim]") {
     REQUIRE(rest);
     sim::Transient run(*net, *rest, 0);
     sim::PeriodicDrive drive(run, *net, 10e3);
-    if (skip) REQUIRE(drive.wait(wait, {}));
-    else REQUIRE(drive.watch(wait, {}, {}));
+    if (skip)
+      REQUIRE(drive.wait(wait, {}));
+    else
+      REQUIRE(drive.watch(wait, {}, {}));
     return run.state()[std::size_t(net->node("out"))];
   };
   // The high-pass is still settling (its time constant is 1 ms), so this would fail if the transient were dropped.
@@ -168,7 +186,8 @@ TEST_CASE("an op amp clips at its rails and the record shows it", "[sim][bench]"
 }
 
 TEST_CASE("a converter clips at the end of its range, an automatic one does not", "[bench]") {
-  const auto text = kPins + part("R1", "resistor", "in", "out", "value = \"1 kohm\"") + part("R2", "resistor", "out", "ground", "value = \"100 kohm\"");
+  const auto text = kPins + part("R1", "resistor", "in", "out", "value = \"1 kohm\"") +
+                    part("R2", "resistor", "out", "ground", "value = \"100 kohm\"");
   sim::SimulatedBench bench(circuit(text), 5);
   REQUIRE(bench.connect({{"in", 0.1}, {"out", {}}}));
   REQUIRE(bench.drive({.pin = "in", .frequency = 1e3, .peak_to_peak = 1}));
@@ -184,7 +203,9 @@ TEST_CASE("a converter clips at the end of its range, an automatic one does not"
 
 TEST_CASE("source and input load the device", "[bench]") {
   // 1 Mohm in series into the 1 Mohm input: half.
-  const auto m = measure(kPins + part("R1", "resistor", "in", "out", "value = \"1 Mohm\"") + part("R2", "resistor", "in", "ground", "value = \"1 Mohm\""), 10);
+  const auto m = measure(kPins + part("R1", "resistor", "in", "out", "value = \"1 Mohm\"") +
+                             part("R2", "resistor", "in", "ground", "value = \"1 Mohm\""),
+                         10);
   CHECK(m.gain_db == Approx(-6.0206).margin(0.02));
 }
 
@@ -224,20 +245,28 @@ TEST_CASE("circuit errors name file, line and key", "[sim]") {
   };
   const std::string head = "[pins]\n\"in\" = \"a\"\n";
   const std::vector<Row> rows = {
-      {head + part("R1", "resistor", "a", "ground", "value = \"-5 ohm\""), "test.toml:6: part R1: value: must be above zero"},
-      {head + part("R1", "resistor", "a", "ground", "value = \"5 nF\""), "test.toml:6: part R1: value: \"5 nF\" is a capacitance"},
+      {head + part("R1", "resistor", "a", "ground", "value = \"-5 ohm\""),
+       "test.toml:6: part R1: value: must be above zero"},
+      {head + part("R1", "resistor", "a", "ground", "value = \"5 nF\""),
+       "test.toml:6: part R1: value: \"5 nF\" is a capacitance"},
       {head + part("R1", "resistor", "a", "ground", ""), "test.toml:3: part R1: value: is missing"},
       {head + part("R1", "resistor", "a", "ground", "value = nan"), "test.toml:6: part R1: value"},
-      {head + part("R1", "resistor", "a", "ground", "value = 5\ncolour = \"red\""), "test.toml:7: part R1: colour: a resistor has no such key"},
-      {head + part("X1", "flux capacitor", "a", "ground", "value = 5"), "test.toml:4: part X1: kind: \"flux capacitor\" is not known"},
-      {head + "[part.R1]\nkind = \"resistor\"\nbetween = [\"a\"]\nvalue = 5\n", "test.toml:5: part R1: between: two nodes"},
+      {head + part("R1", "resistor", "a", "ground", "value = 5\ncolour = \"red\""),
+       "test.toml:7: part R1: colour: a resistor has no such key"},
+      {head + part("X1", "flux capacitor", "a", "ground", "value = 5"),
+       "test.toml:4: part X1: kind: \"flux capacitor\" is not known"},
+      {head + "[part.R1]\nkind = \"resistor\"\nbetween = [\"a\"]\nvalue = 5\n",
+       "test.toml:5: part R1: between: two nodes"},
       {head + part("R1", "resistor", "a", "b", "value = 5"), "nothing is connected to the node \"ground\""},
-      {"[pins]\n\"in\" = \"zz\"\n" + part("R1", "resistor", "a", "ground", "value = 5"), "test.toml:2: pins: in: no part is connected"},
+      {"[pins]\n\"in\" = \"zz\"\n" + part("R1", "resistor", "a", "ground", "value = 5"),
+       "test.toml:2: pins: in: no part is connected"},
       {head, "part: the circuit has no parts"},
       {part("R1", "resistor", "a", "ground", "value = 5"), "pins: the circuit names no pin"},
       {head + part("R1", "resistor", "a", "ground", "value = 5\ntolerance = \"200 %\""), "tolerance"},
-      {head + part("F1", "current by current", "a", "ground", "value = 5\ncontrol = \"V9\""), "control: there is no voltage source V9"},
-      {head + "[part.U1]\nkind = \"op amp\"\nplus = \"a\"\nout = \"b\"\n", "part U1: minus: this pin of a op amp is not connected"},
+      {head + part("F1", "current by current", "a", "ground", "value = 5\ncontrol = \"V9\""),
+       "control: there is no voltage source V9"},
+      {head + "[part.U1]\nkind = \"op amp\"\nplus = \"a\"\nout = \"b\"\n",
+       "part U1: minus: this pin of a op amp is not connected"},
       {"not toml at all = = =", "test.toml:1:"},
       {"", "part: the circuit has no parts"}};
   for (const auto& row : rows) {
@@ -250,7 +279,8 @@ TEST_CASE("circuit errors name file, line and key", "[sim]") {
 
 TEST_CASE("controlled sources do what their names say", "[sim]") {
   const auto volts_at_out = [](const std::string& source) {
-    auto net = sim::Network::compile(circuit(kPins + part("V1", "voltage source", "in", "ground", "value = \"2 V\"") + part("R1", "resistor", "in", "ground", "value = \"1 kohm\"") + source +
+    auto net = sim::Network::compile(circuit(kPins + part("V1", "voltage source", "in", "ground", "value = \"2 V\"") +
+                                             part("R1", "resistor", "in", "ground", "value = \"1 kohm\"") + source +
                                              part("R2", "resistor", "out", "ground", "value = \"500 ohm\"")));
     REQUIRE(net);
     const auto x = sim::operating_point(*net);
@@ -261,13 +291,15 @@ TEST_CASE("controlled sources do what their names say", "[sim]") {
   CHECK(volts_at_out("[part.E1]\nkind = \"voltage by voltage\"\n" + four + "value = 3\n") == Approx(6));
   CHECK(volts_at_out("[part.G1]\nkind = \"current by voltage\"\n" + four + "value = \"1 mS\"\n") == Approx(1));
   // The source's own current runs from a to b inside it: -2 mA here.
-  CHECK(volts_at_out(part("H1", "voltage by current", "out", "ground", "control = \"V1\"\nvalue = \"1 kohm\"")) == Approx(-2));
+  CHECK(volts_at_out(part("H1", "voltage by current", "out", "ground", "control = \"V1\"\nvalue = \"1 kohm\"")) ==
+        Approx(-2));
   CHECK(volts_at_out(part("F1", "current by current", "out", "ground", "control = \"V1\"\nvalue = 2")) == Approx(-2));
   CHECK(volts_at_out(part("I1", "current source", "out", "ground", "value = \"4 mA\"")) == Approx(2));
 }
 
 TEST_CASE("units differ within the tolerance of their parts, fitted values are exact", "[sim]") {
-  const auto nominal = circuit(kPins + part("R1", "resistor", "in", "out", "value = \"1 kohm\"\ntolerance = \"5 %\"") + part("R2", "resistor", "out", "ground", "value = \"1 kohm\""));
+  const auto nominal = circuit(kPins + part("R1", "resistor", "in", "out", "value = \"1 kohm\"\ntolerance = \"5 %\"") +
+                               part("R2", "resistor", "out", "ground", "value = \"1 kohm\""));
   double low = 2000, high = 0;
   for (int i = 0; i < 200; ++i) {
     const auto built = sim::as_built(nominal, "unit " + std::to_string(i), {});

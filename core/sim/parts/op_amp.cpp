@@ -9,8 +9,8 @@ namespace {
 
 /// One-pole op amp: dz/dt = 2 pi GBW (v+ - v-) - z 2 pi GBW / A0, driving the output through its resistance.
 ///
-/// Between the rails it is exactly linear. Beyond a rail a restoring term, quadratic so that the slope is continuous, holds
-/// the inner state within some tens of millivolts of the rail, so recovery from clipping starts at once.
+/// Between the rails it is exactly linear. Beyond a rail a restoring term, quadratic so that the slope is continuous,
+/// holds the inner state within some tens of millivolts of the rail, so recovery from clipping starts at once.
 class OpAmp final : public Device {
  public:
   explicit OpAmp(const DeviceContext& c)

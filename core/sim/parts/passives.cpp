@@ -76,13 +76,22 @@ std::unique_ptr<Device> build(const DeviceContext& c) {
 std::vector<PartKind> passives() {
   using Sign = ValueRule::Sign;
   return {
-      {.name = "resistor", .pins = {"a", "b"}, .values = {{"value", "ohm", true, 0, Sign::positive}},
-       .two_terminal = true, .make = build<Resistor>},
-      {.name = "capacitor", .pins = {"a", "b"}, .values = {{"value", "F", true, 0, Sign::positive}},
-       .two_terminal = true, .make = build<Capacitor>},
-      {.name = "inductor", .pins = {"a", "b"},
+      {.name = "resistor",
+       .pins = {"a", "b"},
+       .values = {{"value", "ohm", true, 0, Sign::positive}},
+       .two_terminal = true,
+       .make = build<Resistor>},
+      {.name = "capacitor",
+       .pins = {"a", "b"},
+       .values = {{"value", "F", true, 0, Sign::positive}},
+       .two_terminal = true,
+       .make = build<Capacitor>},
+      {.name = "inductor",
+       .pins = {"a", "b"},
        .values = {{"value", "H", true, 0, Sign::positive}, {"resistance", "ohm", false, 0, Sign::not_negative}},
-       .extra_unknowns = 1, .two_terminal = true, .make = build<Inductor>},
+       .extra_unknowns = 1,
+       .two_terminal = true,
+       .make = build<Inductor>},
   };
 }
 

@@ -33,7 +33,8 @@ Result<double> whole(Result<double> value) {
 
 Result<void> set_points(Plan& p, std::string_view text) {
   const std::string typed(text);
-  const bool total = typed.find("decade") == std::string::npos && (typed.find("point") != std::string::npos || !p.logarithmic);
+  const bool total =
+      typed.find("decade") == std::string::npos && (typed.find("point") != std::string::npos || !p.logarithmic);
   const auto number = counted(text, {"per", "/", "a decade", "points", "point", "in all"});
   if (!number) return tl::unexpected(number.error());
   if (!(*number > 0)) return fail(Fault::input, "The number of points must be above zero.");
@@ -118,9 +119,12 @@ Result<void> set_word(Plan& p, std::string_view key, std::string_view text, cons
     return {};
   }
   if (key == "spacing") {
-    if (text.starts_with("log")) p.logarithmic = true;
-    else if (text.starts_with("lin")) p.logarithmic = false;
-    else return fail(Fault::input, "The spacing is logarithmic or linear, not \"{}\".", text);
+    if (text.starts_with("log"))
+      p.logarithmic = true;
+    else if (text.starts_with("lin"))
+      p.logarithmic = false;
+    else
+      return fail(Fault::input, "The spacing is logarithmic or linear, not \"{}\".", text);
     if (!p.logarithmic) p.points_total = std::clamp(p.points_total, 2, kMostPoints);
     return {};
   }
@@ -148,7 +152,8 @@ std::vector<BriefPiece> brief(const Plan& p) {
   say("to");
   word("stop", format_setting(p.stop, "Hz"));
   say("at");
-  word("points", p.logarithmic && !p.by_total ? plain_number(p.points_per_decade) + " per decade" : count_text(p.points_total, "point"));
+  word("points", p.logarithmic && !p.by_total ? plain_number(p.points_per_decade) + " per decade"
+                                              : count_text(p.points_total, "point"));
   say("through");
   word("source", format_setting(p.source_resistance, "ohm"));
   say(".");
@@ -181,7 +186,8 @@ std::vector<BriefPiece> brief(const Plan& p) {
   return out;
 }
 
-Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const std::vector<std::string>& pins) {
+Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text,
+                   const std::vector<std::string>& pins) {
   Plan changed = plan;
   if (auto ok = set_word(changed, key, text, pins); !ok) return tl::unexpected(ok.error());
   if (auto ok = check(changed); !ok) return tl::unexpected(ok.error());
@@ -201,28 +207,40 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
   if (key == "points") {
     const int n = point_count(p);
     const double density = (n - 1) / std::log10(p.stop / p.start);
-    return {"How many points", p.logarithmic ? fmt::format("{} points in all, {} per decade", n, plain_number(density)) : fmt::format("{} points in all", n),
+    return {"How many points",
+            p.logarithmic ? fmt::format("{} points in all, {} per decade", n, plain_number(density))
+                          : fmt::format("{} points in all", n),
             fmt::format("2 to {} points; type 12 per decade or 50 points", kMostPoints)};
   }
   if (key == "level") {
     std::string forms;
     for (const auto form : {LevelForm::peak_to_peak, LevelForm::peak, LevelForm::rms})
       if (form != p.level_form)
-        forms += (forms.empty() ? "" : ", ") + format_quantity(level_from_pp(p.level_pp, form), "V", 4).plain() + " " + std::string(level_form_text(form));
+        forms += (forms.empty() ? "" : ", ") + format_quantity(level_from_pp(p.level_pp, form), "V", 4).plain() + " " +
+                 std::string(level_form_text(form));
     return {"Level of the sine, open circuit", forms,
             between(limits.lowest_level_pp, limits.highest_level_pp, "V") + " pk-pk; a bare number is " +
                 std::string(level_form_text(p.level_form))};
   }
   if (key == "source") return {"Resistance of the source", "", "above 0 Ω"};
-  if (key == "offset") return {"Offset of the sine, open circuit", "", "offset and level together within " + format_setting(limits.highest_level_pp, "V") + " pk-pk"};
+  if (key == "offset")
+    return {"Offset of the sine, open circuit", "",
+            "offset and level together within " + format_setting(limits.highest_level_pp, "V") + " pk-pk"};
   if (key == "settle_time")
-    return {"Wait after each change of frequency", fmt::format("{} periods at the start, {} at the stop", plain_number(p.settle_time * p.start), plain_number(p.settle_time * p.stop)),
+    return {"Wait after each change of frequency",
+            fmt::format("{} periods at the start, {} at the stop", plain_number(p.settle_time * p.start),
+                        plain_number(p.settle_time * p.stop)),
             "0 s to 1 h; the periods come on top"};
   if (key == "settle_periods")
-    return {"Periods to let pass as well", fmt::format("{} at the start", format_setting(p.settle_periods / p.start, "s")), "0 to 1 000 000 periods"};
+    return {"Periods to let pass as well",
+            fmt::format("{} at the start", format_setting(p.settle_periods / p.start, "s")), "0 to 1 000 000 periods"};
   if (key == "periods")
-    return {"Periods read at each point", fmt::format("{} at the start", format_setting(p.periods / p.start, "s")), "1 to 1000; 4 or more are needed for a figure to be trusted"};
-  if (key == "averages") return {"Records averaged at each point", p.averages > 1 ? fmt::format("noise falls to {:.2g}", 1 / std::sqrt(p.averages)) : "no averaging", "1 to 1000"};
+    return {"Periods read at each point", fmt::format("{} at the start", format_setting(p.periods / p.start, "s")),
+            "1 to 1000; 4 or more are needed for a figure to be trusted"};
+  if (key == "averages")
+    return {"Records averaged at each point",
+            p.averages > 1 ? fmt::format("noise falls to {:.2g}", 1 / std::sqrt(p.averages)) : "no averaging",
+            "1 to 1000"};
   if (key == "spacing") return {"Spacing of the points", "", "", {"logarithmic", "linear"}};
   if (key == "stimulus_range" || key == "response_range") {
     BriefHint out{"Range of the input", "volts peak", "automatic, or one of the ranges", {"automatic"}};

@@ -16,6 +16,7 @@ std::vector<BriefPiece> brief(const Plan& plan);
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const std::vector<std::string>& pins);
 
 /// The word's other forms and its allowed range, for a plan that already holds it.
-BriefHint hint(const Plan& plan, std::string_view key, const bench::Limits& limits, const std::vector<std::string>& pins);
+BriefHint hint(const Plan& plan, std::string_view key, const bench::Limits& limits,
+               const std::vector<std::string>& pins);
 
 }  // namespace heron::study::response

@@ -18,7 +18,9 @@ std::optional<CursorReading> read_at(const Curve& curve, double frequency) {
 }
 
 CursorDifference difference(const CursorReading& a, const CursorReading& b) {
-  CursorDifference out{.decades = std::log10(b.frequency / a.frequency), .ratio = b.frequency / a.frequency, .gain_db = b.gain_db - a.gain_db};
+  CursorDifference out{.decades = std::log10(b.frequency / a.frequency),
+                       .ratio = b.frequency / a.frequency,
+                       .gain_db = b.gain_db - a.gain_db};
   if (a.phase_deg && b.phase_deg) out.phase_deg = *b.phase_deg - *a.phase_deg;
   if (out.decades != 0) out.db_per_decade = out.gain_db / out.decades;
   return out;

@@ -19,9 +19,9 @@ std::optional<CursorReading> read_at(const Curve& curve, double frequency);
 
 /// From cursor A to cursor B.
 struct CursorDifference {
-  double decades = 0;             ///< lg(B/A)
-  double ratio = 1;               ///< B/A
-  double gain_db = 0;             ///< B - A
+  double decades = 0;  ///< lg(B/A)
+  double ratio = 1;    ///< B/A
+  double gain_db = 0;  ///< B - A
   std::optional<double> phase_deg;
   std::optional<double> db_per_decade;  ///< absent when both stand at one frequency
 };

@@ -67,7 +67,8 @@ Value corner(const Columns& c, const Settings& s, bool high) {
 }
 
 std::optional<signal::Vertex> extreme(const Columns& c, bool highest) {
-  const auto it = highest ? std::max_element(c.gain.begin(), c.gain.end()) : std::min_element(c.gain.begin(), c.gain.end());
+  const auto it =
+      highest ? std::max_element(c.gain.begin(), c.gain.end()) : std::min_element(c.gain.begin(), c.gain.end());
   const auto i = std::size_t(it - c.gain.begin());
   if (i == 0 || i + 1 >= c.gain.size()) return std::nullopt;
   return signal::parabola_vertex(c.lg[i - 1], c.gain[i - 1], c.lg[i], c.gain[i], c.lg[i + 1], c.gain[i + 1]);
@@ -75,7 +76,8 @@ std::optional<signal::Vertex> extreme(const Columns& c, bool highest) {
 
 Value vertex_figure(const Columns& c, const Settings& s, bool highest, char what) {
   const auto v = extreme(c, highest);
-  if (!v) return no(highest ? "the highest gain is at an end of the sweep" : "the lowest gain is at an end of the sweep");
+  if (!v)
+    return no(highest ? "the highest gain is at an end of the sweep" : "the lowest gain is at an end of the sweep");
   if (what == 'f') return std::pow(10, v->x);
   if (what == 'g') return v->y;
   const auto ref = reference(c, s);
@@ -114,7 +116,8 @@ Value loop(const Columns& c, char what) {
 }
 
 /// The points inside [from, to] with both ends interpolated.
-tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> stretch(const Columns& c, double from, double to) {
+tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> stretch(const Columns& c, double from,
+                                                                                       double to) {
   const double low = std::log10(from), high = std::log10(to);
   const auto first = signal::interpolate(c.lg, c.gain, low), last = signal::interpolate(c.lg, c.gain, high);
   if (!first || !last) return no("part of the range lies outside the sweep");
@@ -213,8 +216,10 @@ Result<Definition> define(std::string_view key) {
       const auto f = key_frequency(key, key.substr(at + 1));
       if (!f) return tl::unexpected(f.error());
       const std::string where = " at " + format_setting(*f, "Hz");
-      if (base == "gain") return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); }};
-      if (base == "phase") return Definition{name, "Phase" + where, "deg", [f = *f](auto& c, auto&) { return at_frequency(c, f, true); }};
+      if (base == "gain")
+        return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); }};
+      if (base == "phase")
+        return Definition{name, "Phase" + where, "deg", [f = *f](auto& c, auto&) { return at_frequency(c, f, true); }};
       return Definition{name, "Group delay" + where, "s", [f = *f](auto& c, auto&) { return group_delay(c, f); }};
     }
   }
@@ -228,7 +233,8 @@ Result<Definition> define(std::string_view key) {
       if (!to) return tl::unexpected(to.error());
       if (!(*to > *from)) return fail(Fault::usage, "{}: the range must end above its start.", key);
       const bool slope = base == "slope";
-      const std::string label = fmt::format("{} {} to {}", slope ? "Slope" : "Ripple", format_setting(*from, "Hz"), format_setting(*to, "Hz"));
+      const std::string label = fmt::format("{} {} to {}", slope ? "Slope" : "Ripple", format_setting(*from, "Hz"),
+                                            format_setting(*to, "Hz"));
       return Definition{name, label, slope ? "dB/decade" : "dB",
                         [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }};
     }
@@ -250,7 +256,8 @@ Columns columns_of(const Curve& curve, const Settings& s, std::vector<const Curv
 }
 
 /// First-order propagation: every point is moved by its own standard uncertainty in turn.
-std::optional<double> propagate(const Definition& d, Columns c, const Settings& s, const std::vector<const CurvePoint*>& points, double value) {
+std::optional<double> propagate(const Definition& d, Columns c, const Settings& s,
+                                const std::vector<const CurvePoint*>& points, double value) {
   double squares = 0;
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (!points[i]->u_gain_db || !points[i]->u_phase_deg) return std::nullopt;

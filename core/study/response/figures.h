@@ -12,8 +12,8 @@ namespace heron::study::response {
 /// Checks a key such as "corner.high", "gain@1kHz" or "slope(100kHz,1MHz)". Fault::usage when there is no such figure.
 Result<void> check_figure_key(std::string_view key);
 
-/// Every figure that needs no parameter, then those asked for. Uncertainties follow from those of the points, each carried
-/// through by its own small change (GUM, first order).
+/// Every figure that needs no parameter, then those asked for. Uncertainties follow from those of the points, each
+/// carried through by its own small change (GUM, first order).
 /// @param asked  further keys; must have passed check_figure_key()
 void read_figures(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into);
 

@@ -82,15 +82,17 @@ Result<void> check(const Plan& p) {
     if (!std::isfinite(v)) return fail(Fault::input, "A number of the set-up is not finite.");
   if (!(p.start > 0)) return fail(Fault::input, "A sweep starts above 0 Hz, not at {}.", format_setting(p.start, "Hz"));
   if (!(p.stop > p.start))
-    return fail(Fault::input, "The sweep would stop at {}, which is not above its start at {}.", format_setting(p.stop, "Hz"),
-                format_setting(p.start, "Hz"));
+    return fail(Fault::input, "The sweep would stop at {}, which is not above its start at {}.",
+                format_setting(p.stop, "Hz"), format_setting(p.start, "Hz"));
   if (!(p.points_per_decade > 0)) return fail(Fault::input, "At least one point per decade is needed.");
   const int n = point_count(p);
-  if (n < 2 || n > kMostPoints) return fail(Fault::input, "The sweep would have {} points; from 2 to {} are possible.", n, kMostPoints);
+  if (n < 2 || n > kMostPoints)
+    return fail(Fault::input, "The sweep would have {} points; from 2 to {} are possible.", n, kMostPoints);
   if (!(p.level_pp > 0)) return fail(Fault::input, "The level must be above zero.");
   if (!(p.source_resistance > 0)) return fail(Fault::input, "The source resistance must be above zero.");
   if (p.settle_time < 0 || p.settle_time > 3600) return fail(Fault::input, "Settling takes from 0 s to 1 h.");
-  if (p.settle_periods < 0 || p.settle_periods > 1e6) return fail(Fault::input, "Settling takes from 0 to 1 000 000 periods.");
+  if (p.settle_periods < 0 || p.settle_periods > 1e6)
+    return fail(Fault::input, "Settling takes from 0 to 1 000 000 periods.");
   if (p.periods < 1 || p.periods > 1000) return fail(Fault::input, "From 1 to 1000 periods can be read at a point.");
   if (p.averages < 1 || p.averages > 1000) return fail(Fault::input, "From 1 to 1000 records can be averaged.");
   return {};
@@ -103,7 +105,8 @@ Sampling sampling(const Plan& p, double frequency, const bench::Bench& bench) {
 
 double point_time(const Plan& p, double frequency, const bench::Limits& limits) {
   const bool automatic = !p.stimulus_range || !p.response_range;
-  return limits.overhead_per_point + p.settle_time + (p.settle_periods + p.averages * (p.periods + (automatic ? 1.05 : 0))) / frequency;
+  return limits.overhead_per_point + p.settle_time +
+         (p.settle_periods + p.averages * (p.periods + (automatic ? 1.05 : 0))) / frequency;
 }
 
 double sweep_time(const Plan& p, const bench::Limits& limits) {

@@ -12,18 +12,18 @@ namespace heron::study::response {
 /// What a response study asks: a stepped sine from start to stop, and how each step is driven and read.
 struct Plan {
   std::string drive_pin, stimulus_pin, response_pin;
-  double start = 10, stop = 100e3;             ///< Hz
+  double start = 10, stop = 100e3;  ///< Hz
   bool logarithmic = true;
-  double points_per_decade = 10;               ///< log sweeps; the total follows
-  int points_total = 41;                       ///< linear sweeps, and log sweeps where `by_total`
+  double points_per_decade = 10;  ///< log sweeps; the total follows
+  int points_total = 41;          ///< linear sweeps, and log sweeps where `by_total`
   bool by_total = false;
-  double level_pp = 0.1;                       ///< V, open circuit
+  double level_pp = 0.1;                           ///< V, open circuit
   LevelForm level_form = LevelForm::peak_to_peak;  ///< how the user says it
-  double offset = 0;                           ///< V
-  double source_resistance = 50;               ///< ohm
-  double settle_time = 20e-3;                  ///< s...
-  double settle_periods = 2;                   ///< ...and periods, one after the other
-  double periods = 8;                          ///< read at each point
+  double offset = 0;                               ///< V
+  double source_resistance = 50;                   ///< ohm
+  double settle_time = 20e-3;                      ///< s...
+  double settle_periods = 2;                       ///< ...and periods, one after the other
+  double periods = 8;                              ///< read at each point
   int averages = 1;
   std::optional<double> stimulus_range, response_range;  ///< V peak; automatic when absent
 };

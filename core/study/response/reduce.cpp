@@ -26,7 +26,8 @@ bool clipped(const Channel& channel) {
   return false;
 }
 
-ChannelEvidence evidence(const Channel& channel, const std::vector<double>& volts, double rate, const signal::Tone& whole) {
+ChannelEvidence evidence(const Channel& channel, const std::vector<double>& volts, double rate,
+                         const signal::Tone& whole) {
   ChannelEvidence out;
   out.clipped = channel.counted() && clipped(channel);
   if (channel.range) {
@@ -99,7 +100,8 @@ Result<CurvePoint> reduce(const Point& point) {
     const auto y_fit = signal::fit_tone(y_volts, record.sample_rate, out.frequency);
     if (!y_fit) return tl::unexpected(y_fit.error());
     if (!(x_fit->peak > 0) || !(y_fit->peak > 0))
-      return fail(Fault::input, "Point {} at {} shows no tone; is the lead connected?", point.index + 1, format_setting(out.frequency, "Hz"));
+      return fail(Fault::input, "Point {} at {} shows no tone; is the lead connected?", point.index + 1,
+                  format_setting(out.frequency, "Hz"));
     sum += std::polar(y_fit->peak / x_fit->peak, y_fit->phase - x_fit->phase);
     squares_gain += std::pow(x_fit->u_peak / x_fit->peak, 2) + std::pow(y_fit->u_peak / y_fit->peak, 2);
     squares_phase += std::pow(x_fit->u_phase, 2) + std::pow(y_fit->u_phase, 2);
@@ -114,12 +116,14 @@ Result<CurvePoint> reduce(const Point& point) {
   out.gain_db = 20 * std::log10(std::abs(sum) / records);
   out.phase_deg = std::arg(sum) * kDegrees;
   out.u_gain_db = kDbPerNeper * std::hypot(std::sqrt(squares_gain) / records, u_scale);
-  out.u_phase_deg = kDegrees * std::hypot(std::sqrt(squares_phase) / records, 2 * std::numbers::pi * out.frequency * u_delay);
+  out.u_phase_deg =
+      kDegrees * std::hypot(std::sqrt(squares_phase) / records, 2 * std::numbers::pi * out.frequency * u_delay);
   return out;
 }
 
 Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase) {
-  std::stable_sort(points.begin(), points.end(), [](const CurvePoint& a, const CurvePoint& b) { return a.frequency < b.frequency; });
+  std::stable_sort(points.begin(), points.end(),
+                   [](const CurvePoint& a, const CurvePoint& b) { return a.frequency < b.frequency; });
   for (std::size_t i = 1; i < points.size(); ++i)
     if (points[i].frequency == points[i - 1].frequency)
       return fail(Fault::input, "The frequency {} comes twice.", format_setting(points[i].frequency, "Hz"));
@@ -134,7 +138,8 @@ Result<Curve> reduce_table(const Record& table) {
     const auto* c = table.find(role);
     return c ? c->values() : std::vector<double>();
   };
-  const auto frequency = column("frequency"), gain = column("gain"), phase = column("phase"), real = column("real"), imag = column("imag");
+  const auto frequency = column("frequency"), gain = column("gain"), phase = column("phase"), real = column("real"),
+             imag = column("imag");
   if (frequency.empty()) return fail(Fault::input, "The data have no frequency.");
   const bool complex_form = gain.empty();
   if (complex_form && (real.empty() || imag.empty()))
@@ -143,7 +148,8 @@ Result<Curve> reduce_table(const Record& table) {
     if (!c->empty() && c->size() != frequency.size()) return fail(Fault::input, "The columns differ in length.");
   std::vector<CurvePoint> points;
   for (std::size_t i = 0; i < frequency.size(); ++i) {
-    if (!(frequency[i] > 0)) return fail(Fault::input, "Row {}: the frequency {} is not above zero.", i + 1, frequency[i]);
+    if (!(frequency[i] > 0))
+      return fail(Fault::input, "Row {}: the frequency {} is not above zero.", i + 1, frequency[i]);
     CurvePoint p{.index = int(i), .frequency = frequency[i]};
     if (complex_form) {
       const std::complex<double> h(real[i], imag[i]);

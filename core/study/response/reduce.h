@@ -12,18 +12,18 @@ namespace heron::study::response {
 struct ChannelEvidence {
   bool clipped = false;
   std::optional<double> range_share;  ///< highest |sample| over the range, where the range is known
-  double unsettled = 0;               ///< difference between the record's halves, amplitude or DC, in standard uncertainties
-  double over_floor = 0;              ///< peak of the tone over its standard uncertainty
+  double unsettled = 0;   ///< difference between the record's halves, amplitude or DC, in standard uncertainties
+  double over_floor = 0;  ///< peak of the tone over its standard uncertainty
 };
 
 /// One point of H(f) = response / stimulus.
 struct CurvePoint {
-  int index = 0;  ///< of the raw point; for imported curves the row
+  int index = 0;         ///< of the raw point; for imported curves the row
   double frequency = 0;  ///< Hz
   double gain_db = 0;
   double phase_deg = 0;  ///< unwrapped along the curve
   std::optional<double> u_gain_db, u_phase_deg;
-  double periods = 0;    ///< in the record; 0 for imported curves
+  double periods = 0;  ///< in the record; 0 for imported curves
   ChannelEvidence stimulus, response;
 };
 

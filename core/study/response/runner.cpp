@@ -14,8 +14,10 @@ Result<Point> measure(const Plan& plan, double frequency, bench::Bench& bench, s
                                     .offset = plan.offset,
                                     .source_resistance = plan.source_resistance});
   if (!applied) return tl::unexpected(applied.error());
-  if (auto ok = bench.wait(plan.settle_time + plan.settle_periods / frequency, stop); !ok) return tl::unexpected(ok.error());
-  Point point{.setting = {{"frequency", applied->frequency}, {"level_pp", applied->peak_to_peak}, {"offset", applied->offset}}};
+  if (auto ok = bench.wait(plan.settle_time + plan.settle_periods / frequency, stop); !ok)
+    return tl::unexpected(ok.error());
+  Point point{
+      .setting = {{"frequency", applied->frequency}, {"level_pp", applied->peak_to_peak}, {"offset", applied->offset}}};
   const auto how = sampling(plan, frequency, bench);
   for (int pass = 0; pass < plan.averages; ++pass) {
     auto capture = bench.capture(how.rate, how.samples, stop);
@@ -37,10 +39,13 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Resu
   const auto limits = bench.limits();
   const auto sweep = frequencies(plan);
   double left = sweep_time(plan, limits);
-  if (auto ok = bench.connect({{plan.stimulus_pin, plan.stimulus_range}, {plan.response_pin, plan.response_range}}); !ok) return ok;
+  if (auto ok = bench.connect({{plan.stimulus_pin, plan.stimulus_range}, {plan.response_pin, plan.response_range}});
+      !ok)
+    return ok;
   for (std::size_t k = 0; k < sweep.size(); ++k) {
     if (progress) progress({int(k), int(sweep.size()), left});
-    if (stop.stop_requested()) return fail(Fault::stopped, "Stopped after {} of {} points; what was read is kept.", k, sweep.size());
+    if (stop.stop_requested())
+      return fail(Fault::stopped, "Stopped after {} of {} points; what was read is kept.", k, sweep.size());
     auto point = measure(plan, sweep[k], bench, stop);
     if (!point) {
       if (point.error().fault == Fault::stopped)

@@ -15,8 +15,8 @@ struct Progress {
 
 /// Asks the bench for one point after another, in the plan's order, and hands each over as soon as it is read.
 ///
-/// Runs in the caller's thread until done, stopped or failed; the drive is off afterwards in every case. Points handed over
-/// are complete: nothing is lost by stopping.
+/// Runs in the caller's thread until done, stopped or failed; the drive is off afterwards in every case. Points handed
+/// over are complete: nothing is lost by stopping.
 /// @param commit  keeps a point; a failure of it ends the run
 Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
                  const std::function<void(const Progress&)>& progress, std::stop_token stop);

@@ -36,7 +36,8 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
       return {};
     }
     const auto value = number("Hz", true);
-    if (!value) return fail(Fault::usage, "reference: auto, first, last, max or a frequency is wanted, not \"{}\".", text);
+    if (!value)
+      return fail(Fault::usage, "reference: auto, first, last, max or a frequency is wanted, not \"{}\".", text);
     s.reference = text;
     s.reference_frequency = *value;
     return {};

@@ -10,10 +10,10 @@ namespace heron::study::response {
 
 /// How figures are read off a response. Stored with the study; changing one reads old takes anew.
 struct Settings {
-  double drop_db = 3.010299956639812;       ///< 10 lg 2, half power
-  std::string reference = "auto";           ///< auto, first, last, max
+  double drop_db = 3.010299956639812;         ///< 10 lg 2, half power
+  std::string reference = "auto";             ///< auto, first, last, max
   std::optional<double> reference_frequency;  ///< Hz, instead
-  std::optional<double> from, to;           ///< Hz, what is analysed
+  std::optional<double> from, to;             ///< Hz, what is analysed
   double u_limit_relative = 0.01;
   double u_limit_db = 0.1;
   double u_limit_deg = 1;
