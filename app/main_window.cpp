@@ -9,7 +9,6 @@
 #include <QSettings>
 #include <QShortcut>
 #include <QStandardPaths>
-#include <QTextEdit>
 #include <QVBoxLayout>
 
 #include "base/quantity.h"
@@ -413,7 +412,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
   // Fields keep their keys; so does a table while a cell is being typed into.
   const auto* focus = focusWidget();
   if (focus && !focus->isVisible()) focus = nullptr;
-  if (qobject_cast<const QLineEdit*>(focus) || qobject_cast<const QTextEdit*>(focus)) return false;
+  if (qobject_cast<const QLineEdit*>(watched) || qobject_cast<const QLineEdit*>(focus)) return false;
   if (const auto* table = qobject_cast<const QTableWidget*>(focus);
       table && table->objectName() == "parts" && key->key() != Qt::Key_Escape)
     return false;
