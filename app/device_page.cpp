@@ -24,10 +24,15 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(20, 12, 20, 12);
   column->setSpacing(8);
-  title_ = new QLabel(this);
+  title_ = new QLineEdit(this);
+  title_->setObjectName("written");
   title_->setFont(render::text_font(18, QFont::Medium));
-  about_ = new QLabel(this);
-  about_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  title_->setAccessibleName("Name of the device");
+  title_->setToolTip("The device's name; click to change it");
+  about_ = new QLineEdit(this);
+  about_->setObjectName("written");
+  about_->setAccessibleName("What the device is");
+  about_->setPlaceholderText("What it is, in a few words");
   auto* row = new QHBoxLayout;
   auto* unit_label = new QLabel("Unit on the bench", this);
   units_ = new QComboBox(this);
@@ -73,6 +78,12 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   column->addWidget(words);
 
   connect(session_, &Session::device_changed, this, &DevicePage::refill);
+  for (auto* field : {title_, about_})
+    connect(field, &QLineEdit::editingFinished, this, [this] {
+      const QString trouble = session_->rename_device(title_->text(), about_->text());
+      refusal_->setText(trouble);
+      if (!trouble.isEmpty()) title_->setText(QString::fromStdString(session_->device().name));
+    });
   connect(units_, &QComboBox::activated, this,
           [this](int index) { session_->select_unit(units_->itemData(index).toLongLong()); });
   connect(add, &QPushButton::clicked, this, [this] {

@@ -1,6 +1,7 @@
 #pragma once
 #include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QTableWidget>
 
 #include "session.h"
@@ -19,8 +20,8 @@ class DevicePage : public QWidget {
   void refill();
 
   Session* session_;
-  QLabel* title_;
-  QLabel* about_;
+  QLineEdit* title_;
+  QLineEdit* about_;
   QComboBox* units_;
   QTableWidget* parts_;
   QLabel* refusal_;

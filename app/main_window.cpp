@@ -4,6 +4,7 @@
 #include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
+#include <QInputDialog>
 #include <QKeyEvent>
 #include <QMimeData>
 #include <QSettings>
@@ -44,6 +45,7 @@ MainWindow::MainWindow() {
   message_->hide();
   pages_ = new QStackedWidget(whole);
   pages_->addWidget(empty_page_ = make_empty_page());
+  pages_->addWidget(first_steps_page_ = make_first_steps_page());
   pages_->addWidget(study_page_ = new StudyPage(&session_, pages_));
   pages_->addWidget(device_page_ = new DevicePage(&session_, pages_));
   page_column->addWidget(message_);
@@ -127,37 +129,57 @@ QWidget* MainWindow::make_top_bar() {
   return top;
 }
 
-QWidget* MainWindow::make_empty_page() {
+/// A page of a few sentences, each with its button. Of an offer, `name` is the button and `keys` the sentence.
+QWidget* MainWindow::make_offers(const QString& title_text, const QList<Finder::Entry>& offers) {
   auto* page = new QWidget(this);
   page->setObjectName("sheet");
   page->setAttribute(Qt::WA_StyledBackground);
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(60, 60, 60, 60);
   column->setSpacing(18);
-  auto* title = new QLabel("Nothing is open yet", page);
+  auto* title = new QLabel(title_text, page);
   title->setFont(render::text_font(18, QFont::Medium));
   column->addWidget(title);
-  const auto offer = [&](const QString& words, const QString& verb, auto slot) {
+  for (const auto& offer : offers) {
     auto* row = new QHBoxLayout;
-    auto* label = new QLabel(words, page);
+    auto* label = new QLabel(offer.keys, page);
     label->setWordWrap(true);
-    auto* button = new QPushButton(verb, page);
-    button->setAccessibleName(verb);
+    auto* button = new QPushButton(offer.name, page);
+    button->setAccessibleName(QString(offer.name).remove("\u2026"));
     button->setMinimumWidth(170);
-    connect(button, &QPushButton::clicked, this, slot);
+    connect(button, &QPushButton::clicked, this, offer.run);
     row->addWidget(button);
     row->addWidget(label, 1);
     row->setSpacing(16);
     column->addLayout(row);
-  };
-  offer("The Mudlark buoy's hydrophone preamp, with two takes to look at and a simulated bench to measure more.",
-        "Open the demo", [this] { open_demo(); });
-  offer("A dossier keeps one device with its studies, takes, claims and notes in a single file.",
-        "Open a dossier\u2026", [this] { choose_dossier(); });
-  offer("Start a file of your own; every change is kept as you make it.", "Make a new dossier\u2026",
-        [this] { new_dossier(); });
+  }
   column->addStretch(1);
   return page;
+}
+
+QWidget* MainWindow::make_empty_page() {
+  return make_offers(
+      "Nothing is open yet",
+      {{"Open the demo",
+        "The Mudlark buoy's hydrophone preamp, with two takes to look at and a simulated bench to measure more.",
+        [this] { open_demo(); }},
+       {"Open a dossier\u2026",
+        "A dossier keeps one device with its studies, takes, claims and notes in a single file.",
+        [this] { choose_dossier(); }},
+       {"Make a new dossier\u2026", "Start a file of your own; every change is kept as you make it.",
+        [this] { new_dossier(); }}});
+}
+
+QWidget* MainWindow::make_first_steps_page() {
+  return make_offers(
+      "The dossier is empty",
+      {{"Load a circuit\u2026",
+        "Say what is on the simulated bench: a circuit file with its parts and the pins that can be driven and sensed.",
+        [this] { load_circuit(); }},
+       {"Add a study\u2026", "Put a question to the device: a frequency response from one pin to another.",
+        [this] { add_study(); }},
+       {"Bring in a table\u2026", "Or start from data: a table with frequency, gain and phase becomes the first take.",
+        [this] { bring_in_data(); }}});
 }
 
 QWidget* MainWindow::make_strip() {
@@ -254,9 +276,7 @@ void MainWindow::show_device() {
 }
 
 void MainWindow::show_study() {
-  pages_->setCurrentWidget(session_.study()     ? static_cast<QWidget*>(study_page_)
-                           : session_.is_open() ? static_cast<QWidget*>(device_page_)
-                                                : empty_page_);
+  pages_->setCurrentWidget(session_.study() ? study_page_ : session_.is_open() ? first_steps_page_ : empty_page_);
 }
 
 QList<Finder::Entry> MainWindow::actions() {
@@ -283,10 +303,11 @@ QList<Finder::Entry> MainWindow::actions() {
   }
   if (session_.is_open()) {
     out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
-    out << Finder::Entry{"Undo: " + session_.undo_stack().undoText(), "Ctrl+Z",
-                         [this] { session_.undo_stack().undo(); }};
-    out << Finder::Entry{"Redo: " + session_.undo_stack().redoText(), "Ctrl+Shift+Z",
-                         [this] { session_.undo_stack().redo(); }};
+    out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
+    out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
+    auto& undo = session_.undo_stack();
+    if (undo.canUndo()) out << Finder::Entry{"Undo: " + undo.undoText(), "Ctrl+Z", [&undo] { undo.undo(); }};
+    if (undo.canRedo()) out << Finder::Entry{"Redo: " + undo.redoText(), "Ctrl+Shift+Z", [&undo] { undo.redo(); }};
   }
   out << Finder::Entry{"Open a dossier", "Ctrl+O", [this] { choose_dossier(); }};
   out << Finder::Entry{"Make a new dossier", "Ctrl+N", [this] { new_dossier(); }};
@@ -335,8 +356,32 @@ void MainWindow::open_demo() {
   maker->start();
 }
 
+void MainWindow::load_circuit() {
+  const QString path =
+      QFileDialog::getOpenFileName(this, "Load a circuit", QFileInfo(session_.path()).path(), "Circuits (*.toml)");
+  if (path.isEmpty()) return;
+  if (const QString trouble = session_.load_circuit(path); !trouble.isEmpty())
+    tell(trouble, true);
+  else
+    tell(QFileInfo(path).fileName() + " is on the simulated bench now.", false);
+}
+
+void MainWindow::add_study() {
+  bool ok = false;
+  const QString name =
+      QInputDialog::getText(this, "Add a study", "What is asked of the device", QLineEdit::Normal, "Passband", &ok);
+  if (!ok) return;
+  if (const QString trouble = session_.add_study(name); !trouble.isEmpty())
+    tell(trouble, true);
+  else
+    show_study();
+}
+
 void MainWindow::import(const QString& path) {
-  if (const QString trouble = session_.import_file(path); !trouble.isEmpty())
+  const bool first = session_.study() == nullptr;
+  const QString trouble = session_.import_file(path);
+  if (first) show_study();
+  if (!trouble.isEmpty())
     tell(trouble, true);
   else
     tell(QFileInfo(path).fileName() + " is in as a take beside the one before.", false);
@@ -429,10 +474,10 @@ void MainWindow::dropEvent(QDropEvent* event) {
     if (path.isEmpty()) continue;
     if (path.endsWith(".heron"))
       session_.open(path);
-    else if (session_.study())
+    else if (session_.is_open())
       import(path);
     else
-      tell("Open a dossier with a study first; data come in beside its takes.", true);
+      tell("Open or make a dossier first; data come in beside its takes.", true);
   }
   event->acceptProposedAction();
 }

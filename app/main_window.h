@@ -44,6 +44,8 @@ class MainWindow : public QMainWindow {
  private:
   QWidget* make_top_bar();
   QWidget* make_empty_page();
+  QWidget* make_first_steps_page();
+  QWidget* make_offers(const QString& title, const QList<Finder::Entry>& offers);
   QWidget* make_strip();
   void refresh_bar();
   void refresh_progress();
@@ -51,6 +53,8 @@ class MainWindow : public QMainWindow {
   void choose_dossier();
   void new_dossier();
   void open_demo();
+  void load_circuit();
+  void add_study();
   void import(const QString& path);
   bool handle_key(int key);
   QList<Finder::Entry> actions();
@@ -68,6 +72,7 @@ class MainWindow : public QMainWindow {
   StudyPage* study_page_;
   DevicePage* device_page_;
   QWidget* empty_page_;
+  QWidget* first_steps_page_;
   TakesStrip* strip_;
   QWidget* strip_row_;
   Finder* finder_;

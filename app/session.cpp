@@ -359,6 +359,56 @@ QString Session::add_unit(const QString& name) {
   return {};
 }
 
+void Session::write_device(const dossier::DeviceInfo& device) {
+  if (auto ok = store_->set_device(device); !ok) return complain(ok.error());
+  reload_device();
+}
+
+QString Session::rename_device(const QString& name, const QString& about) {
+  if (!is_open()) return {};
+  auto after = device_;
+  after.name = name.trimmed().toStdString();
+  after.about = about.trimmed().toStdString();
+  if (after.name == device_.name && after.about == device_.about) return {};
+  if (after.name.empty()) return "A device needs a name.";
+  undo_.push(new SessionEdit(
+      "Name the device", [this, after] { write_device(after); }, [this, before = device_] { write_device(before); }));
+  return {};
+}
+
+QString Session::load_circuit(const QString& path) {
+  const auto text = exchange::read_file(path.toStdString());
+  if (!text) return QString::fromStdString(text.error().message);
+  const auto circuit = sim::read_circuit(*text, QFileInfo(path).fileName().toStdString());
+  if (!circuit) return QString::fromStdString(circuit.error().message);
+  auto after = device_;
+  after.circuit = *text;
+  if (after.about.empty()) after.about = circuit->title;
+  undo_.push(new SessionEdit(
+      "Load a circuit", [this, after] { write_device(after); }, [this, before = device_] { write_device(before); }));
+  return {};
+}
+
+QString Session::add_study(const QString& name) {
+  if (name.trimmed().isEmpty()) return "A study needs a name, such as Passband.";
+  Plan plan;
+  if (!pins_.empty()) {
+    plan.drive_pin = plan.stimulus_pin = pins_.front();
+    plan.response_pin = pins_.back();
+    // Well inside the first pin's rating, so that a device not yet known is not hurt by the first take.
+    if (const auto rating = circuit_.peak_ratings.find(plan.drive_pin); rating != circuit_.peak_ratings.end())
+      plan.level_pp = std::min(plan.level_pp, rating->second / 10);
+  }
+  const auto id = store_->add_study(
+      {.name = name.trimmed().toStdString(), .kind = "response", .plan = study::response::to_json(plan)});
+  if (!id) return QString::fromStdString(id.error().message);
+  if (auto all = store_->studies()) studies_ = std::move(*all);
+  study_ = studies_.size() - 1;
+  shown_.reset();
+  reload_study();
+  return {};
+}
+
 QString Session::start() {
   if (!study()) return "There is no study to take yet.";
   if (running()) return "A take is running already.";
@@ -443,7 +493,9 @@ void Session::finish_run(Result<long long> result) {
 void Session::stop() { worker_.request_stop(); }
 
 QString Session::import_file(const QString& path) {
-  if (!study()) return "There is no study to bring data into.";
+  if (!is_open()) return "Open or make a dossier first.";
+  if (!study())
+    if (const QString trouble = add_study(QFileInfo(path).completeBaseName()); !trouble.isEmpty()) return trouble;
   const auto* kind = study::find_kind(study()->kind);
   const auto text = exchange::read_file(path.toStdString());
   if (!text) return QString::fromStdString(text.error().message);

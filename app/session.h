@@ -84,6 +84,11 @@ class Session : public QObject {
   QString set_fitted(const std::string& part, const QString& text);
   void select_unit(long long unit);
   QString add_unit(const QString& name);
+  QString load_circuit(const QString& path);
+  QString rename_device(const QString& name, const QString& about);
+
+  /// A frequency response between the circuit's first and last pin, ready to be edited; it becomes the study in view.
+  QString add_study(const QString& name);
 
   /// Starts a take; QString() when it runs, else why not.
   QString start();
@@ -113,6 +118,7 @@ class Session : public QObject {
   void write_plan(const nlohmann::json& plan);
   void write_wake(std::optional<long long> take);
   void write_note(long long take, const QString& note);
+  void write_device(const dossier::DeviceInfo& device);
   void write_fitted(long long unit, const std::string& part, std::optional<double> value);
   void complain(const Error& error);
   void forget_views();

@@ -60,6 +60,9 @@ void apply_style() {
     #brief-editor, #finder { background: %sheet; border: 1px solid %heron; border-radius: 5px; }
     #brief-editor QLabel, #finder QListWidget { border: none; background: transparent; }
     QLineEdit { background: #ffffff; border: 1px solid %line; border-radius: 3px; padding: 4px 6px; selection-background-color: %heron; }
+    #written { background: transparent; border: 1px solid transparent; padding: 2px 0; }
+    #written:hover { border-bottom-color: %line; }
+    #written:focus { background: #ffffff; border-color: %heron; padding: 2px 6px; }
     QLineEdit:focus { border-color: %heron; }
     QProgressBar { background: %silt; border: none; border-radius: 3px; max-height: 6px; min-height: 6px; }
     QProgressBar::chunk { background: %heron; border-radius: 3px; }

@@ -479,6 +479,45 @@ TEST_CASE("a window without a dossier says what to do first", "[app]") {
   CHECK(window.findChild<QLabel*>("message")->text().contains("no such file"));
 }
 
+TEST_CASE("an empty dossier leads to a first study, a take, and back", "[app]") {
+  QTemporaryDir folder;
+  app::MainWindow window;
+  window.show();
+  REQUIRE(window.session().create(folder.filePath("new.heron")));
+  CHECK(drive::button(window, "Load a circuit"));
+  CHECK(drive::button(window, "Add a study"));
+  CHECK(
+      window.session().load_circuit(QString(HERON_SOURCE) + "/tests/app/test_window.cpp").contains("test_window.cpp:"));
+  answer_dialog(QString(HERON_SOURCE) + "/mudlark/hydrophone_preamp.toml");
+  drive::click(drive::button(window, "Load a circuit"));
+  CHECK(window.session().pins().size() == 3);
+  CHECK(window.session().add_study("Passband").isEmpty());
+  CHECK_FALSE(window.session().add_study("Passband").isEmpty());
+  window.show_study();
+  CHECK(window.session().edit_brief("response_pin", "preamp out").isEmpty());
+  CHECK(window.session().edit_brief("drive_pin", "preamp in").isEmpty());
+  CHECK(window.session().edit_brief("stimulus_pin", "preamp in").isEmpty());
+  drive::click(drive::button(window, "Take"));
+  REQUIRE(drive::until([&] { return window.session().takes().size() == 1 && !window.session().running(); }));
+  REQUIRE(drive::settled(window));
+  CHECK(window.session().view(*window.session().shown())->analysis.reading.find("corner.high")->value ==
+        Approx(21e3).epsilon(0.1));
+}
+
+TEST_CASE("a table dropped on an empty dossier makes its first study", "[app]") {
+  QTemporaryDir folder;
+  app::MainWindow window;
+  window.show();
+  REQUIRE(window.session().create(folder.filePath("new.heron")));
+  const QString file = folder.filePath("sweep.csv");
+  std::ofstream(file.toStdString()) << "frequency,gain\n10,0\n100,-1\n1000,-20\n";
+  drop(window, file);
+  REQUIRE(drive::settled(window));
+  CHECK(window.session().studies().size() == 1);
+  CHECK(window.session().takes().size() == 1);
+  CHECK(window.findChild<QLabel*>("study-title")->text() == "sweep");
+}
+
 TEST_CASE("the window is usable from small to large", "[app]") {
   for (const QSize size : {QSize(1024, 700), QSize(1280, 800), QSize(3840, 2160)}) {
     OpenWindow open(size);
