@@ -50,7 +50,9 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt) {
                           .arg(theme().bill_band.name(), theme().bill.name()));
   auto* row = new QHBoxLayout(band);
   row->setContentsMargins(8, 4, 10, 4);
-  auto* what = new QLabel(QString("<b>%1</b> %2").arg(lead, QString::fromStdString(doubt.text).toHtmlEscaped()), band);
+  auto* what = new QLabel(QString("<span style='font-weight:600'>%1</span> %2")
+                              .arg(lead, QString::fromStdString(doubt.text).toHtmlEscaped()),
+                          band);
   what->setFont(render::text_font(12));
   what->setWordWrap(true);
   what->setAccessibleName(lead + " " + QString::fromStdString(doubt.text));

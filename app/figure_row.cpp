@@ -26,7 +26,10 @@ void FigureRow::show_take(const TakeView* view) {
       if (!line.claim) continue;
       const auto* figure = view->analysis.reading.find(line.claim->figure);
       if (!figure) {
-        figures_ << Card{text(line.claim->figure), "\u2013", "", text(line.judgement.reason), line.judgement.verdict};
+        std::string label = line.claim->figure;
+        for (const auto& a : view->analysis.reading.absent)
+          if (a.key == line.claim->figure) label = a.label;
+        figures_ << Card{text(label), "\u2013", "", text(line.judgement.reason), line.judgement.verdict};
         continue;
       }
       const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);

@@ -106,6 +106,7 @@ LedgerView::LedgerView(Session* session, QWidget* parent) : QScrollArea(parent),
   connect(session_, &Session::take_read, this, again);
   connect(session_, &Session::device_changed, this, again);
   connect(session_, &Session::running_changed, this, again);
+  connect(session_, &Session::live_changed, this, again);
 }
 
 void LedgerView::rebuild() {
@@ -127,6 +128,7 @@ void LedgerView::rebuild() {
       group.lines = view->lines;
       group.take = QString("take %1").arg(view->take.number);
     }
+    if (session_->running() && session_->study() == group.study) group.take = "being read";
     for (const auto& line : group.lines) ++counts[int(line.judgement.verdict)];
     groups.push_back(std::move(group));
   }
@@ -140,8 +142,9 @@ void LedgerView::rebuild() {
                              : QString::fromUtf8(judge::verdict_words(verdict).data());
     sums << QString("%1 %2").arg(n).arg(word);
   }
-  auto* head = new QLabel(
-      QString("<b>Ledger</b> &nbsp; %1").arg(sums.isEmpty() ? "no verdicts yet" : sums.join(" \u00b7 ")), page);
+  auto* head = new QLabel(QString("<span style='font-weight:600'>Ledger</span> &nbsp; %1")
+                              .arg(sums.isEmpty() ? "no verdicts yet" : sums.join(" \u00b7 ")),
+                          page);
   head->setFont(render::text_font(12));
   head->setStyleSheet(QString("color: %1; padding-left: 12px").arg(theme().slate.name()));
   head->setObjectName("ledger-sum");

@@ -8,6 +8,7 @@
 #include "exchange/writers.h"
 #include "sim/device.h"
 #include "study/response/brief.h"
+#include "study/response/figures.h"
 
 namespace heron::app {
 
@@ -458,6 +459,17 @@ QString Session::start() {
   return {};
 }
 
+void Session::read_live(TakeView& view) {
+  const auto settings = study::response::settings_from_text(study()->settings);
+  const auto claims = store_->claims(study()->id);
+  if (!settings || !claims) return;
+  std::vector<std::string> asked;
+  for (const auto& claim : *claims) asked.push_back(claim.figure);
+  study::response::read_figures(view.curve, *settings, asked, view.analysis.reading);
+  view.analysis.curve = study::response::as_columns(view.curve);
+  if (auto lines = dossier::judge_take(*store_, *study(), &view.take, &view.analysis)) view.lines = std::move(*lines);
+}
+
 void Session::take_live_points() {
   {
     const std::lock_guard lock(live_mutex_);
@@ -470,6 +482,8 @@ void Session::take_live_points() {
       if (t.id == *running_take_) view->take = t;
     view->take.points = int(live_points_.size());
     if (auto curve = study::response::assemble(live_points_)) view->curve = std::move(*curve);
+    // Figures while the take runs, as long as they cost no more than a frame.
+    if (live_points_.size() <= 200) read_live(*view);
     views_[*running_take_] = view;
     emit live_changed();
   }

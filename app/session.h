@@ -125,6 +125,7 @@ class Session : public QObject {
   void request(long long study, long long take);
   void finish_run(Result<long long> result);
   void take_live_points();
+  void read_live(TakeView& view);
   static std::shared_ptr<TakeView> read_take(const std::string& path, long long study, long long take);
 
   std::optional<dossier::Store> store_;

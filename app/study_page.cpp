@@ -44,6 +44,7 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   connect(session_, &Session::shown_changed, this, &StudyPage::refresh);
   connect(session_, &Session::take_read, this, &StudyPage::refresh);
   connect(session_, &Session::plan_changed, this, &StudyPage::refresh);
+  connect(session_, &Session::live_changed, this, &StudyPage::refresh);
   choose_lens(0);
 }
 

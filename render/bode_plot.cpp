@@ -43,6 +43,8 @@ BodePlot::BodePlot(QWidget* parent) : QCustomPlot(parent) {
   connect(b, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), a, qOverload<const QCPRange&>(&QCPAxis::setRange));
   for (const char* layer : {"ground", "wake"}) addLayer(layer, this->layer("grid"), limAbove);
   addLayer("cursors", this->layer("main"), limAbove);
+  x_range_ = span_;
+  show_all();
 }
 
 void BodePlot::add_curve(QCPAxisRect* rect, const BodeCurve& curve, const std::vector<double>& y) {
@@ -69,6 +71,7 @@ void BodePlot::add_curve(QCPAxisRect* rect, const BodeCurve& curve, const std::v
 }
 
 void BodePlot::show_curves(const QList<BodeCurve>& curves, const std::vector<judge::Mask>& masks) {
+  const bool was_framed = framed();
   for (auto* plottable : drawn_) removePlottable(plottable);
   for (auto* item : ground_) removeItem(item);
   drawn_.clear();
@@ -110,8 +113,13 @@ void BodePlot::show_curves(const QList<BodeCurve>& curves, const std::vector<jud
       ground_ << item;
     }
   }
-  if (empty_ || !any) show_all();
-  empty_ = !any;
+  if (was_framed || !any) show_all();
+}
+
+bool BodePlot::framed() const {
+  return framed_x_ == gain_->axis(QCPAxis::atBottom)->range() &&
+         framed_gain_ == gain_->axis(QCPAxis::atLeft)->range() &&
+         framed_phase_ == phase_->axis(QCPAxis::atLeft)->range();
 }
 
 void BodePlot::show_all() {
@@ -122,6 +130,9 @@ void BodePlot::show_all() {
   frame(gain_->axis(QCPAxis::atLeft), gain_range_, 6);
   frame(phase_->axis(QCPAxis::atLeft), phase_range_, 90);
   gain_->axis(QCPAxis::atBottom)->setRange(x_range_);
+  framed_x_ = gain_->axis(QCPAxis::atBottom)->range();
+  framed_gain_ = gain_->axis(QCPAxis::atLeft)->range();
+  framed_phase_ = phase_->axis(QCPAxis::atLeft)->range();
 }
 
 }  // namespace heron::render

@@ -21,7 +21,7 @@ class BodePlot : public QCustomPlot {
  public:
   explicit BodePlot(QWidget* parent = nullptr);
 
-  /// Redraws everything; the present view is kept unless nothing was shown before.
+  /// Redraws everything. A view that somebody chose is kept; one that framed all frames all again.
   void show_curves(const QList<BodeCurve>& curves, const std::vector<judge::Mask>& masks);
 
   /// Frames all that is drawn, the span included where nothing is measured yet.
@@ -32,6 +32,7 @@ class BodePlot : public QCustomPlot {
   QCPAxisRect* phase_rect() const { return phase_; }
 
  private:
+  bool framed() const;
   void add_curve(QCPAxisRect* rect, const BodeCurve& curve, const std::vector<double>& y);
 
   QCPAxisRect* gain_;
@@ -39,7 +40,7 @@ class BodePlot : public QCustomPlot {
   QList<QCPAbstractPlottable*> drawn_;
   QList<QCPAbstractItem*> ground_;
   QCPRange gain_range_, phase_range_, span_{10, 1e5}, x_range_;
-  bool empty_ = true;
+  QCPRange framed_x_, framed_gain_, framed_phase_;
 };
 
 }  // namespace heron::render

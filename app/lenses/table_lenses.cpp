@@ -117,7 +117,8 @@ void FiguresLens::refill() {
     ++row;
   }
   for (const auto& a : reading.absent) {
-    set_cell(table_, row, 0, "\u2013", false);
+    set_cell(table_, row, 0, QString::fromStdString(a.label), false);
+    set_cell(table_, row, 1, "\u2013", true);
     set_cell(table_, row, 3, QString::fromStdString(a.key), false);
     set_cell(table_, row, 4, QString::fromStdString(a.reason), false);
     ++row;

@@ -18,6 +18,7 @@ struct Figure {
 struct Absent {
   std::string key;
   std::string reason;
+  std::string label;
 };
 
 enum class Severity { note, caution, serious };

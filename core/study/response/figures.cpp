@@ -293,14 +293,14 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
   }
   for (const auto& d : wanted) {
     if (columns.f.empty()) {
-      into.absent.push_back({d.key, "there are no points"});
+      into.absent.push_back({d.key, "there are no points", d.label});
       continue;
     }
     const auto value = d.compute(columns, settings);
     if (value && std::isfinite(*value))
       into.figures.push_back({d.key, d.label, *value, d.unit, propagate(d, columns, settings, points, *value)});
     else
-      into.absent.push_back({d.key, value ? "the data do not determine it" : value.error()});
+      into.absent.push_back({d.key, value ? "the data do not determine it" : value.error(), d.label});
   }
 }
 
