@@ -24,6 +24,24 @@ Result<std::pair<std::string, std::string>> key_and_value(const std::string& tex
   return std::pair{text.substr(0, equals), text.substr(equals + 1)};
 }
 
+Result<exchange::ColumnChoice> column_choice(const std::vector<std::string>& columns,
+                                             const std::vector<std::string>& scales) {
+  exchange::ColumnChoice choice;
+  for (const auto& text : columns) {
+    const auto pair = key_and_value(text, "--column");
+    if (!pair) return tl::unexpected(pair.error());
+    choice.column[pair->first] = pair->second;
+  }
+  for (const auto& text : scales) {
+    const auto pair = key_and_value(text, "--scale");
+    if (!pair) return tl::unexpected(pair.error());
+    const auto factor = parse_value(pair->second, "1");
+    if (!factor) return fail(Fault::usage, "--scale {}: {}", text, factor.error().message);
+    choice.scale[pair->first] = *factor;
+  }
+  return choice;
+}
+
 namespace {
 
 struct Judged {
@@ -57,19 +75,8 @@ Result<int> analyse(const AnalyseOptions& options) {
     for (const auto* k : study::kinds()) names += (names.empty() ? "" : ", ") + std::string(k->name);
     return fail(Fault::usage, "there is no kind of study \"{}\" here; there is {}.", options.kind, names);
   }
-  exchange::ColumnChoice choice;
-  for (const auto& text : options.columns) {
-    const auto pair = key_and_value(text, "--column");
-    if (!pair) return tl::unexpected(pair.error());
-    choice.column[pair->first] = pair->second;
-  }
-  for (const auto& text : options.scales) {
-    const auto pair = key_and_value(text, "--scale");
-    if (!pair) return tl::unexpected(pair.error());
-    const auto factor = parse_value(pair->second, "1");
-    if (!factor) return fail(Fault::usage, "--scale {}: {}", text, factor.error().message);
-    choice.scale[pair->first] = *factor;
-  }
+  const auto choice = column_choice(options.columns, options.scales);
+  if (!choice) return tl::unexpected(choice.error());
   study::SettingsText settings;
   for (const auto& text : options.settings) {
     const auto pair = key_and_value(text, "--set");
@@ -104,7 +111,7 @@ Result<int> analyse(const AnalyseOptions& options) {
     return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt and .tsv can.", input);
   const auto table = exchange::read_table(*text, input);
   if (!table) return tl::unexpected(table.error());
-  auto record = exchange::pick_columns(*table, *kind, choice);
+  auto record = exchange::pick_columns(*table, *kind, *choice);
   if (!record) return tl::unexpected(record.error());
   const auto analysis =
       kind->analyse({study::Point{.setting = json::object(), .records = {std::move(*record)}}}, settings, asked);

@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "base/result.h"
+#include "exchange/csv_reader.h"
 
 /// The commands of `heron`. Each returns its exit status on success of the work itself: 0, or 1 when a claim fails.
 namespace heron::cli {
@@ -37,8 +38,12 @@ Result<int> export_all(const std::string& file, const std::string& folder, int t
 /// The exit status that an error asks for.
 int exit_status(Fault fault);
 
-/// "ROLE=NAME" pairs of --column and --scale.
+/// "KEY=VALUE" in its two parts.
 Result<std::pair<std::string, std::string>> key_and_value(const std::string& text, const std::string& option);
+
+/// The ROLE=NAME of --column and the ROLE=FACTOR of --scale.
+Result<exchange::ColumnChoice> column_choice(const std::vector<std::string>& columns,
+                                             const std::vector<std::string>& scales);
 
 /// Pads a cell of a table to a width in characters, not bytes.
 std::string padded(const std::string& text, std::size_t width);

@@ -223,26 +223,15 @@ Result<int> import(const ImportOptions& options) {
   if (!store) return tl::unexpected(store.error());
   const auto study = store->find_study(options.study);
   if (!study) return tl::unexpected(study.error());
-  exchange::ColumnChoice choice;
-  for (const auto& text : options.columns) {
-    const auto pair = key_and_value(text, "--column");
-    if (!pair) return tl::unexpected(pair.error());
-    choice.column[pair->first] = pair->second;
-  }
-  for (const auto& text : options.scales) {
-    const auto pair = key_and_value(text, "--scale");
-    if (!pair) return tl::unexpected(pair.error());
-    const auto factor = parse_value(pair->second, "1");
-    if (!factor) return fail(Fault::usage, "--scale {}: {}", text, factor.error().message);
-    choice.scale[pair->first] = *factor;
-  }
+  const auto choice = column_choice(options.columns, options.scales);
+  if (!choice) return tl::unexpected(choice.error());
   const auto text = exchange::read_file(options.input);
   if (!text) return tl::unexpected(text.error());
   const auto table = exchange::read_table(*text, options.input);
   if (!table) return tl::unexpected(table.error());
   const auto* kind = study::find_kind(study->kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot take data yet.", study->kind);
-  const auto record = exchange::pick_columns(*table, *kind, choice);
+  const auto record = exchange::pick_columns(*table, *kind, *choice);
   if (!record) return tl::unexpected(record.error());
   const auto take = dossier::import_take(*store, *study, *record,
                                          std::filesystem::path(options.input).filename().string(), table->notes);
