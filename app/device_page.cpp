@@ -21,6 +21,7 @@ enum Column { kName, kKind, kNominal, kTolerance, kFitted, kNote };
 DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("sheet");
   setAttribute(Qt::WA_StyledBackground);
+  setFocusPolicy(Qt::StrongFocus);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(20, 12, 20, 12);
   column->setSpacing(8);

@@ -272,7 +272,10 @@ void MainWindow::take_or_stop() {
 }
 
 void MainWindow::show_device() {
-  if (session_.is_open()) pages_->setCurrentWidget(device_page_);
+  if (!session_.is_open()) return;
+  // On the page itself, so that no field takes the keys before it is asked to.
+  pages_->setCurrentWidget(device_page_);
+  device_page_->setFocus();
 }
 
 void MainWindow::show_study() {

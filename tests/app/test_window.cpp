@@ -337,6 +337,25 @@ TEST_CASE("pin, note, another part, take again, compare", "[app]") {
   CHECK(session.takes().size() == 3);
 }
 
+TEST_CASE("the device page comes and goes with its key and is renamed in place", "[app]") {
+  OpenWindow open;
+  QTest::keyClick(&open.window, Qt::Key_D);
+  REQUIRE(drive::control<QTableWidget>(open.window, "Parts"));
+  QTest::keyClick(&open.window, Qt::Key_D);
+  CHECK_FALSE(drive::control<QTableWidget>(open.window, "Parts"));
+  CHECK(open.session().device().name == "Mudlark buoy, rev C");
+  QTest::keyClick(&open.window, Qt::Key_D);
+  auto* name = drive::control<QLineEdit>(open.window, "Name of the device");
+  REQUIRE(name);
+  name->setFocus();
+  name->selectAll();
+  QTest::keyClicks(name, "Mudlark buoy, rev D");
+  QTest::keyClick(name, Qt::Key_Return);
+  CHECK(open.session().device().name == "Mudlark buoy, rev D");
+  open.session().undo_stack().undo();
+  CHECK(open.session().device().name == "Mudlark buoy, rev C");
+}
+
 TEST_CASE("a part value that makes no sense is refused on the page", "[app]") {
   OpenWindow open;
   QTest::keyClick(&open.window, Qt::Key_D);

@@ -15,7 +15,8 @@ study::response::Curve low_pass(int points = 41) {
   std::vector<study::response::CurvePoint> out;
   for (int k = 0; k < points; ++k) {
     const double f = 10 * std::pow(1e4, double(k) / (points - 1)), r = f / 1000;
-    out.push_back({.index = k, .frequency = f, .gain_db = -10 * std::log10(1 + r * r), .phase_deg = -std::atan(r) * 57.29577951});
+    out.push_back(
+        {.index = k, .frequency = f, .gain_db = -10 * std::log10(1 + r * r), .phase_deg = -std::atan(r) * 57.29577951});
   }
   return *study::response::assemble(out);
 }
@@ -28,7 +29,9 @@ double share_of(const QImage& image, QRect area, QColor colour) {
   for (int y = area.top(); y <= area.bottom(); ++y)
     for (int x = area.left(); x <= area.right(); ++x) {
       const QColor c = image.pixelColor(x, y);
-      hits += std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) < 30;
+      hits +=
+          std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) <
+          30;
     }
   return double(hits) / (area.width() * area.height());
 }
@@ -81,14 +84,17 @@ TEST_CASE("what is drawn is seen: curve, wake, forbidden ground, cursor", "[rend
   const double wake = share_of(image, gain, render::theme().wake);
   CHECK(wake > 0.01);
   CHECK(share_of(image, gain, render::take_colour(1)) == 0);
-  plot.show_curves({{&curve, render::take_colour(1)}}, {{.text = "m", .curve = "gain", .lower = {{20, -20}, {800, -20}}}});
+  plot.show_curves({{&curve, render::take_colour(1)}},
+                   {{.text = "m", .curve = "gain", .lower = {{20, -20}, {800, -20}}}});
   image = plot.toPixmap(900, 500).toImage();
   CHECK(share_of(image, gain, render::take_colour(1)) > 0.002);
   CHECK(share_of(image, gain, render::theme().wake) < wake / 4);
   // Under the limit line the paper is hatched, beyond its end it is not.
   auto* x = plot.gain_rect()->axis(QCPAxis::atBottom);
   auto* y = plot.gain_rect()->axis(QCPAxis::atLeft);
-  const auto patch = [&](double f) { return QRect(int(x->coordToPixel(f)) - 12, int(y->coordToPixel(-30)) - 12, 24, 24); };
+  const auto patch = [&](double f) {
+    return QRect(int(x->coordToPixel(f)) - 12, int(y->coordToPixel(-30)) - 12, 24, 24);
+  };
   CHECK(share_of(image, patch(130), render::theme().sheet) < share_of(image, patch(13), render::theme().sheet) - 0.05);
   auto* cursor = new render::CursorLine(&plot, {plot.gain_rect(), plot.phase_rect()}, "A");  // the plot owns its items
   cursor->set_position(3000);
@@ -142,7 +148,8 @@ TEST_CASE("pictures are whole files of their form, or an error in words", "[rend
   REQUIRE(pdf.open(QIODevice::ReadOnly));
   CHECK(pdf.readAll().contains("%%EOF"));
   CHECK(render::save_picture(plot, folder.filePath("a.bmp"), {640, 400}).contains(".png, .svg or .pdf"));
-  for (const char* ending : {"png", "svg", "pdf"}) CHECK_FALSE(render::save_picture(plot, QString("/nowhere/at/all/a.") + ending, {640, 400}).isEmpty());
+  for (const char* ending : {"png", "svg", "pdf"})
+    CHECK_FALSE(render::save_picture(plot, QString("/nowhere/at/all/a.") + ending, {640, 400}).isEmpty());
 }
 
 TEST_CASE("text stands out from its ground by 4.5 to 1", "[render]") {
