@@ -140,6 +140,7 @@ void BriefEditor::explain(const study::BriefHint& hint) {
 }
 
 void BriefEditor::refuse(const QString& reason) {
+  forms_->hide();
   refusal_->setText(reason);
   refusal_->show();
   layout()->activate();
