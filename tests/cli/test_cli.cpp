@@ -24,8 +24,9 @@ struct Outcome {
   bool one_line_of_complaint() const { return err.starts_with("heron: ") && err.find('\n') == err.size() - 1; }
 };
 
-/// Runs the real program; every argument is passed as it is.
-Outcome heron_run(const std::vector<std::string>& arguments, int signal_after_ms = -1) {
+/// Runs the real program; every argument is passed as it is. With `stop_after` it is interrupted once its errors say
+/// that.
+Outcome heron_run(const std::vector<std::string>& arguments, const std::string& stop_after = "") {
   const test::Folder folder;
   const auto out = folder.file("out"), err = folder.file("err");
   const pid_t child = fork();
@@ -37,9 +38,12 @@ Outcome heron_run(const std::vector<std::string>& arguments, int signal_after_ms
     execv(HERON_PROGRAM, argv.data());
     _exit(127);
   }
-  if (signal_after_ms >= 0) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(signal_after_ms));
+  for (int tries = 0; !stop_after.empty() && tries < 2000; ++tries) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    const auto said = exchange::read_file(err);
+    if (!said || said->find(stop_after) == std::string::npos) continue;
     kill(child, SIGINT);
+    break;
   }
   int status = 0;
   waitpid(child, &status, 0);
@@ -194,7 +198,7 @@ TEST_CASE("Ctrl+C stops a take with status 5 and keeps what was read", "[cli]") 
   const test::Folder folder;
   REQUIRE(heron_run({"demo", folder.file("d")}).status == 0);
   const auto dossier = folder.file("d/mudlark_buoy.heron");
-  const auto run = heron_run({"take", dossier, "Preamp passband"}, 250);
+  const auto run = heron_run({"take", dossier, "Preamp passband"}, "3 of 41 points");
   CHECK(run.status == 5);
   const auto takes = json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes");
   CHECK(takes[2].at("state") == "stopped");
