@@ -24,7 +24,7 @@ install_missing() {
 
 build() {  # build PRESET [TARGET...]
   local preset=$1; shift
-  cmake --preset "$preset" >"build-$preset.log" 2>&1 || { cat "build-$preset.log" >&2; fail "the build cannot be configured"; }
+  mkdir -p build
+  cmake --preset "$preset" >"build/$preset.log" 2>&1 || { cat "build/$preset.log" >&2; fail "the build cannot be configured"; }
   cmake --build --preset "$preset" ${1:+--target "$@"} || fail "the build failed"
-  rm -f "build-$preset.log"
 }
