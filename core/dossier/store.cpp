@@ -4,7 +4,6 @@
 #include <unistd.h>
 
 #include <filesystem>
-#include <fstream>
 
 #include "dossier/schema.h"
 #include "dossier/store_impl.h"

@@ -389,9 +389,12 @@ TEST_CASE("preflight speaks before anything is driven", "[response]") {
   plan.start = 0.1;
   CHECK(found(response::preflight(plan, limits, {}), "sweep.long"));
   plan = rc_plan();
-  plan.stop = 24e6;
-  CHECK(found(response::preflight(plan, limits, {}), "sampling.coarse") ==
-        (limits.highest_sample_rate < 4 * plan.stop));
+  auto slow = limits;
+  slow.highest_sample_rate = 3 * plan.stop;
+  CHECK(found(response::preflight(plan, slow, {}), "sampling.coarse"));
+  CHECK_FALSE(response::refusal(response::preflight(plan, slow, {})));
+  slow.highest_sample_rate = 2 * plan.stop;
+  CHECK(response::refusal(response::preflight(plan, slow, {})));
   plan.stop = 50e6;
   CHECK(response::refusal(response::preflight(plan, limits, {})));
   plan = rc_plan();
