@@ -140,9 +140,10 @@ void DevicePage::refill() {
   }
   if (row_before >= 0 && row_before < row) parts_->setCurrentCell(row_before, column_before);
   QStringList limits;
-  for (const auto& [pin, volts] : session_->circuit().peak_ratings)
-    limits
-        << QString("%1: %2 peak").arg(QString::fromStdString(pin), QString::fromStdString(format_setting(volts, "V")));
+  for (const auto& [pin, rating] : session_->circuit().ratings)
+    if (rating.voltage)
+      limits << QString("%1: %2 peak")
+                    .arg(QString::fromStdString(pin), QString::fromStdString(format_setting(*rating.voltage, "V")));
   ratings_->setText(values.empty()     ? "The device has no circuit; takes can be brought in from files."
                     : limits.isEmpty() ? "No ratings are stated."
                                        : "Ratings, never exceeded: " + limits.join("; "));

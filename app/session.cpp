@@ -184,9 +184,7 @@ std::optional<long long> Session::wake() const { return study() ? study()->wake 
 double Session::sweep_seconds() const { return study::response::sweep_time(plan_, limits_); }
 
 std::vector<study::Doubt> Session::preflight() const {
-  const auto rating = circuit_.peak_ratings.find(plan_.drive_pin);
-  return study::response::preflight(
-      plan_, limits_, rating == circuit_.peak_ratings.end() ? std::nullopt : std::optional(rating->second));
+  return study::response::preflight(plan_, limits_, circuit_.voltage_rating(plan_.drive_pin));
 }
 
 std::shared_ptr<TakeView> Session::read_take(const std::string& path, long long study_id, long long take_id) {
@@ -397,8 +395,8 @@ QString Session::add_study(const QString& name) {
     plan.drive_pin = plan.stimulus_pin = pins_.front();
     plan.response_pin = pins_.back();
     // Well inside the first pin's rating, so that a device not yet known is not hurt by the first take.
-    if (const auto rating = circuit_.peak_ratings.find(plan.drive_pin); rating != circuit_.peak_ratings.end())
-      plan.level_pp = std::min(plan.level_pp, rating->second / 10);
+    if (const auto rating = circuit_.voltage_rating(plan.drive_pin))
+      plan.level_pp = std::min(plan.level_pp, *rating / 10);
   }
   const auto id = store_->add_study(
       {.name = name.trimmed().toStdString(), .kind = "response", .plan = study::response::to_json(plan)});

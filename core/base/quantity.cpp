@@ -39,7 +39,21 @@ constexpr std::array kUnits = {UnitKind{"Hz", "frequency", "20 kHz", true},
                                UnitKind{"1", "number", "8", false},
                                UnitKind{"m", "length", "1 m", true},
                                UnitKind{"dB/decade", "slope", "-20 dB/decade", false},
-                               UnitKind{"decades", "frequency ratio", "3", false}};
+                               UnitKind{"decades", "frequency ratio", "3", false},
+                               UnitKind{"degC", "temperature", "40 degC", false},
+                               UnitKind{"ppm/K", "temperature coefficient", "50 ppm/K", false},
+                               UnitKind{"K/W", "thermal resistance", "300 K/W", false},
+                               UnitKind{"J/K", "heat capacity", "2 mJ/K", true},
+                               UnitKind{"V/s", "slew rate", "5 V/us", true},
+                               UnitKind{"A/V2", "transconductance factor", "20 mA/V2", true},
+                               UnitKind{"1/V", "share per volt", "0.02 1/V", false},
+                               UnitKind{"V/rtHz", "noise density", "4 nV/rtHz", true},
+                               UnitKind{"V/A", "factor", "100 mV/A", true},
+                               UnitKind{"A/V", "factor", "10 A/V", true},
+                               UnitKind{"Nm", "torque", "20 mNm", true},
+                               UnitKind{"Nm/A", "torque constant", "12 mNm/A", true},
+                               UnitKind{"Nms", "viscous friction", "2 uNms", true},
+                               UnitKind{"kgm2", "moment of inertia", "3e-6 kgm2", false}};
 
 constexpr std::array kUnitNames = {UnitName{"hz", "Hz"},
                                    UnitName{"hertz", "Hz"},
@@ -63,7 +77,19 @@ constexpr std::array kUnitNames = {UnitName{"hz", "Hz"},
                                    UnitName{"degrees", "deg"},
                                    UnitName{"%", "%"},
                                    UnitName{"dB/dec", "dB/decade"},
-                                   UnitName{"db/decade", "dB/decade"}};
+                                   UnitName{"db/decade", "dB/decade"},
+                                   UnitName{"°C", "degC"},
+                                   UnitName{"V/√Hz", "V/rtHz"},
+                                   UnitName{"A/V^2", "A/V2"},
+                                   UnitName{"A/V²", "A/V2"}};
+
+/// Units that people write with another time or length below the stroke.
+struct ScaledUnit {
+  std::string_view typed, symbol;
+  double factor;
+};
+constexpr std::array kScaledUnits = {ScaledUnit{"V/us", "V/s", 1e6}, ScaledUnit{"V/µs", "V/s", 1e6},
+                                     ScaledUnit{"V/ms", "V/s", 1e3}, ScaledUnit{"V/ns", "V/s", 1e9}};
 
 const UnitKind* kind_of(std::string_view symbol) {
   const auto it = std::find_if(kUnits.begin(), kUnits.end(), [&](const UnitKind& u) { return u.symbol == symbol; });
@@ -106,6 +132,8 @@ std::optional<Suffix> read_suffix(std::string_view text, std::string_view wanted
   for (const auto& p : kPrefixes)
     if (text == p.typed && want && want->takes_prefix && unit_symbol(text) != wanted) return Suffix{p.factor, ""};
   if (const auto symbol = unit_symbol(text)) return Suffix{1, std::string(*symbol)};
+  for (const auto& u : kScaledUnits)
+    if (text == u.typed) return Suffix{u.factor, std::string(u.symbol)};
   for (const auto& p : kPrefixes) {
     if (!text.starts_with(p.typed)) continue;
     const auto rest = text.substr(p.typed.size());

@@ -41,8 +41,7 @@ Result<std::vector<std::string>> device_pins(Store& store) {
 
 std::optional<double> pin_rating(Store& store, const std::string& pin) {
   const auto circuit = nominal_circuit(store);
-  if (!circuit || !circuit->peak_ratings.contains(pin)) return std::nullopt;
-  return circuit->peak_ratings.at(pin);
+  return circuit ? circuit->voltage_rating(pin) : std::nullopt;
 }
 
 judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted) {

@@ -1,11 +1,14 @@
 #pragma once
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "base/result.h"
+#include "device/rating.h"
+#include "sim/waveform.h"
 
 /// Circuits as data: parts, their values, and the named pins that a hookup can reach. docs/circuits.md tells the file
 /// form.
@@ -20,33 +23,55 @@ struct PartValue {
 };
 
 struct Part {
-  std::string name;  ///< "R3", unique in the circuit
+  std::string name;  ///< "R3", unique in the circuit; "X1.R3" inside a sub-circuit
   const PartKind* kind = nullptr;
-  std::vector<std::string> nodes;  ///< in the order of kind->pins
+  std::vector<std::string> nodes;  ///< in the order of kind->pins, then two for each quantity a formula sees
   std::map<std::string, PartValue> values;
-  std::string note;     ///< what the file says about it
-  std::string control;  ///< for current-controlled sources: the voltage source whose current controls
+  std::string note;                                ///< what the file says about it
+  std::string control;                             ///< for current-controlled sources: whose current controls
+  std::map<std::string, std::string> texts;        ///< words such as polarity or shape
+  std::string formula;                             ///< of an expression source
+  std::vector<std::string> sees;                   ///< names the formula has for the voltages it sees
+  std::vector<std::pair<double, double>> points;   ///< of a source that follows a list: (s, value)
+  std::optional<Waveform> wave;                    ///< of a source that a bench drives, instead of its values
+};
+
+/// Where a current can be sensed: into this pin of this part.
+struct Branch {
+  std::string part;
+  std::size_t pin = 0;
 };
 
 inline constexpr std::string_view kGround = "ground";
+inline constexpr int kMostParts = 20'000;
 
 struct Circuit {
   std::string title;
   std::string about;
+  double temperature = 25;  ///< degC of the surroundings
   std::vector<Part> parts;
-  std::map<std::string, std::string> pins;     ///< what a person calls it -> node
-  std::map<std::string, double> peak_ratings;  ///< pin -> highest voltage against ground that may be applied, V
+  std::map<std::string, std::string> pins;  ///< what a person calls it -> node
+  std::map<std::string, Branch> branches;   ///< what a person calls it -> where the current flows
+  device::Ratings ratings;                  ///< of pins and branches
 
   const Part* find(std::string_view part) const;
+
+  /// Highest peak voltage against ground that may stand at a pin, V, where stated.
+  std::optional<double> voltage_rating(const std::string& pin) const;
 };
 
-/// Reads a circuit from TOML text.
+/// Reads a circuit from TOML text, sub-circuits expanded.
 ///
 /// @param file  the name used in errors: "preamp.toml:12: part R3: value: ..."
 /// @return the circuit, or the first error with file, line and key
 Result<Circuit> read_circuit(std::string_view toml_text, std::string_view file);
 
-/// A part value set by hand: what is fitted or was measured. Keyed "C4" for the part's main value.
+/// What no solver could do anything about: a node that hangs in the air, a group of parts without ground, a loop of
+/// voltage sources. The message names the parts.
+Result<void> check_wiring(const Circuit& circuit);
+
+/// A part value set by hand: what is fitted or was measured. Keyed "C4" for the part's main value, "D1.breakdown" for
+/// another.
 using FittedValues = std::map<std::string, double>;
 
 /// The circuit of one unit as it came off the line: every toleranced value drawn within its tolerance (uniformly,

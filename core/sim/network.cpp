@@ -3,6 +3,7 @@
 #include <klu.h>
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 
 namespace heron::sim {
@@ -57,12 +58,54 @@ void SparseSolver::solve(std::span<double> right) const {
 
 void Stamp::add(std::vector<double>& into, int row, int column, double value) {
   if (recording_) {
-    recording_->push_back({row, column});
+    recording_->calls.push_back({row, column});
+    if (&into == &c_ && row >= 0) recording_->charged_rows.push_back(row);
     return;
   }
   const int slot = slots_[call_++];
   if (slot >= 0) into[std::size_t(slot)] += value;
 }
+
+void Stamp::add_current(int a, int b, double i, double g) {
+  add_f(a, i);
+  add_f(b, -i);
+  add_g(a, a, g);
+  add_g(a, b, -g);
+  add_g(b, a, -g);
+  add_g(b, b, g);
+}
+
+void Stamp::add_charge(int a, int b, double q, double c) {
+  add_q(a, q);
+  add_q(b, -q);
+  add_c(a, a, c);
+  add_c(a, b, -c);
+  add_c(b, a, -c);
+  add_c(b, b, c);
+}
+
+double Stamp::junction(int slot, double v, double thermal, double critical) {
+  if (!limiting_) return v;
+  double& last = memory_[std::size_t(slot)];
+  double at = v;
+  if (v > critical && std::abs(v - last) > 2 * thermal) {
+    if (last > 0) {
+      const double reach = 1 + (v - last) / thermal;
+      at = reach > 0 ? last + thermal * std::log(reach) : critical;
+    } else {
+      at = thermal * std::log(v / thermal);
+    }
+  }
+  if (std::abs(at - v) > 1e-3 * thermal) limited_ = true;
+  last = at;
+  return at;
+}
+
+namespace {
+int extra_unknowns(const Part& part) {
+  return part.kind->extra_for ? part.kind->extra_for(part) : part.kind->extra_unknowns;
+}
+}  // namespace
 
 Result<Network> Network::compile(const Circuit& circuit) {
   Network net;
@@ -78,13 +121,16 @@ Result<Network> Network::compile(const Circuit& circuit) {
   std::map<std::string, int> first_extra;
   for (const auto& part : circuit.parts) {
     first_extra[part.name] = net.size_;
-    for (int i = 0; i < part.kind->extra_unknowns; ++i) net.names_.push_back("part " + part.name);
-    net.size_ += part.kind->extra_unknowns;
+    const int extra = extra_unknowns(part);
+    for (int i = 0; i < extra; ++i) net.names_.push_back("part " + part.name);
+    net.size_ += extra;
   }
+  int memories = 0;
   for (const auto& part : circuit.parts) {
-    DeviceContext context{.part = &part};
+    DeviceContext context{.memory = memories, .temperature = circuit.temperature, .part = &part};
+    memories += part.kind->memories;
     for (const auto& node : part.nodes) context.pins.push_back(net.nodes_.at(node));
-    for (int i = 0; i < part.kind->extra_unknowns; ++i) context.extra.push_back(first_extra.at(part.name) + i);
+    for (int i = 0; i < extra_unknowns(part); ++i) context.extra.push_back(first_extra.at(part.name) + i);
     if (part.kind->needs_control) {
       if (!first_extra.contains(part.control))
         return fail(Fault::input, "Part {} is controlled by {}, which is not in the circuit.", part.name, part.control);
@@ -96,13 +142,15 @@ Result<Network> Network::compile(const Circuit& circuit) {
 
   // One evaluation records which entries the devices touch; the pattern and every call's slot follow from it.
   const auto n = std::size_t(net.size_);
-  std::vector<std::pair<int, int>> calls;
+  Stamp::Recording recording;
+  const auto& calls = recording.calls;
   const std::vector<double> zero(n);
   Stamp& stamp = net.stamp_;
   stamp.x_ = zero;
   stamp.f_.assign(n, 0);
   stamp.q_.assign(n, 0);
-  stamp.recording_ = &calls;
+  stamp.recording_ = &recording;
+  stamp.memory_.assign(std::size_t(memories), 0.0);
   for (const auto& device : net.devices_) device->stamp(stamp);
   stamp.recording_ = nullptr;
 
@@ -126,11 +174,8 @@ Result<Network> Network::compile(const Circuit& circuit) {
   stamp.c_.assign(rows.size(), 0);
   net.jacobian_.assign(rows.size(), 0);
 
-  net.evaluate(zero, 0);
-  std::vector<bool> stores(n, false);
-  for (std::size_t k = 0; k < rows.size(); ++k)
-    if (stamp.c_[k] != 0) stores[std::size_t(rows[k])] = true;
-  for (const bool s : stores) net.algebraic_.push_back(!s);
+  net.algebraic_.assign(n, true);
+  for (const int row : recording.charged_rows) net.algebraic_[std::size_t(row)] = false;
 
   net.starts_ = starts;
   net.rows_ = rows;
@@ -144,16 +189,34 @@ bool Network::linear_at(std::span<const double> x) const {
          std::all_of(devices_.begin(), devices_.end(), [&](const auto& device) { return device->linear_at(x); });
 }
 
-void Network::evaluate(std::span<const double> x, double time, bool sources_on) {
+void Network::evaluate(std::span<const double> x, double time, const How& how) {
   stamp_.x_ = x;
   stamp_.time = time;
-  stamp_.sources_on = sources_on;
+  stamp_.source_share = how.source_share;
+  stamp_.at_rest = how.at_rest;
+  stamp_.limiting_ = how.limiting;
+  stamp_.limited_ = false;
   stamp_.call_ = 0;
   std::fill(stamp_.f_.begin(), stamp_.f_.end(), 0.0);
   std::fill(stamp_.q_.begin(), stamp_.q_.end(), 0.0);
   std::fill(stamp_.g_.begin(), stamp_.g_.end(), 0.0);
   std::fill(stamp_.c_.begin(), stamp_.c_.end(), 0.0);
   for (const auto& device : devices_) device->stamp(stamp_);
+}
+
+double Network::next_corner(double time) const {
+  double nearest = kNoCorner;
+  for (const auto& device : devices_) nearest = std::min(nearest, device->next_corner(time));
+  return nearest;
+}
+
+std::vector<Device::Noise> Network::noise(std::span<const double> x) const {
+  std::vector<Device::Noise> all;
+  for (const auto& device : devices_) {
+    const auto some = device->noise(x);
+    all.insert(all.end(), some.begin(), some.end());
+  }
+  return all;
 }
 
 void Network::multiply(double c_share, double g_share, std::span<const double> x, std::span<double> out) const {

@@ -1,4 +1,5 @@
 #pragma once
+#include <algorithm>
 #include <map>
 #include <memory>
 #include <span>
@@ -46,7 +47,25 @@ class Network {
   const std::string& unknown_name(int unknown) const { return names_[std::size_t(unknown)]; }
 
   /// f, q and the Jacobians at a state; the results stay readable until the next call.
-  void evaluate(std::span<const double> x, double time, bool sources_on = true);
+  struct How {
+    double source_share = 1;
+    bool at_rest = false;   ///< for an operating point
+    bool limiting = false;  ///< for a Newton step: junctions move no further than they can bear
+  };
+  void evaluate(std::span<const double> x, double time, const How& how);
+  void evaluate(std::span<const double> x, double time) { evaluate(x, time, How{}); }
+
+  /// True when the last evaluation was a tangent somewhere else than at x.
+  bool limited() const { return stamp_.limited_; }
+
+  /// Forgets where the junctions stood: before Newton starts from a new guess.
+  void forget_junctions() { std::fill(stamp_.memory_.begin(), stamp_.memory_.end(), 0.0); }
+
+  /// The next corner of any source strictly after `time`; infinity when there is none.
+  double next_corner(double time) const;
+
+  /// The noise of all devices around a state.
+  std::vector<Device::Noise> noise(std::span<const double> x) const;
   std::span<const double> f() const { return stamp_.f_; }
   std::span<const double> q() const { return stamp_.q_; }
 
@@ -61,6 +80,12 @@ class Network {
   /// True for rows without stored charge: they hold at every instant and have no history.
   bool algebraic(int row) const { return algebraic_[std::size_t(row)]; }
   int node_count() const { return node_count_; }
+
+  /// The pattern and the last evaluation's Jacobians, compressed by columns: for small-signal analysis.
+  std::span<const int> starts() const { return starts_; }
+  std::span<const int> rows() const { return rows_; }
+  std::span<const double> conductances() const { return stamp_.g_; }
+  std::span<const double> capacitances() const { return stamp_.c_; }
 
  private:
   Network() = default;

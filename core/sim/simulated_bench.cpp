@@ -12,10 +12,7 @@ namespace {
 using std::numbers::pi;
 
 Part two_terminal(std::string name, std::string_view kind, std::string a, std::string b, double value) {
-  Part part{.name = std::move(name), .kind = find_part_kind(kind), .nodes = {std::move(a), std::move(b)}};
-  for (const auto& rule : part.kind->values) part.values[std::string(rule.key)] = {rule.fallback, 0};
-  part.values["value"] = {value, 0};
-  return part;
+  return make_part(std::move(name), kind, {std::move(a), std::move(b)}, {{"value", value}});
 }
 
 /// Standard normal from two seeds, independent of how often anything else was drawn.
@@ -36,7 +33,7 @@ struct SimulatedBench::Wired {
 
   Wired(Network n, double frequency)
       : network(std::move(n)),
-        transient(network, State(std::size_t(network.size()), 0.0), 0),
+        transient(network, State(std::size_t(network.size()), 0.0), 0, {.relative = 1e-5, .absolute = 1e-8}),
         periodic(transient, network, frequency) {}
 };
 
@@ -74,10 +71,9 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
                 format_setting(wanted.peak_to_peak, "V"), format_setting(wanted.offset, "V"),
                 format_setting(generator_.highest_level_pp, "V"));
   if (!(wanted.source_resistance > 0)) return fail(Fault::bench, "The source resistance must be above zero.");
-  if (const auto rating = circuit_.peak_ratings.find(wanted.pin);
-      rating != circuit_.peak_ratings.end() && reach / 2 > rating->second)
+  if (const auto rating = circuit_.voltage_rating(wanted.pin); rating && reach / 2 > *rating)
     return fail(Fault::bench, "{} would see {} peak; its rating is {}. Lower the level.", wanted.pin,
-                format_setting(reach / 2, "V"), format_setting(rating->second, "V"));
+                format_setting(reach / 2, "V"), format_setting(*rating, "V"));
 
   bench::ToneDrive set = wanted;
   const double range = *std::find_if(generator_.ranges_pp.begin(), generator_.ranges_pp.end() - 1,

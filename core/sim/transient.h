@@ -10,15 +10,15 @@ namespace heron::sim {
 using State = std::vector<double>;
 
 struct Tolerances {
-  double relative = 1e-5;
-  double absolute = 1e-8;  ///< V or A
+  double relative = 1e-6;  ///< of the largest value that an unknown has had
+  double absolute = 1e-9;  ///< V or A
   int newton_steps = 60;
 };
 
 /// The operating point: all charges at rest, sources at their value at time 0.
 ///
-/// Damped Newton, then with a leak from every node that is taken away step by step, then with the sources brought up.
-/// Fails naming the unknown that would not settle.
+/// Newton with limited junctions, then with short steps, then with a leak from every node that is taken away by
+/// decades, then with the sources brought up. Fails naming the unknown that would not settle.
 Result<State> operating_point(Network& network, const Tolerances& tolerances = {});
 
 /// One accepted step with what is needed for values in between.
@@ -36,7 +36,7 @@ inline constexpr double kGamma = 0.585786437626905;  ///< 2 - sqrt 2: both stage
 
 /// Transient solution by TR-BDF2 (Bank et al. 1985; Hosea and Shampine 1996): one-step, second order, L-stable.
 ///
-/// run_adaptive() chooses steps by the local error; run_fixed() takes equal steps and refactors only when the step
+/// run_adaptive() chooses steps by the local error and ends one at every corner of a source; run_fixed() takes equal steps and refactors only when the step
 /// changes, or where the network is not linear. Both call `observe` after every accepted step.
 class Transient {
  public:
@@ -61,6 +61,12 @@ class Transient {
   double shortest_step() const { return shortest_; }     ///< accepted by the last run_adaptive
   bool stayed_linear() const { return stayed_linear_; }  ///< over the last run
 
+  /// What was spent so far: for measuring what stepping costs above its device evaluations and solutions.
+  struct Work {
+    long long evaluations = 0, factors = 0, solves = 0, accepted = 0, rejected = 0;
+  };
+  const Work& work() const { return work_; }
+
  private:
   Result<void> step(double h, bool estimate);
   bool newton(State& x, double time, double g_share, const State& constant);
@@ -69,6 +75,9 @@ class Transient {
   Tolerances tolerances_;
   State x_, inside_, next_, constant_, residual_;
   State f0_, q0_, f1_, q1_;
+  State size_;     ///< largest magnitude of each unknown so far
+  int worst_ = 0;  ///< unknown that gave the last trouble
+  Work work_;
   double time_ = 0, shortest_ = 0, error_ = 0;
   double factored_share_ = 0;  ///< g_share of the present factors, 0 when they are stale
   bool stayed_linear_ = true;

@@ -1,0 +1,136 @@
+#include <cmath>
+
+#include "sim/parts/parts.h"
+#include "sim/parts/smooth.h"
+
+namespace heron::sim::parts {
+namespace {
+
+using Sign = ValueRule::Sign;
+
+constexpr double kSharp = 0.98;  ///< share of a limit up to which nothing bends
+
+/// Holds a voltage between its sense pins by a current out of a into b, until the current limit holds instead.
+class LimitedVoltage final : public BentDevice {
+ public:
+  explicit LimitedVoltage(const DeviceContext& c)
+      : p_(c.pins),
+        i_(c.extra[0]),
+        set_(c.value("value")),
+        r_(c.value("resistance")),
+        middle_(0.5 * (c.value("current_limit") - sink(c))),
+        half_(0.5 * (c.value("current_limit") + sink(c))) {}
+
+  void stamp(Stamp& s) const override {
+    // The output conductance pulls the sensed voltage to the set one; its current is what is limited.
+    const double u = (set_ * s.source_share - (s.v(p_[2]) - s.v(p_[3]))) / r_;
+    const auto bent = soft_limit((u - middle_) / half_, kSharp);
+    s.add_f(p_[0], -s.v(i_));
+    s.add_f(p_[1], s.v(i_));
+    s.add_g(p_[0], i_, -1);
+    s.add_g(p_[1], i_, 1);
+    // Scaled by the resistance, so that a stiff source does not make a stiff equation.
+    s.add_f(i_, r_ * (s.v(i_) - middle_ - half_ * bent.value));
+    s.add_g(i_, i_, r_);
+    s.add_g(i_, p_[2], bent.slope);
+    s.add_g(i_, p_[3], -bent.slope);
+  }
+
+ private:
+  static double sink(const DeviceContext& c) {
+    return c.value("sink_limit") > 0 ? c.value("sink_limit") : c.value("current_limit");
+  }
+  std::vector<int> p_;
+  int i_;
+  double set_, r_, middle_, half_;
+};
+
+/// Gives a current out of a into b until the voltage between them reaches the limit, which then holds.
+class LimitedCurrent final : public BentDevice {
+ public:
+  explicit LimitedCurrent(const DeviceContext& c)
+      : a_(c.pins[0]),
+        b_(c.pins[1]),
+        set_(c.value("value")),
+        limit_(c.value("voltage_limit")),
+        g_(1 / c.value("resistance")) {}
+
+  void stamp(Stamp& s) const override {
+    const double v = s.v(a_) - s.v(b_);
+    const auto bent = soft_limit(v / limit_, kSharp);
+    // What the voltage has beyond its limit comes back through the clamp.
+    const double back = g_ * (v - limit_ * bent.value), slope = g_ * (1 - bent.slope);
+    s.add_current(a_, b_, back - set_ * s.source_share, slope);
+  }
+
+ private:
+  int a_, b_;
+  double set_, limit_, g_;
+};
+
+/// Takes a constant current, is a constant resistance, or takes a constant power, from a to b, up to its current limit.
+class ElectronicLoad final : public BentDevice {
+ public:
+  explicit ElectronicLoad(const DeviceContext& c)
+      : a_(c.pins[0]),
+        b_(c.pins[1]),
+        mode_(c.text("mode")),
+        current_(c.value("current")),
+        g_(1 / c.value("resistance")),
+        power_(c.value("power")),
+        start_(c.value("start_voltage")),
+        limit_(c.value("current_limit")) {}
+
+  void stamp(Stamp& s) const override {
+    const double v = s.v(a_) - s.v(b_);
+    Bent i;
+    if (mode_ == "current") {
+      const auto on = soft_limit(v / start_);
+      i = {current_ * on.value, current_ * on.slope / start_};
+    } else if (mode_ == "resistance") {
+      i = {g_ * v, g_};
+    } else {
+      const double d = v * v + start_ * start_;
+      i = {power_ * v / d, power_ * (start_ * start_ - v * v) / (d * d)};
+    }
+    const auto bent = soft_limit(i.value / limit_, 0.9);
+    s.add_current(a_, b_, limit_ * bent.value, bent.slope * i.slope);
+  }
+
+ private:
+  int a_, b_;
+  std::string mode_;
+  double current_, g_, power_, start_, limit_;
+};
+
+}  // namespace
+
+std::vector<PartKind> bench_sources() {
+  return {{.name = "limited voltage",
+           .pins = {"a", "b", "sense_a", "sense_b"},
+           .values = {{"value", "V", true, 0, Sign::any, "between the sense pins"},
+                      {"current_limit", "A", true, 0, Sign::positive, "out of a"},
+                      {"sink_limit", "A", false, 0, Sign::not_negative, "into a; 0: the same"},
+                      {"resistance", "ohm", false, 1e-3, Sign::positive, "output, while it holds the voltage"}},
+           .extra_unknowns = 1,
+           .make = build<LimitedVoltage>},
+          {.name = "limited current",
+           .pins = {"a", "b"},
+           .values = {{"value", "A", true, 0, Sign::any, "out of a"},
+                      {"voltage_limit", "V", true, 0, Sign::positive, "of v(a, b), both ways"},
+                      {"resistance", "ohm", false, 0.1, Sign::positive, "while the limit holds"}},
+           .two_terminal = true,
+           .make = build<LimitedCurrent>},
+          {.name = "electronic load",
+           .pins = {"a", "b"},
+           .values = {{"current", "A", false, 0, Sign::not_negative, "in mode current"},
+                      {"resistance", "ohm", false, 1e3, Sign::positive, "in mode resistance"},
+                      {"power", "W", false, 0, Sign::not_negative, "in mode power"},
+                      {"start_voltage", "V", false, 0.1, Sign::positive, "below it takes less"},
+                      {"current_limit", "A", false, 30, Sign::positive, ""}},
+           .two_terminal = true,
+           .make = build<ElectronicLoad>,
+           .texts = {{"mode", {"current", "resistance", "power"}}}}};
+}
+
+}  // namespace heron::sim::parts

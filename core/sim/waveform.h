@@ -1,0 +1,49 @@
+#pragma once
+#include <cstdint>
+#include <limits>
+#include <utility>
+#include <vector>
+
+namespace heron::sim {
+
+/// What a source does over time: a sine, straight lines between points, or noise. A pure function of time, with its
+/// corners told to the solver so that no step runs over one.
+struct Waveform {
+  enum class Shape { steady, sine, lines, noise } shape = Shape::steady;
+  double offset = 0;
+
+  double peak = 0, frequency = 1, phase = 0;  ///< sine: offset + peak cos(2 pi f t + phase), phase in rad
+
+  std::vector<std::pair<double, double>> points;  ///< lines: (s, unit), rising in time; added to the offset
+  double period = 0;                              ///< lines repeat after this; 0: once, the last value holds
+
+  double rms = 0, bandwidth = 0;  ///< noise: Gaussian values every 1/(2 bandwidth), straight lines between
+  std::uint64_t seed = 0;
+
+  double delay = 0;  ///< s; the first value holds until then
+  /// Burst: only this many periods, then the value at the period's start holds. 0: for ever.
+  long long cycles = 0;
+  double burst_period = 0;  ///< s from one burst to the next; 0: a single one
+
+  double at(double time) const;
+
+  /// The first corner strictly after `time`; infinity when there is none.
+  double next_corner(double time) const;
+
+ private:
+  double inside(double local) const;
+};
+
+inline constexpr double kNoCorner = std::numeric_limits<double>::infinity();
+
+/// A trapezoid: low, rising, high, falling. `width` is that of the high part between the half-way points.
+Waveform pulse(double low, double high, double rise, double fall, double width, double period);
+Waveform triangle(double low, double high, double symmetry, double period);
+
+/// `steps` equal steps from low to high with the given rise, each held for `dwell`; then again from the start.
+Waveform staircase(double low, double high, int steps, double dwell, double rise);
+
+/// Two pulses: a long one that builds a current up, a gap, and a short one. Once.
+Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay);
+
+}  // namespace heron::sim
