@@ -184,7 +184,7 @@ std::optional<long long> Session::wake() const { return study() ? study()->wake 
 double Session::sweep_seconds() const { return study::response::sweep_time(plan_, limits_); }
 
 std::vector<study::Doubt> Session::preflight() const {
-  return study::response::preflight(plan_, limits_, circuit_.voltage_rating(plan_.drive_pin));
+  return study::response::preflight(plan_, limits_, circuit_.ratings, levels_ ? &*levels_ : nullptr);
 }
 
 std::shared_ptr<TakeView> Session::read_take(const std::string& path, long long study_id, long long take_id) {
@@ -392,8 +392,8 @@ QString Session::add_study(const QString& name) {
   if (name.trimmed().isEmpty()) return "A study needs a name, such as Passband.";
   Plan plan;
   if (!pins_.empty()) {
-    plan.drive_pin = plan.stimulus_pin = pins_.front();
-    plan.response_pin = pins_.back();
+    plan.drive_pin = pins_.front();
+    plan.hookup = study::response::direct_hookup(pins_.front(), pins_.back());
     // Well inside the first pin's rating, so that a device not yet known is not hurt by the first take.
     if (const auto rating = circuit_.voltage_rating(plan.drive_pin))
       plan.level_pp = std::min(plan.level_pp, *rating / 10);
@@ -412,7 +412,7 @@ QString Session::start() {
   if (!study()) return "There is no study to take yet.";
   if (running()) return "A take is running already.";
   if (store_->read_only()) return "The dossier is open for reading only.";
-  if (const auto refused = study::response::refusal(preflight())) return QString::fromStdString(refused->message);
+  if (const auto refused = study::refusal(preflight(), accepted_)) return QString::fromStdString(refused->message);
   live_points_.clear();
   fresh_points_.clear();
   running_take_.reset();

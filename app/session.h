@@ -8,6 +8,7 @@
 #include <memory>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <thread>
 
 #include "dossier/take_run.h"
@@ -53,6 +54,8 @@ class Session : public QObject {
   const bench::Limits& limits() const { return limits_; }
   double sweep_seconds() const;
   std::vector<study::Doubt> preflight() const;
+  /// What the circuit should show under the present plan; nothing where it cannot say.
+  const std::optional<bench::Levels>& levels() const { return levels_; }
 
   /// The take in view and those laid over it; ids.
   std::optional<long long> shown() const { return shown_; }
@@ -140,6 +143,8 @@ class Session : public QObject {
   std::vector<std::string> pins_;
   sim::Circuit circuit_;
   bench::Limits limits_;
+  std::optional<bench::Levels> levels_;
+  std::set<std::string> accepted_;  ///< serious findings that the user takes upon herself, until the plan changes
   std::optional<long long> shown_;
   QList<long long> overlaid_;
 

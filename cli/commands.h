@@ -24,6 +24,7 @@ Result<int> judge_all(const std::string& file, bool json);
 struct TakeOptions {
   std::string file, study, note, bench = "simulated";
   long long seed = -1;
+  std::vector<std::string> accepted;
 };
 Result<int> take(const TakeOptions& options);
 

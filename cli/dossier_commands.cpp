@@ -202,7 +202,14 @@ Result<int> take(const TakeOptions& options) {
       std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total,
                    format_duration(p.bench_seconds_left).c_str());
   };
-  const auto id = dossier::run_take(*store, *study, options.bench, seed, options.note, events, stop.token());
+  events.found = [](const std::vector<study::Doubt>& findings) {
+    for (const auto& d : findings)
+      std::cout << "  before the take, " << study::severity_text(d.severity) << " (" << d.key << "): " << d.text << " "
+                << d.remedy << "\n";
+    std::cout.flush();
+  };
+  const auto id = dossier::run_take(*store, *study, options.bench, seed, options.note, events, stop.token(),
+                                    {options.accepted.begin(), options.accepted.end()});
   if (terminal) std::fputc('\n', stderr);
   if (!id) return tl::unexpected(id.error());
   const auto info = store->take(*id);

@@ -11,8 +11,7 @@ namespace {
 
 dossier::Study passband() {
   study::response::Plan plan{.drive_pin = "preamp in",
-                             .stimulus_pin = "preamp in",
-                             .response_pin = "preamp out",
+                             .hookup = study::response::direct_hookup("preamp in", "preamp out"),
                              .start = 2,
                              .stop = 200e3,
                              .points_per_decade = 8,

@@ -7,6 +7,8 @@
 #include <vector>
 
 #include "base/result.h"
+#include "bench/hookup.h"
+#include "bench/waveform.h"
 
 /// The boundary to hardware: whatever drives and senses. Nothing passes it but set-ups, raw samples and instrument
 /// readings.
@@ -21,10 +23,56 @@ struct ToneDrive {
   double source_resistance = 50;  ///< ohm
 };
 
-/// What an input is asked to do.
-struct InputSetup {
+/// Any waveform out of one of the generators.
+struct GeneratorSetup {
+  int generator = 0;
   std::string pin;
-  std::optional<double> range;  ///< full range, V peak; automatic when absent
+  Waveform wave;                  ///< V, open circuit
+  double source_resistance = 50;  ///< ohm
+};
+
+enum class Force { voltage, current };
+
+/// A source-measure channel: forces one quantity and measures both.
+struct SourceMeasureSetup {
+  int channel = 0;
+  std::string pin, against = {};  ///< empty: ground
+  Force force = Force::voltage;
+  double value = 0;               ///< V or A
+  double compliance = 10e-3;      ///< of the other quantity, A or V; it limits as hardware does
+  bool four_wire = true;          ///< sense leads of their own; else the leads' resistance is in the reading
+  std::optional<double> current_range, voltage_range;  ///< automatic when absent
+};
+
+/// What a source-measure channel reads, averaged over its aperture.
+struct SourceReading {
+  double voltage = 0, current = 0;  ///< V across, A out of the channel
+  double u_voltage = 0, u_current = 0;
+  double voltage_range = 0, current_range = 0;
+  bool at_compliance = false;
+};
+
+struct SupplySetup {
+  std::string pin, against = {};
+  double voltage = 0, current_limit = 1;  ///< V, A; it folds to constant current
+};
+
+enum class LoadMode { current, resistance, power };
+struct LoadSetup {
+  std::string pin, against = {};
+  LoadMode mode = LoadMode::current;
+  double value = 0;  ///< A, ohm or W
+};
+
+/// When a record begins.
+struct TriggerSetup {
+  int input = 0;
+  double level = 0;         ///< V at the input
+  bool rising = true;
+  double hysteresis = 0;    ///< V that the signal must first be away from the level; 0: 2 % of the range
+  double hold_off = 0;      ///< s before the first edge counts
+  double pre_trigger = 0.1; ///< share of the record before the edge
+  double time_out = 1;      ///< s
 };
 
 /// Counts as they left one converter; volts = offset-free counts * volts_per_count.
@@ -45,6 +93,7 @@ struct ChannelRecord {
 struct Capture {
   double sample_rate = 0;  ///< Hz
   std::vector<ChannelRecord> channels;
+  std::optional<double> trigger_at;  ///< s after the first sample, where an edge began it
 };
 
 /// The generator as it can really be set.
@@ -64,6 +113,11 @@ struct Limits {
   double highest_sample_rate = 0;  ///< Hz
   std::vector<double> ranges;      ///< V peak, rising
   double overhead_per_point = 0;   ///< s that a real bench spends on setting up one point
+  int inputs = 4;                  ///< how many there are
+  double source_resistance = 50;   ///< ohm, of a generator's output
+  double lowest_source_resistance = 50;
+  InputLimits input;
+  bool paced = false;              ///< runs at the pace of a real bench
 };
 
 /// One bench in use by one runner. Calls block; those that can be long take a stop token and then fail with
@@ -85,13 +139,28 @@ class Bench {
 
   virtual Result<void> wait(double seconds, std::stop_token stop) = 0;
 
+  /// A waveform of any shape on one generator; refuses what it cannot give.
+  virtual Result<void> generate(const GeneratorSetup& setup) = 0;
+
+  /// A source-measure channel on, or changed.
+  virtual Result<void> source(const SourceMeasureSetup& setup) = 0;
+  /// Its reading after `delay`, averaged over `aperture`, both in s.
+  virtual Result<SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) = 0;
+
+  virtual Result<void> supply(const SupplySetup& setup) = 0;
+  virtual Result<void> load(const LoadSetup& setup) = 0;
+
   /// Reads `samples` samples from every connected input at the nearest rate the converter has.
   virtual Result<Capture> capture(double sample_rate, int samples, std::stop_token stop) = 0;
+
+  /// The same from an edge on; Fault::bench when none comes in time.
+  virtual Result<Capture> capture_on(const TriggerSetup& trigger, double sample_rate, int samples,
+                                     std::stop_token stop) = 0;
 
   /// The nearest rate the converter has.
   virtual double nearest_rate(double sample_rate) const = 0;
 
-  /// Drive off; safe to call at any time.
+  /// Everything that drives off; safe to call at any time.
   virtual void off() = 0;
 
   /// Seconds that the work so far took on the bench.

@@ -1,5 +1,7 @@
 #include "dossier/take_run.h"
 
+#include "base/formula.h"
+#include "sim/predict.h"
 #include "sim/simulated_bench.h"
 #include "study/response/preflight.h"
 
@@ -21,14 +23,15 @@ Result<sim::Circuit> nominal_circuit(Store& store) {
 }  // namespace
 
 Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed) {
-  if (name != "simulated") return fail(Fault::usage, "There is no bench \"{}\"; there is simulated.", name);
+  if (name != "simulated" && name != "paced")
+    return fail(Fault::usage, "There is no bench \"{}\"; there are simulated and paced.", name);
   const auto circuit = nominal_circuit(store);
   if (!circuit) return tl::unexpected(circuit.error());
   const auto unit = store.current_unit();
   if (!unit) return tl::unexpected(unit.error());
   auto built = sim::as_built(*circuit, unit->name, unit->fitted);
   if (!built) return tl::unexpected(built.error());
-  return std::make_unique<sim::SimulatedBench>(std::move(*built), seed);
+  return std::make_unique<sim::SimulatedBench>(std::move(*built), seed, sim::BenchData{}, name == "paced");
 }
 
 Result<std::vector<std::string>> device_pins(Store& store) {
@@ -36,12 +39,36 @@ Result<std::vector<std::string>> device_pins(Store& store) {
   if (!circuit) return tl::unexpected(circuit.error());
   std::vector<std::string> out;
   for (const auto& [pin, node] : circuit->pins) out.push_back(pin);
+  for (const auto& [branch, place] : circuit->branches) out.push_back(branch);
   return out;
 }
 
-std::optional<double> pin_rating(Store& store, const std::string& pin) {
+device::Ratings device_ratings(Store& store) {
   const auto circuit = nominal_circuit(store);
-  return circuit ? circuit->voltage_rating(pin) : std::nullopt;
+  return circuit ? circuit->ratings : device::Ratings{};
+}
+
+std::optional<bench::Levels> predict_levels(Store& store, const study::response::Plan& plan) {
+  const auto circuit = nominal_circuit(store);
+  const auto unit = store.current_unit();
+  if (!circuit || !unit) return std::nullopt;
+  auto fitted = *circuit;
+  // Nominal parts with what is known to be fitted; what a unit drew within its tolerances nobody knows beforehand.
+  for (const auto& [name, value] : unit->fitted)
+    for (auto& part : fitted.parts)
+      if (part.name == name && part.values.contains("value")) part.values["value"].value = value;
+  return predict_levels(fitted, plan);
+}
+
+std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const study::response::Plan& plan) {
+  auto levels = sim::predict_levels(circuit,
+                                    {.pin = plan.drive_pin,
+                                     .peak_to_peak = plan.level_pp,
+                                     .offset = plan.offset,
+                                     .source_resistance = plan.source_resistance},
+                                    plan.hookup.chains, study::response::frequencies(plan));
+  if (!levels) return std::nullopt;
+  return std::move(*levels);
 }
 
 judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted) {
@@ -52,15 +79,28 @@ judge::PartValues part_values(Store& store, const std::map<std::string, double>&
   return out;
 }
 
+namespace {
+std::vector<std::pair<std::string, double>> formula_values(Store& store, const std::map<std::string, double>& fitted) {
+  std::vector<std::pair<std::string, double>> out;
+  for (const auto& [name, value] : part_values(store, fitted))
+    if (formula_name(name)) out.push_back({name, value});
+  return out;
+}
+}  // namespace
+
 Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
-                           const std::string& note, const TakeEvents& events, std::stop_token stop) {
+                           const std::string& note, const TakeEvents& events, std::stop_token stop,
+                           const std::set<std::string>& accepted) {
   if (study.kind != "response") return fail(Fault::usage, "Studies of kind \"{}\" cannot be run yet.", study.kind);
   const auto plan = study::response::plan_from_json(study.plan);
   if (!plan) return tl::unexpected(plan.error());
   auto bench = open_bench(store, bench_name, seed);
   if (!bench) return tl::unexpected(bench.error());
-  const auto findings = study::response::preflight(*plan, (*bench)->limits(), pin_rating(store, plan->drive_pin));
-  if (const auto refused = study::response::refusal(findings)) return tl::unexpected(*refused);
+  const auto levels = predict_levels(store, *plan);
+  const auto findings =
+      study::response::preflight(*plan, (*bench)->limits(), device_ratings(store), levels ? &*levels : nullptr);
+  if (events.found) events.found(findings);
+  if (const auto refused = study::refusal(findings, accepted)) return tl::unexpected(*refused);
 
   const auto device = store.device();
   const auto unit = store.current_unit();
@@ -86,7 +126,8 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
         if (events.point) events.point(*take, point);
         return {};
       },
-      events.progress, stop);
+      events.progress, stop,
+      {.parts = formula_values(store, unit->fitted), .levels = levels.value_or(bench::Levels{})});
   const auto state = ran                                   ? TakeState::finished
                      : ran.error().fault == Fault::stopped ? TakeState::stopped
                                                            : TakeState::failed;

@@ -1,35 +1,43 @@
 #pragma once
 #include <functional>
 #include <memory>
+#include <set>
 
 #include "dossier/store.h"
+#include "sim/circuit.h"
 #include "study/response/runner.h"
 
 /// Running a study of a dossier on a bench, and reading its takes: what the application and the command line share.
 namespace heron::dossier {
 
 /// Makes the bench for the dossier's device and unit. The one place where a bench is chosen.
-/// @param name  "simulated"
+/// @param name  "simulated", or "paced" for one that is no faster than a real one
 /// @param seed  of the simulated instruments and their noise
 Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed);
 
-/// Pins of the device's circuit, and the rating of one.
+/// Pins and branches of the device's circuit, and its ratings.
 Result<std::vector<std::string>> device_pins(Store& store);
-std::optional<double> pin_rating(Store& store, const std::string& pin);
+device::Ratings device_ratings(Store& store);
+
+/// What the device should show under a plan; nothing where its circuit cannot say.
+std::optional<bench::Levels> predict_levels(Store& store, const study::response::Plan& plan);
+std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const study::response::Plan& plan);
 
 /// What formulas see: nominal part values, with the fitted ones of a take or of a unit put over them.
 judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted);
 
 struct TakeEvents {
+  std::function<void(const std::vector<study::Doubt>&)> found;  ///< by preflight, before anything is driven
   std::function<void(long long take)> began;
   std::function<void(long long take, const study::Point&)> point;
   std::function<void(const study::response::Progress&)> progress;
 };
 
-/// Runs preflight, then the study, point by point into the dossier. The seed is stored with the take.
+/// Runs preflight, then the study unless a serious finding that is not accepted forbids it, point by point into the dossier. The seed is stored with the take.
 /// @return the take's id; on Fault::stopped and Fault::bench what was read is kept in the take, which `began` has named
 Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
-                           const std::string& note, const TakeEvents& events, std::stop_token stop);
+                           const std::string& note, const TakeEvents& events, std::stop_token stop,
+                           const std::set<std::string>& accepted = {});
 
 /// Figures, doubts and curve of a take, with the claims' figures read as well. A dead take has the doubt
 /// "take.incomplete".

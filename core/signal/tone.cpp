@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstring>
 #include <numbers>
+#include <vector>
 
 namespace heron::signal {
 namespace {
@@ -216,6 +217,47 @@ Result<Tone> fit_tone_free(std::span<const double> samples, double sample_rate, 
   // Phase at the first sample also carries the frequency's uncertainty over half the record.
   tone->u_phase = std::min(pi, std::hypot(tone->u_phase, std::sqrt(std::max(0.0, covariance(3, 3))) * (n - 1) / 2));
   return tone;
+}
+
+double u_peak_nearby(std::span<const double> samples, double sample_rate, const Tone& tone) {
+  const auto n = samples.size();
+  const double line = sample_rate / double(n);
+  if (n < 64 || tone.frequency < 4 * line) return 0;
+  std::vector<double> rest(n);
+  const double w = 2 * std::numbers::pi * tone.frequency / sample_rate;
+  // The sine by rotation; renewed now and then so that rounding does not gather.
+  double c = 0, s = 0;
+  const double dc = std::cos(w), ds = std::sin(w);
+  for (std::size_t i = 0; i < n; ++i) {
+    if (i % 512 == 0) {
+      c = std::cos(w * double(i) + tone.phase);
+      s = std::sin(w * double(i) + tone.phase);
+    }
+    rest[i] = samples[i] - tone.dc - tone.peak * c;
+    const double next = c * dc - s * ds;
+    s = s * dc + c * ds;
+    c = next;
+  }
+  double square = 0;
+  int lines = 0;
+  for (const int k : {-6, -5, -4, -3, 3, 4, 5, 6}) {
+    const double f = tone.frequency + k * line;
+    const double order = f / tone.frequency;
+    if (f < 0.9 * line || f > 0.45 * sample_rate) continue;
+    // Harmonics are distortion, not noise.
+    if (std::round(order) >= 1 && std::abs(order - std::round(order)) * tone.frequency < 0.6 * line) continue;
+    // Goertzel's recursion.
+    const double turn = 2 * std::cos(2 * std::numbers::pi * f / sample_rate);
+    double a = 0, b = 0;
+    for (const double x : rest) {
+      const double next = x + turn * a - b;
+      b = a;
+      a = next;
+    }
+    square += (a * a + b * b - turn * a * b) * 4 / (double(n) * double(n));
+    ++lines;
+  }
+  return lines > 0 ? std::sqrt(square / (2 * lines)) : 0;
 }
 
 double value_at(const Tone& tone, double time) {

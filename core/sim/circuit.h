@@ -8,13 +8,17 @@
 
 #include "base/result.h"
 #include "device/rating.h"
-#include "sim/waveform.h"
+#include "bench/waveform.h"
 
 /// Circuits as data: parts, their values, and the named pins that a hookup can reach. docs/circuits.md tells the file
 /// form.
 namespace heron::sim {
 
 struct PartKind;
+using bench::Waveform;
+using bench::kNoCorner;
+using bench::pulse;
+using bench::triangle;
 
 /// One number of a part, as the file gives it.
 struct PartValue {

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "sim/circuit.h"
-#include "sim/waveform.h"
+#include "bench/waveform.h"
 
 namespace heron::sim {
 

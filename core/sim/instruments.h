@@ -1,10 +1,14 @@
 #pragma once
 #include <array>
+#include <string>
+#include <vector>
 
-/// What the simulated instruments can do and how they err, in one place. docs/bench.md shows the same numbers.
+/// What the simulated instruments can do and how they err, in one place. data_sheets() shows these numbers to users,
+/// docs/bench.md the same.
 namespace heron::sim {
 
 struct GeneratorData {
+  int outputs = 2;
   double highest_frequency = 25e6;  ///< Hz
   double lowest_frequency = 1e-3;   ///< Hz
   double highest_level_pp = 20;     ///< V open circuit, offset included
@@ -12,14 +16,22 @@ struct GeneratorData {
   int bits = 14;                    ///< of amplitude within an attenuator range
   std::array<double, 4> ranges_pp = {0.02, 0.2, 2, 20};
   double frequency_step = 1e-6;  ///< Hz
+  double fastest_edge = 10e-9;   ///< s
+  double source_resistance = 50; ///< ohm
   double setting_time = 2e-3;    ///< s per change
 };
 
 struct InputData {
+  int inputs = 4;
   std::array<double, 11> ranges = {0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50};  ///< V peak
   double resistance = 1e6;                                                           ///< ohm
   double capacitance = 15e-12;                                                       ///< F
-  double bandwidth = 25e6;                                                           ///< Hz, one pole
+  double low_resistance = 50;                                                        ///< ohm
+  double coupling_corner = 7;          ///< Hz of AC coupling
+  double bandwidth = 25e6;             ///< Hz, one pole
+  double full_bandwidth = 200e6;       ///< Hz with the filter off
+  double highest = 300;                ///< V peak that harms a 1-megohm input
+  double highest_50_rms = 5;           ///< V rms that harms a 50-ohm input; it protects itself and opens
   int bits = 14;
   double highest_sample_rate = 100e6;  ///< Hz; lower rates by whole division
   double noise_density = 12e-9;        ///< V/sqrt(Hz) over the bandwidth
@@ -29,5 +41,44 @@ struct InputData {
   double u_delay = 0.2e-9;             ///< s
   double range_time = 5e-3;            ///< s for a change of range
 };
+
+struct SourceMeasureData {
+  int channels = 2;
+  double highest_voltage = 200, highest_current = 3;                                    ///< V, A
+  std::array<double, 4> voltage_ranges = {0.2, 2, 20, 200};                             ///< V
+  std::array<double, 9> current_ranges = {100e-9, 1e-6, 10e-6, 100e-6, 1e-3, 10e-3, 100e-3, 1, 3};  ///< A
+  double u_gain = 2e-4;          ///< relative, of both measurements
+  double u_offset = 1e-4;        ///< of range
+  double noise = 1e-5;           ///< of range, rms, in an aperture of 20 ms
+  double set_step = 5e-5;        ///< of range, resolution of what is forced
+  double lead_resistance = 0.1;  ///< ohm of each lead
+  double range_time = 4e-3;      ///< s for a change of range
+};
+
+struct SupplyData {
+  double highest_voltage = 80, highest_current = 30;  ///< V, A
+  double output_resistance = 2e-3;                    ///< ohm
+};
+
+struct LoadData {
+  double highest_voltage = 80, highest_current = 30, highest_power = 300;  ///< V, A, W
+  double start_voltage = 0.5;                                              ///< V below which it takes less
+};
+
+/// All of them, as one bench has them.
+struct BenchData {
+  GeneratorData generator;
+  InputData input;
+  SourceMeasureData source;
+  SupplyData supply;
+  LoadData load;
+};
+
+/// One instrument's table, for people.
+struct DataSheet {
+  std::string title;
+  std::vector<std::pair<std::string, std::string>> rows;
+};
+std::vector<DataSheet> data_sheets(const BenchData& data = {});
 
 }  // namespace heron::sim

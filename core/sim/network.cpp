@@ -184,6 +184,13 @@ Result<Network> Network::compile(const Circuit& circuit) {
   return net;
 }
 
+int Network::own_unknown(std::string_view part) const {
+  const std::string name = "part " + std::string(part);
+  for (std::size_t i = std::size_t(node_count_); i < names_.size(); ++i)
+    if (names_[i] == name) return int(i);
+  return Stamp::ground;
+}
+
 bool Network::linear_at(std::span<const double> x) const {
   return always_linear_ ||
          std::all_of(devices_.begin(), devices_.end(), [&](const auto& device) { return device->linear_at(x); });

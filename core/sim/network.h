@@ -43,6 +43,9 @@ class Network {
   /// Unknown of a node; Stamp::ground for the ground node. The node must exist.
   int node(std::string_view name) const { return nodes_.at(std::string(name)); }
 
+  /// First unknown of a part's own, such as a source's current; Stamp::ground when it has none.
+  int own_unknown(std::string_view part) const;
+
   /// "node out" or "part U1": for messages.
   const std::string& unknown_name(int unknown) const { return names_[std::size_t(unknown)]; }
 

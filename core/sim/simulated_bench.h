@@ -1,58 +1,81 @@
 #pragma once
+#include <chrono>
 #include <map>
 #include <memory>
+#include <optional>
 #include <random>
 
 #include "bench/bench.h"
 #include "sim/circuit.h"
+#include "sim/digitiser.h"
 #include "sim/instruments.h"
 #include "sim/periodic.h"
 
 namespace heron::sim {
 
-/// A bench of a generator and digitising inputs around a solved circuit.
+/// A bench of generators, sources, a load and digitising inputs around a solved circuit.
 ///
-/// Source resistance, input loading and the inputs' bandwidth are parts of the circuit that is solved. Offsets, gain
-/// errors and delays belong to the seeded instruments; noise is drawn from the same seed, so a take repeats bit for
-/// bit.
+/// Source resistance, sensors, input loading and bandwidth, and every limit of the sources are parts of the circuit that
+/// is solved. Offsets, gain errors and delays belong to the seeded instruments; noise is drawn from the same seed, so a
+/// take repeats bit for bit.
 class SimulatedBench final : public bench::Bench {
  public:
-  SimulatedBench(Circuit circuit, std::uint64_t seed, GeneratorData generator = {}, InputData input = {});
+  /// @param paced  false: as fast as it computes; true: no faster than a real bench would be
+  SimulatedBench(Circuit circuit, std::uint64_t seed, BenchData data = {}, bool paced = false);
   ~SimulatedBench() override;
 
   bench::Limits limits() const override;
   Result<void> connect(const std::vector<bench::InputSetup>& inputs) override;
   Result<bench::AppliedDrive> drive(const bench::ToneDrive& drive) override;
+  Result<void> generate(const bench::GeneratorSetup& setup) override;
+  Result<void> source(const bench::SourceMeasureSetup& setup) override;
+  Result<bench::SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) override;
+  Result<void> supply(const bench::SupplySetup& setup) override;
+  Result<void> load(const bench::LoadSetup& setup) override;
   Result<void> wait(double seconds, std::stop_token stop) override;
   Result<bench::Capture> capture(double sample_rate, int samples, std::stop_token stop) override;
+  Result<bench::Capture> capture_on(const bench::TriggerSetup& trigger, double sample_rate, int samples,
+                                    std::stop_token stop) override;
   double nearest_rate(double sample_rate) const override;
   void off() override;
   double elapsed() const override { return elapsed_; }
 
  private:
   struct Wired;  ///< the network as driven and sensed now
+  using Samples = std::vector<std::vector<double>>;
 
+  Result<void> allow(const std::string& pin, double peak) const;
+  Result<std::string> node_of(const std::string& pin) const;
+  Result<void> add_sources(Circuit& whole) const;
+  void change();
   Result<void> wire();
-  void choose_ranges(const std::vector<std::vector<double>>& volts, bool& look_again);
-  Result<std::vector<std::vector<double>>> solve_inputs(double rate, int samples, std::stop_token stop);
-  bench::ChannelRecord digitise(const std::string& pin, std::size_t input, double range,
-                                const std::vector<double>& volts);
+  Result<void> run(double seconds, double longest_step, const Transient::Observer& observe, std::stop_token stop);
+  Result<void> look_for_ranges(double rate, std::stop_token stop);
+  Result<Samples> solve_inputs(double rate, int samples, std::stop_token stop);
+  Result<void> protect(const std::vector<double>& peak, const std::vector<double>& mean_square);
+  bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate);
+  void keep_pace(std::stop_token stop) const;
 
   Circuit circuit_;
   std::uint64_t seed_;
-  GeneratorData generator_;
-  InputData input_;
+  BenchData data_;
+  bool paced_;
+  Digitiser digitiser_;
   std::mt19937_64 noise_;
   double elapsed_ = 0;
+  std::chrono::steady_clock::time_point started_;
 
-  bool driving_ = false;
-  bench::ToneDrive drive_;
+  std::optional<bench::ToneDrive> tone_;
   double phase_ = 0;  ///< rad at circuit time 0, so that a change of frequency leaves no jump
-  double circuit_time_ = 0;
+  std::map<int, bench::GeneratorSetup> generators_;
+  std::map<int, bench::SourceMeasureSetup> sources_;
+  std::map<int, double> source_ranges_;  ///< A, as chosen last
+  std::optional<bench::SupplySetup> supply_;
+  std::optional<bench::LoadSetup> load_;
   std::vector<bench::InputSetup> inputs_;
   std::vector<double> ranges_;  ///< as set now, one an input
   std::unique_ptr<Wired> wired_;
-  State state_;  ///< of the circuit where the last drive left it; empty before the first
+  std::map<std::string, double> resting_;  ///< unknowns where the last set-up left them; empty before the first
 };
 
 }  // namespace heron::sim

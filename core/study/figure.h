@@ -24,12 +24,16 @@ struct Absent {
 enum class Severity { note, caution, serious };
 std::string_view severity_text(Severity severity);
 
+/// Words of the set-up and their new text, applied together: see a kind's apply().
+using Edits = std::vector<std::pair<std::string, std::string>>;
+
 /// A stated reason not to trust a result; also what preflight finds before anything is driven.
 struct Doubt {
   std::string key;
   Severity severity = Severity::caution;
   std::string text;    ///< what, and how much
   std::string remedy;  ///< what to do
+  Edits edits = {};    ///< what carries the remedy out, where editing the set-up can
 };
 
 /// All that is read off one take.

@@ -165,7 +165,7 @@ TEST_CASE("rare settings fold out", "[app]") {
   drive::click(drive::button(open.window, "More settings"));
   REQUIRE(drive::until([&] { return open.word("offset") != nullptr; }));
   open.retype("response_range", "5 V");
-  CHECK(open.session().plan().response_range == 5.0);
+  CHECK(open.session().plan().hookup.chains[1].input.range == 5.0);
 }
 
 TEST_CASE("Space takes, points appear one by one, Esc stops and keeps them", "[app]") {

@@ -32,8 +32,7 @@ Store small_dossier(const std::string& path, int points = 10) {
                             "[\"in\", \"out\"]\nvalue = \"1.6 kohm\"\n"
                             "[part.C1]\nkind = \"capacitor\"\nbetween = [\"out\", \"ground\"]\nvalue = \"10 nF\"\n"}));
   const study::response::Plan plan{.drive_pin = "in",
-                                   .stimulus_pin = "in",
-                                   .response_pin = "out",
+                                   .hookup = study::response::direct_hookup("in", "out"),
                                    .start = 100,
                                    .stop = 1e5,
                                    .points_total = points,

@@ -67,8 +67,7 @@ sim::Circuit rc() {
 
 response::Plan rc_plan() {
   return {.drive_pin = "in",
-          .stimulus_pin = "in",
-          .response_pin = "out",
+          .hookup = response::direct_hookup("in", "out"),
           .start = 100,
           .stop = 200e3,
           .points_per_decade = 5,
@@ -234,12 +233,12 @@ TEST_CASE("each fault of a set-up is doubted", "[response][bench]") {
   };
   SECTION("clipped") {
     auto plan = rc_plan();
-    plan.response_range = 0.05;
+    plan.hookup.chains[1].input.range = 0.05;
     CHECK(doubted(doubts_of(plan), "input.clipped"));
   }
   SECTION("range underused") {
     auto plan = rc_plan();
-    plan.response_range = 50;
+    plan.hookup.chains[1].input.range = 50;
     CHECK(doubted(doubts_of(plan), "range.underused"));
   }
   SECTION("few periods") {
@@ -250,7 +249,7 @@ TEST_CASE("each fault of a set-up is doubted", "[response][bench]") {
   SECTION("noise") {
     auto plan = rc_plan();
     plan.level_pp = 1e-3;
-    plan.response_range = 20;
+    plan.hookup.chains[1].input.range = 20;
     CHECK(doubted(doubts_of(plan), "noise.limited"));
   }
   SECTION("settling") {
@@ -259,7 +258,7 @@ TEST_CASE("each fault of a set-up is doubted", "[response][bench]") {
     plan.start = 20e3;
     plan.settle_time = 0;
     plan.settle_periods = 0;
-    plan.stimulus_range = plan.response_range = 5;  // automatic ranging would wait a period and settle it
+    plan.hookup.chains[0].input.range = plan.hookup.chains[1].input.range = 5;  // automatic ranging would wait a period and settle it
     CHECK(doubted(doubts_of(plan), "settling.short"));
   }
 }
@@ -279,7 +278,11 @@ TEST_CASE("stopping keeps the points before it and turns the drive off", "[respo
   REQUIRE_FALSE(ran);
   CHECK(ran.error().fault == Fault::stopped);
   CHECK(kept.size() == 7);
-  CHECK_FALSE(bench.capture(1e6, 100, {}));
+  // Nothing is driven any more: what is read is far below a hundredth of the level.
+  REQUIRE(bench.connect({{"in", 0.1}}));
+  const auto quiet = bench.capture(1e6, 1000, {});
+  REQUIRE(quiet);
+  for (const double v : quiet->channels[0].volts()) CHECK(std::abs(v) < 1e-3);
 }
 
 TEST_CASE("averaging narrows the noise by its root", "[response][bench]") {
@@ -371,19 +374,23 @@ TEST_CASE("the brief says the plan and takes its words back", "[response]") {
   refused("response_range", "-5", "above zero");
 }
 
+namespace {
+device::Ratings rated(double volts) { return {{"in", {.voltage = volts}}}; }
+}  // namespace
+
 TEST_CASE("preflight speaks before anything is driven", "[response]") {
   const auto limits = sim::SimulatedBench(rc(), 1).limits();
-  const auto sound = response::preflight(rc_plan(), limits, 1.0);
+  const auto sound = response::preflight(rc_plan(), limits, rated(1.0));
   CHECK(sound.empty());
   auto plan = rc_plan();
   plan.level_pp = 3;
-  CHECK(found(response::preflight(plan, limits, 1.0), "rating.near"));
-  CHECK(response::refusal(response::preflight(plan, limits, 1.0))->fault == Fault::bench);
-  CHECK_FALSE(response::refusal(response::preflight(plan, limits, 2.0)));
+  CHECK(found(response::preflight(plan, limits, rated(1.0)), "rating.near"));
+  CHECK(study::refusal(response::preflight(plan, limits, rated(1.0)))->fault == Fault::bench);
+  CHECK_FALSE(study::refusal(response::preflight(plan, limits, rated(2.0))));
   plan = rc_plan();
-  plan.stimulus_range = 0.05;
+  plan.hookup.chains[0].input.range = 0.05;
   CHECK(found(response::preflight(plan, limits, {}), "input.clipped"));
-  plan.stimulus_range = 5;
+  plan.hookup.chains[0].input.range = 5;
   CHECK(found(response::preflight(plan, limits, {}), "range.underused"));
   plan = rc_plan();
   plan.start = 0.1;
@@ -392,11 +399,11 @@ TEST_CASE("preflight speaks before anything is driven", "[response]") {
   auto slow = limits;
   slow.highest_sample_rate = 3 * plan.stop;
   CHECK(found(response::preflight(plan, slow, {}), "sampling.coarse"));
-  CHECK_FALSE(response::refusal(response::preflight(plan, slow, {})));
+  CHECK_FALSE(study::refusal(response::preflight(plan, slow, {})));
   slow.highest_sample_rate = 2 * plan.stop;
-  CHECK(response::refusal(response::preflight(plan, slow, {})));
+  CHECK(study::refusal(response::preflight(plan, slow, {})));
   plan.stop = 50e6;
-  CHECK(response::refusal(response::preflight(plan, limits, {})));
+  CHECK(study::refusal(response::preflight(plan, limits, {})));
   plan = rc_plan();
   plan.level_pp = 30;
   CHECK(found(response::preflight(plan, limits, {}), "source.limit"));

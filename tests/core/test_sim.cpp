@@ -226,7 +226,6 @@ TEST_CASE("the bench refuses what it cannot or must not do", "[bench]") {
   CHECK_FALSE(bench.connect({{"nowhere", {}}}));
   CHECK_FALSE(bench.connect({{"in", 0.123}}));
   REQUIRE(bench.connect({{"in", {}}, {"out", {}}}));
-  CHECK_FALSE(bench.capture(1e6, 100, {}));
   const auto over = bench.drive({.pin = "in", .frequency = 1e3, .peak_to_peak = 3});
   REQUIRE_FALSE(over);
   CHECK(over.error().fault == Fault::bench);

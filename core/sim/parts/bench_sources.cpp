@@ -36,6 +36,10 @@ class LimitedVoltage final : public BentDevice {
     s.add_g(i_, p_[3], -bent.slope);
   }
 
+  bool linear_at(std::span<const double> x) const override {
+    return std::abs((x[std::size_t(i_)] - middle_) / half_) <= kSharp;
+  }
+
  private:
   static double sink(const DeviceContext& c) {
     return c.value("sink_limit") > 0 ? c.value("sink_limit") : c.value("current_limit");

@@ -1,3 +1,4 @@
+#include "study/hookup_words.h"
 #include "study/response/brief.h"
 
 #include <algorithm>
@@ -64,28 +65,6 @@ Result<void> set_level(Plan& p, std::string_view text) {
   return {};
 }
 
-Result<void> set_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins) {
-  if (std::find(pins.begin(), pins.end(), text) == pins.end()) {
-    std::string all;
-    for (const auto& name : pins) all += (all.empty() ? "" : ", ") + name;
-    return fail(Fault::input, "The device has no pin \"{}\"; there are {}.", text, all);
-  }
-  pin = text;
-  return {};
-}
-
-Result<void> set_range(std::optional<double>& range, std::string_view text) {
-  if (text.starts_with("auto")) {
-    range.reset();
-    return {};
-  }
-  const auto value = parse_value(text, "V");
-  if (!value) return tl::unexpected(value.error());
-  if (!(*value > 0)) return fail(Fault::input, "A range is above zero.");
-  range = *value;
-  return {};
-}
-
 Result<void> assign(double& into, Result<double> value) {
   if (!value) return tl::unexpected(value.error());
   into = *value;
@@ -128,11 +107,22 @@ Result<void> set_word(Plan& p, std::string_view key, std::string_view text, cons
     if (!p.logarithmic) p.points_total = std::clamp(p.points_total, 2, kMostPoints);
     return {};
   }
-  if (key == "drive_pin") return set_pin(p.drive_pin, text, pins);
-  if (key == "stimulus_pin") return set_pin(p.stimulus_pin, text, pins);
-  if (key == "response_pin") return set_pin(p.response_pin, text, pins);
-  if (key == "stimulus_range") return set_range(p.stimulus_range, text);
-  if (key == "response_range") return set_range(p.response_range, text);
+  if (key == "drive_pin") return choose_pin(p.drive_pin, text, pins);
+  if (key.starts_with("hookup.")) return set_hookup_word(p.hookup, key.substr(7), text, pins);
+  if (key == "stimulus" || key == "response") {
+    const std::string name(text);
+    const bool known = p.hookup.find(name) ||
+                       std::any_of(p.hookup.computed.begin(), p.hookup.computed.end(),
+                                   [&](const bench::Computed& c) { return c.name == name; });
+    if (!known) return fail(Fault::input, "The hookup has no quantity \"{}\".", text);
+    (key == "stimulus" ? p.stimulus : p.response) = name;
+    return {};
+  }
+  for (const auto& role : {p.stimulus, p.response}) {
+    const std::string short_key = role == p.stimulus ? "stimulus_" : "response_";
+    if (key.starts_with(short_key))
+      return set_hookup_word(p.hookup, role + "." + std::string(key.substr(short_key.size())), text, pins);
+  }
   return fail(Fault::usage, "The brief has no word \"{}\".", key);
 }
 
@@ -158,9 +148,22 @@ std::vector<BriefPiece> brief(const Plan& p) {
   word("source", format_setting(p.source_resistance, "ohm"));
   say(".");
   head("Sense");
-  word("response_pin", p.response_pin);
+  const auto quantity = [&](const std::string& role, const std::string& key) {
+    if (const auto* chain = p.hookup.find(role)) {
+      word(key + "_pin", chain->input.pin);
+      if (!chain->input.against.empty()) {
+        say("against");
+        word(key + "_against", chain->input.against);
+      }
+      say("by");
+      word(key + "_sensor", chain->input.sensor.name);
+    } else {
+      word(key, role);
+    }
+  };
+  quantity(p.response, "response");
   say("over");
-  word("stimulus_pin", p.stimulus_pin);
+  quantity(p.stimulus, "stimulus");
   say(".");
   head("Settle");
   word("settle_time", format_setting(p.settle_time, "s"));
@@ -178,9 +181,15 @@ std::vector<BriefPiece> brief(const Plan& p) {
   say("scale around an offset of");
   word("offset", format_setting(p.offset, "V"));
   say("; input ranges: stimulus");
-  word("stimulus_range", range_text(p.stimulus_range));
+  const auto range = [&](const std::string& role, const std::string& key) {
+    if (const auto* chain = p.hookup.find(role))
+      word(key + "_range", range_text(chain->input.range));
+    else
+      say("of its own");
+  };
+  range(p.stimulus, "stimulus");
   say(", response");
-  word("response_range", range_text(p.response_range));
+  range(p.response, "response");
   say(".");
   for (std::size_t i = rare_from; i < out.size(); ++i) out[i].rare = true;
   return out;
@@ -245,6 +254,16 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
   if (key == "stimulus_range" || key == "response_range") {
     BriefHint out{"Range of the input", "volts peak", "automatic, or one of the ranges", {"automatic"}};
     for (const double r : limits.ranges) out.choices.push_back(format_setting(r, "V"));
+    return out;
+  }
+  if (key.ends_with("_sensor")) {
+    BriefHint out{"What the quantity is sensed through", "", "one of the sensors; the Hookup page has their data"};
+    if (const auto* chain = p.hookup.find(key.starts_with("response") ? p.response : p.stimulus)) {
+      const auto& s = chain->input.sensor;
+      out.forms = bench::factor_text(s) + (s.bandwidth > 0 ? ", " + format_setting(s.bandwidth, "Hz") : "");
+    }
+    for (const auto& s : bench::stock_sensors())
+      if (!s.senses_current()) out.choices.push_back(s.name);
     return out;
   }
   return {"Pin of the device", "", "", pins};

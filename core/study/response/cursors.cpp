@@ -32,8 +32,9 @@ std::optional<std::pair<std::string, std::string>> remedy_edit(const Plan& plan,
   if (key == "periods.few") return Edit{"periods", "8 periods"};
   if (key == "noise.limited") return Edit{"averages", fmt::format("{} records", std::min(1000, plan.averages * 4))};
   if (key == "input.clipped" || key == "range.underused") {
-    if (plan.response_range) return Edit{"response_range", "automatic"};
-    if (plan.stimulus_range) return Edit{"stimulus_range", "automatic"};
+    for (const auto& role : {plan.response, plan.stimulus})
+      if (const auto* chain = plan.hookup.find(role); chain && chain->input.range)
+        return Edit{"hookup." + role + ".range", "automatic"};
   }
   return std::nullopt;
 }

@@ -74,6 +74,85 @@ void channel_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, st
                            "Drive harder, read more periods or average more records."});
 }
 
+/// The middle of measured over expected along the sweep, where both are well above the noise and agree among
+/// themselves; nothing where they do not.
+std::optional<double> steady_ratio(const Curve& curve, ChannelEvidence CurvePoint::*measured,
+                                   ChannelEvidence CurvePoint::*expected) {
+  std::vector<double> ratios;
+  for (const auto& p : curve.points) {
+    const auto& want = (p.*expected).expected;
+    if (want && *want > 0 && (p.*measured).over_floor > 10) ratios.push_back((p.*measured).peak / *want);
+  }
+  if (ratios.size() < 2) return std::nullopt;
+  std::sort(ratios.begin(), ratios.end());
+  // The outer tenths may stray: resonances move with tolerances.
+  const auto cut = ratios.size() / 10;
+  if (ratios[ratios.size() - 1 - cut] > 1.5 * ratios[cut]) return std::nullopt;
+  return ratios[ratios.size() / 2];
+}
+
+bool near(double value, double wanted, double share) { return std::abs(value / wanted - 1) < share; }
+
+void factor_doubt(const Curve& curve, ChannelEvidence CurvePoint::*channel, std::string_view name, Reading& into) {
+  const auto ratio = steady_ratio(curve, channel, channel);
+  if (!ratio || near(*ratio, 1, 0.25)) return;
+  for (const double f : {0.001, 0.01, 0.02, 0.05, 0.1, 10.0, 20.0, 50.0, 100.0, 1000.0})
+    if (near(*ratio, f, 0.12)) {
+      into.doubts.push_back(
+          {"factor.suspected", Severity::serious,
+           fmt::format("The {} reads {:.3g} times what the circuit should show, all along the sweep: a x{:g} {} the "
+                       "hookup does not know of.",
+                       name, *ratio, f < 1 ? 1 / f : f, f < 1 ? "probe that" : "gain, or a probe that is not there but that"),
+           "Set the sensor that is really fitted on the Hookup page and take again."});
+      return;
+    }
+  if (near(*ratio, 0.5, 0.1) || near(*ratio, 2, 0.1))
+    into.doubts.push_back({"termination.mismatch", Severity::serious,
+                           fmt::format("The {} reads {} of what the circuit should show: 50 ohm meets 50 ohm somewhere, or "
+                                       "does not where it should.",
+                                       name, *ratio < 1 ? "half" : "twice"),
+                           "Check the input's resistance and the level's meaning on the Hookup page."});
+}
+
+/// Channels exchanged: each shows what the other should.
+bool swapped_doubt(const Curve& curve, Reading& into) {
+  const auto crossed = steady_ratio(curve, &CurvePoint::stimulus, &CurvePoint::response),
+             back = steady_ratio(curve, &CurvePoint::response, &CurvePoint::stimulus);
+  if (!crossed || !back || !near(*crossed, 1, 0.25) || !near(*back, 1, 0.25)) return false;
+  const auto straight = steady_ratio(curve, &CurvePoint::stimulus, &CurvePoint::stimulus),
+             also = steady_ratio(curve, &CurvePoint::response, &CurvePoint::response);
+  if (straight && also && near(*straight, 1, 0.25) && near(*also, 1, 0.25)) return false;
+  into.doubts.push_back({"wiring.swapped", Severity::serious,
+                         "The stimulus shows what the response should, and the response what the stimulus should: the "
+                         "leads are exchanged.",
+                         "Exchange the two leads, or their pins in the hookup, and take again."});
+  return true;
+}
+
+void sensor_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std::string_view name, Reading& into) {
+  const auto lost = which(curve, [&](const CurvePoint& p) { return (p.*channel).lost_db > 0.5; });
+  if (!lost.empty()) {
+    const auto most = *std::max_element(lost.begin(), lost.end(),
+                                        [&](auto* a, auto* b) { return (a->*channel).lost_db < (b->*channel).lost_db; });
+    into.doubts.push_back({"bandwidth.limits_edge", Severity::caution,
+                           fmt::format("The {}'s sensor took up to {:.1f} dB {}; that was put back, as well as its "
+                                       "bandwidth is known.",
+                                       name, (most->*channel).lost_db, where(lost)),
+                           "Use a faster sensor, or leave these points out."});
+  }
+  const auto off = which(curve, [&](const CurvePoint& p) {
+    const auto& e = p.*channel;
+    return !e.zeroed && e.peak > 0 && std::abs(e.dc) > 0.05 * e.peak;
+  });
+  if (2 * off.size() > curve.points.size()) {
+    const auto& e = off.front()->*channel;
+    into.doubts.push_back({"offset.uncorrected", Severity::caution,
+                           fmt::format("The {} carries a DC of {}, {:.0f} % of its signal, and its sensor was not zeroed.", name,
+                                       format_quantity(e.dc, "V", 2).plain(), 100 * std::abs(e.dc) / e.peak),
+                           "Zero the sensor on the Hookup page and take again."});
+  }
+}
+
 double u_limit(const Figure& f, const Settings& s) {
   if (f.unit == "dB" || f.unit == "dB/decade") return s.u_limit_db;
   if (f.unit == "deg") return s.u_limit_deg;
@@ -87,6 +166,12 @@ void raise_doubts(const Curve& curve, const Settings& settings, const std::vecto
     const double settled = limit_for(curve.points.size() * 4);
     channel_doubts(curve, &CurvePoint::stimulus, "stimulus", settled, into);
     channel_doubts(curve, &CurvePoint::response, "response", settled, into);
+    if (!swapped_doubt(curve, into)) {
+      factor_doubt(curve, &CurvePoint::stimulus, "stimulus", into);
+      factor_doubt(curve, &CurvePoint::response, "response", into);
+    }
+    sensor_doubts(curve, &CurvePoint::stimulus, "stimulus", into);
+    sensor_doubts(curve, &CurvePoint::response, "response", into);
     if (const auto few = which(curve, [](const CurvePoint& p) { return p.periods < kFewPeriods * (1 - 1e-3); });
         !few.empty())
       into.doubts.push_back({"periods.few", Severity::caution,

@@ -7,10 +7,17 @@ namespace heron::study::response {
 
 using nlohmann::json;
 
+bench::Hookup direct_hookup(const std::string& stimulus_pin, const std::string& response_pin) {
+  const auto& lead = bench::stock_sensors().front();
+  return {.chains = {{.name = "stimulus", .input = {.pin = stimulus_pin, .sensor = lead}},
+                     {.name = "response", .input = {.pin = response_pin, .sensor = lead}}}};
+}
+
 json to_json(const Plan& p) {
   json out = {{"drive_pin", p.drive_pin},
-              {"stimulus_pin", p.stimulus_pin},
-              {"response_pin", p.response_pin},
+              {"hookup", bench::to_json(p.hookup)},
+              {"stimulus", p.stimulus},
+              {"response", p.response},
               {"start", p.start},
               {"stop", p.stop},
               {"spacing", p.logarithmic ? "log" : "linear"},
@@ -25,8 +32,6 @@ json to_json(const Plan& p) {
               {"settle_periods", p.settle_periods},
               {"periods", p.periods},
               {"averages", p.averages}};
-  if (p.stimulus_range) out["stimulus_range"] = *p.stimulus_range;
-  if (p.response_range) out["response_range"] = *p.response_range;
   return out;
 }
 
@@ -34,8 +39,18 @@ Result<Plan> plan_from_json(const json& in) {
   Plan p;
   try {
     p.drive_pin = in.value("drive_pin", p.drive_pin);
-    p.stimulus_pin = in.value("stimulus_pin", p.stimulus_pin);
-    p.response_pin = in.value("response_pin", p.response_pin);
+    if (in.contains("hookup")) {
+      auto hookup = bench::hookup_from_json(in.at("hookup"));
+      if (!hookup) return tl::unexpected(hookup.error());
+      p.hookup = std::move(*hookup);
+      p.stimulus = in.value("stimulus", p.stimulus);
+      p.response = in.value("response", p.response);
+    } else {
+      // Dossiers of before the hookup had its own place name two pins and their ranges.
+      p.hookup = direct_hookup(in.value("stimulus_pin", std::string()), in.value("response_pin", std::string()));
+      if (in.contains("stimulus_range")) p.hookup.chains[0].input.range = in.at("stimulus_range").get<double>();
+      if (in.contains("response_range")) p.hookup.chains[1].input.range = in.at("response_range").get<double>();
+    }
     p.start = in.value("start", p.start);
     p.stop = in.value("stop", p.stop);
     p.logarithmic = in.value("spacing", "log") != "linear";
@@ -51,8 +66,6 @@ Result<Plan> plan_from_json(const json& in) {
     p.settle_periods = in.value("settle_periods", p.settle_periods);
     p.periods = in.value("periods", p.periods);
     p.averages = in.value("averages", p.averages);
-    if (in.contains("stimulus_range")) p.stimulus_range = in.at("stimulus_range").get<double>();
-    if (in.contains("response_range")) p.response_range = in.at("response_range").get<double>();
   } catch (const json::exception& e) {
     return fail(Fault::input, "The study's set-up cannot be read: {}", e.what());
   }
@@ -77,6 +90,19 @@ std::vector<double> frequencies(const Plan& p) {
 }
 
 Result<void> check(const Plan& p) {
+  std::vector<std::string> names;
+  for (const auto& chain : p.hookup.chains) {
+    if (!formula_name(chain.name))
+      return fail(Fault::input, "\"{}\" cannot name a quantity; use letters, digits and _.", chain.name);
+    if (std::find(names.begin(), names.end(), chain.name) != names.end())
+      return fail(Fault::input, "Two quantities are called {}.", chain.name);
+    names.push_back(chain.name);
+  }
+  for (const auto& computed : p.hookup.computed) names.push_back(computed.name);
+  if (!names.empty())
+    for (const auto& role : {p.stimulus, p.response})
+      if (std::find(names.begin(), names.end(), role) == names.end())
+        return fail(Fault::input, "The hookup has no quantity \"{}\".", role);
   for (const double v : {p.start, p.stop, p.points_per_decade, p.level_pp, p.offset, p.source_resistance, p.settle_time,
                          p.settle_periods, p.periods})
     if (!std::isfinite(v)) return fail(Fault::input, "A number of the set-up is not finite.");
@@ -104,7 +130,8 @@ Sampling sampling(const Plan& p, double frequency, const bench::Bench& bench) {
 }
 
 double point_time(const Plan& p, double frequency, const bench::Limits& limits) {
-  const bool automatic = !p.stimulus_range || !p.response_range;
+  const bool automatic = std::any_of(p.hookup.chains.begin(), p.hookup.chains.end(),
+                                     [](const bench::Chain& chain) { return !chain.input.range; });
   return limits.overhead_per_point + p.settle_time +
          (p.settle_periods + p.averages * (p.periods + (automatic ? 1.05 : 0))) / frequency;
 }

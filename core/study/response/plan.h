@@ -11,7 +11,9 @@ namespace heron::study::response {
 
 /// What a response study asks: a stepped sine from start to stop, and how each step is driven and read.
 struct Plan {
-  std::string drive_pin, stimulus_pin, response_pin;
+  std::string drive_pin;
+  bench::Hookup hookup;                                       ///< all that is sensed
+  std::string stimulus = "stimulus", response = "response";  ///< the quantities H is made of
   double start = 10, stop = 100e3;  ///< Hz
   bool logarithmic = true;
   double points_per_decade = 10;  ///< log sweeps; the total follows
@@ -25,11 +27,13 @@ struct Plan {
   double settle_periods = 2;                       ///< ...and periods, one after the other
   double periods = 8;                              ///< read at each point
   int averages = 1;
-  std::optional<double> stimulus_range, response_range;  ///< V peak; automatic when absent
 };
 
 inline constexpr int kMostPoints = 2000;
 inline constexpr int kFewestSamples = 4096;  ///< wanted in a record
+
+/// Two direct leads: the hookup of a plan that says nothing else.
+bench::Hookup direct_hookup(const std::string& stimulus_pin, const std::string& response_pin);
 
 nlohmann::json to_json(const Plan& plan);
 Result<Plan> plan_from_json(const nlohmann::json& json);

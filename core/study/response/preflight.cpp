@@ -3,67 +3,109 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/quantity.h"
+
 namespace heron::study::response {
 
-std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, std::optional<double> rating) {
+namespace {
+
+/// A sensor whose own corner lies within the sweep: corrected for, but only as well as the corner is known.
+void check_corners(const Plan& p, std::vector<Doubt>& out) {
+  for (const auto& chain : p.hookup.chains) {
+    const auto& s = chain.input.sensor;
+    const auto sensing = bench::sensing_of(chain);
+    const auto lost = [&](double f) { return -20 * std::log10(std::abs(bench::response_of(sensing, f))); };
+    if (s.bandwidth > 0 && p.stop > 0.3 * s.bandwidth) {
+      // Stops where the sensor takes less than half a decibel.
+      const double slower = 0.3 * s.bandwidth;
+      out.push_back({"bandwidth.limits_edge", p.stop > 3 * s.bandwidth ? Severity::serious : Severity::caution,
+                     fmt::format("{}: the {} bandwidth of {} takes {:.1f} dB at {}; that is corrected for, but only as "
+                                 "well as the bandwidth is known ({:.0f} %).",
+                                 chain.name, format_setting(s.bandwidth, "Hz"), s.name, lost(p.stop),
+                                 format_setting(p.stop, "Hz"), 100 * s.u_bandwidth),
+                     slower > p.start ? "Stop at " + format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz") + "."
+                                      : "Use a faster sensor.",
+                     slower > p.start ? Edits{{"stop", format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz")}}
+                                      : Edits{}});
+    }
+    if (s.low_corner > 0 && p.start < 3 * s.low_corner)
+      out.push_back({"bandwidth.limits_edge", p.start < 0.3 * s.low_corner ? Severity::serious : Severity::caution,
+                     fmt::format("{}: {} passes nothing far below {}; at {} it takes {:.1f} dB.", chain.name, s.name,
+                                 format_setting(s.low_corner, "Hz"), format_setting(p.start, "Hz"), lost(p.start)),
+                     "Start at " + format_setting(3 * s.low_corner, "Hz") + ".",
+                     {{"start", format_setting(3 * s.low_corner, "Hz")}}});
+  }
+}
+
+/// A sweep of minutes is told, with what takes the time and what would halve it.
+void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& out) {
+  const double seconds = sweep_time(p, limits);
+  if (seconds <= 60) return;
+  Plan faster = p;
+  faster.start = std::min(p.start * 4, p.stop / 2);
+  out.push_back({"sweep.long", Severity::caution,
+                 fmt::format("The sweep takes about {} on a real bench; {:.0f} % of it below {}.", format_duration(seconds),
+                             100 * (1 - sweep_time(faster, limits) / seconds), format_setting(faster.start, "Hz")),
+                 fmt::format("Start at {}: {}.", format_setting(faster.start, "Hz"),
+                             format_duration(sweep_time(faster, limits))),
+                 {{"start", format_setting(faster.start, "Hz")}}});
+}
+
+}  // namespace
+
+std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const device::Ratings& ratings,
+                             const Levels* levels) {
   std::vector<Doubt> out;
   const double reach = p.level_pp / 2 + std::abs(p.offset);
   const auto volts = [](double v) { return format_setting(v, "V"); };
-  if (rating && reach > *rating)
-    out.push_back(
-        {"rating.near", Severity::serious,
-         fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(reach), volts(*rating)),
-         fmt::format("Lower the level to {} pk-pk.", volts(2 * std::max(0.0, *rating - std::abs(p.offset))))});
-  else if (rating && reach > 0.8 * *rating)
+  const auto rating_of = ratings.find(p.drive_pin);
+  const std::optional<double> rating = rating_of == ratings.end() ? std::nullopt : rating_of->second.voltage;
+  if (rating && reach > *rating) {
+    const double bearable = 2 * std::max(0.0, *rating - std::abs(p.offset));
+    out.push_back({"rating.near", Severity::serious,
+                   fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(reach), volts(*rating)),
+                   fmt::format("Lower the level to {} pk-pk.", volts(bearable)),
+                   bearable > 0 ? Edits{{"level", volts(bearable) + " pk-pk"}} : Edits{}});
+  } else if (rating && reach > 0.8 * *rating) {
     out.push_back({"rating.near", Severity::caution,
                    fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", p.drive_pin, volts(reach),
                                100 * reach / *rating, volts(*rating)),
                    "Lower the level if the device is not yet known."});
+  }
+  if (levels) {
+    auto others = ratings;
+    if (const auto it = others.find(p.drive_pin); it != others.end()) it->second.voltage.reset();
+    check_ratings(others, *levels, sweep_time(p, limits), out);
+  }
   if (2 * reach > limits.highest_level_pp * (1 + 1e-9) || p.level_pp < limits.lowest_level_pp)
     out.push_back({"source.limit", Severity::serious,
                    fmt::format("The generator gives {} to {} pk-pk, offset included; the plan asks for {}.",
                                volts(limits.lowest_level_pp), volts(limits.highest_level_pp), volts(2 * reach)),
-                   "Change the level or the offset."});
+                   "Change the level or the offset.",
+                   {{"level", volts(std::clamp(p.level_pp, limits.lowest_level_pp, std::max(limits.lowest_level_pp, limits.highest_level_pp - 2 * std::abs(p.offset)))) + " pk-pk"}}});
   if (p.start < limits.lowest_frequency || p.stop > limits.highest_frequency)
     out.push_back({"source.limit", Severity::serious,
                    fmt::format("The generator reaches from {} to {}.", format_setting(limits.lowest_frequency, "Hz"),
                                format_setting(limits.highest_frequency, "Hz")),
                    "Move the ends of the sweep inside."});
-  for (const auto* range : {&p.stimulus_range, &p.response_range})
-    if (*range && std::find(limits.ranges.begin(), limits.ranges.end(), **range) == limits.ranges.end())
-      out.push_back({"range.unknown", Severity::serious, fmt::format("The inputs have no range of {}.", volts(**range)),
-                     "Choose one of the ranges offered, or automatic."});
-  if (p.stimulus_range && p.stimulus_pin == p.drive_pin) {
-    if (reach > *p.stimulus_range)
-      out.push_back({"input.clipped", Severity::serious,
-                     fmt::format("The stimulus reaches {} peak; its input's range ends at {}.", volts(reach),
-                                 volts(*p.stimulus_range)),
-                     "Use a higher range or automatic."});
-    else if (reach < 0.1 * *p.stimulus_range)
-      out.push_back({"range.underused", Severity::caution,
-                     fmt::format("The stimulus reaches {} peak, {:.1f} % of its input's range of {}.", volts(reach),
-                                 100 * reach / *p.stimulus_range, volts(*p.stimulus_range)),
-                     "Use a lower range or automatic."});
-  }
+  // Without a circuit at least what stands at the driven pin is known.
+  Levels driven;
+  for (const auto& chain : p.hookup.chains)
+    if (chain.input.pin == p.drive_pin && !chain.input.sensor.senses_current())
+      driven.quantities[chain.name] = {.peak = p.level_pp / 2, .dc = p.offset};
+  check_hookup(p.hookup, levels ? levels : &driven, limits, out);
+  check_corners(p, out);
   if (limits.highest_sample_rate < 4 * p.stop)
     out.push_back({"sampling.coarse", limits.highest_sample_rate < 2.5 * p.stop ? Severity::serious : Severity::caution,
                    fmt::format("At {} the inputs take only {:.1f} samples a period.", format_setting(p.stop, "Hz"),
                                limits.highest_sample_rate / p.stop),
-                   fmt::format("Stop the sweep at {}.", format_setting(limits.highest_sample_rate / 4, "Hz"))});
+                   fmt::format("Stop the sweep at {}.", format_setting(limits.highest_sample_rate / 4, "Hz")),
+                   {{"stop", format_setting(limits.highest_sample_rate / 4, "Hz")}}});
   if (p.periods < 4)
     out.push_back({"periods.few", Severity::caution,
-                   fmt::format("Only {:.3g} periods are read at each point.", p.periods), "Read 4 periods or more."});
-  if (const double seconds = sweep_time(p, limits); seconds > 60)
-    out.push_back({"sweep.long", Severity::note,
-                   fmt::format("The sweep takes about {} on a real bench.", format_duration(seconds)),
-                   "Start higher, or read fewer periods at the low end."});
+                   fmt::format("Only {:.3g} periods are read at each point.", p.periods), "Read 4 periods or more.", {{"periods", "4 periods"}}});
+  check_time(p, limits, out);
   return out;
-}
-
-std::optional<Error> refusal(const std::vector<Doubt>& findings) {
-  for (const auto& f : findings)
-    if (f.severity == Severity::serious) return Error{Fault::bench, f.text + " " + f.remedy};
-  return std::nullopt;
 }
 
 }  // namespace heron::study::response

@@ -1,18 +1,16 @@
 #pragma once
-#include <optional>
 #include <vector>
 
-#include "study/figure.h"
+#include "study/preflight.h"
 #include "study/response/plan.h"
 
 namespace heron::study::response {
 
 /// What speaks against running the plan on this bench, before anything is driven. `serious` findings forbid the run.
 ///
-/// @param rating  highest peak voltage of the driven pin, V, where known
-std::vector<Doubt> preflight(const Plan& plan, const bench::Limits& limits, std::optional<double> rating);
-
-/// The first serious finding as an error of the bench; nothing when the plan may run.
-std::optional<Error> refusal(const std::vector<Doubt>& findings);
+/// @param ratings  of the device
+/// @param levels   what its circuit should show under this plan; null where it has none
+std::vector<Doubt> preflight(const Plan& plan, const bench::Limits& limits, const device::Ratings& ratings,
+                             const Levels* levels = nullptr);
 
 }  // namespace heron::study::response

@@ -26,24 +26,45 @@ bool clipped(const Channel& channel) {
   return false;
 }
 
-ChannelEvidence evidence(const Channel& channel, const std::vector<double>& volts, double rate,
-                         const signal::Tone& whole) {
+/// Uncertainty of the whole record's tone from the noise beside it. From the record's second half, where a transient
+/// that spreads over all lines has died away and cannot pass for noise.
+double noise_nearby(std::span<const double> values, double rate, double frequency) {
+  const auto late = values.subspan(values.size() / 2);
+  const auto fit = signal::fit_tone(late, rate, frequency);
+  return fit ? signal::u_peak_nearby(late, rate, *fit) / std::numbers::sqrt2 : 0;
+}
+
+/// @param quantity  the samples in the quantity's unit, for its size; `raw` its converter's, where there is one
+ChannelEvidence evidence(const RoleSamples& samples, double rate, const signal::Tone& whole, double u_nearby) {
   ChannelEvidence out;
-  out.clipped = channel.counted() && clipped(channel);
-  if (channel.range) {
-    double highest = 0;
-    for (const double v : volts) highest = std::max(highest, std::abs(v));
-    out.range_share = highest / *channel.range;
+  const auto& volts = samples.values;
+  if (const auto* channel = samples.channel) {
+    out.clipped = channel->counted() && clipped(*channel);
+    if (channel->range) {
+      double highest = 0;
+      for (const double v : channel->values()) highest = std::max(highest, std::abs(v));
+      out.range_share = highest / *channel->range;
+    }
   }
-  out.over_floor = whole.u_peak > 0 ? whole.peak / whole.u_peak : 0;
+  const double u_whole = std::max(whole.u_peak, u_nearby);
+  out.over_floor = u_whole > 0 ? whole.peak / u_whole : 0;
+  out.peak = whole.peak;
+  out.dc = whole.dc;
+  out.u_zero = samples.sensing.u_zero * std::abs(samples.sensing.per_volt);
+  out.zeroed = samples.sensing.zeroed;
   const auto half = volts.size() / 2;
-  const std::span<const double> samples(volts);
-  const auto first = signal::fit_tone(samples.first(half), rate, whole.frequency);
-  const auto second = signal::fit_tone(samples.subspan(half), rate, whole.frequency);
+  const std::span<const double> all(volts);
+  const auto first = signal::fit_tone(all.first(half), rate, whole.frequency);
+  const auto second = signal::fit_tone(all.subspan(half), rate, whole.frequency);
   if (first && second) {
-    const double u_peak = std::hypot(first->u_peak, second->u_peak), u_dc = std::hypot(first->u_dc, second->u_dc);
+    // Each half has twice the variance. The neighbourhood is known from few lines only, hence the allowance.
+    constexpr double kAllowance = 1.4;
+    const double u_peak = std::max(std::hypot(first->u_peak, second->u_peak), kAllowance * u_nearby * 2);
     if (u_peak > 0) out.unsettled = std::abs(first->peak - second->peak) / u_peak;
-    if (u_dc > 0) out.unsettled = std::max(out.unsettled, std::abs(first->dc - second->dc) / u_dc);
+    // A drifting mean matters by what it leaks into the tone: of a ramp that rises by d in each half, 2d/(pi periods).
+    const double periods = double(volts.size()) / rate * whole.frequency;
+    const double leaked = 2 * std::abs(first->dc - second->dc) / (std::numbers::pi * std::max(1.0, periods));
+    if (u_whole > 0) out.unsettled = std::max(out.unsettled, leaked / (kAllowance * u_whole));
   }
   return out;
 }
@@ -55,6 +76,7 @@ void worsen(ChannelEvidence& all, const ChannelEvidence& one, bool first) {
     return;
   }
   all.clipped = all.clipped || one.clipped;
+  all.dc = 0.5 * (all.dc + one.dc);
   if (one.range_share) all.range_share = std::max(all.range_share.value_or(0), *one.range_share);
   all.unsettled = std::max(all.unsettled, one.unsettled);
   all.over_floor = std::min(all.over_floor, one.over_floor);
@@ -82,42 +104,123 @@ Result<signal::Tone> fit_channel(const Channel& channel, double sample_rate, dou
   return signal::fit_tone(channel.values(), sample_rate, frequency);
 }
 
+Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role) {
+  const auto& setting = point.setting;
+  RoleSamples out{.quantity = std::string(role)};
+  if (setting.contains("roles")) out.quantity = setting["roles"].value(std::string(role), std::string(role));
+  const auto sensing_for = [&](const std::string& name) {
+    return setting.contains("sensing") && setting["sensing"].contains(name)
+               ? bench::sensing_from_json(setting["sensing"][name])
+               : bench::Sensing{};
+  };
+  const auto in_quantity = [&](const Channel& channel, const bench::Sensing& sensing) {
+    auto values = channel.values();
+    for (auto& v : values) v = (v - sensing.zero) * sensing.per_volt;
+    return values;
+  };
+  if (const auto* channel = record.find(out.quantity)) {
+    out.channel = channel;
+    out.sensing = sensing_for(out.quantity);
+    out.unit = out.sensing.unit;
+    out.values = in_quantity(*channel, out.sensing);
+    return out;
+  }
+  const auto hookup = setting.contains("computed")
+                          ? bench::hookup_from_json({{"computed", setting["computed"]}})
+                          : Result<bench::Hookup>(bench::Hookup{});
+  if (!hookup) return tl::unexpected(hookup.error());
+  const auto& computed = hookup->computed;
+  const auto wanted =
+      std::find_if(computed.begin(), computed.end(), [&](const auto& c) { return c.name == out.quantity; });
+  if (wanted == computed.end())
+    return fail(Fault::input, "Point {} lacks its stimulus or its response.", point.index + 1);
+  std::vector<std::string> names;
+  std::vector<std::vector<double>> samples;
+  bool first = true;
+  for (const auto& channel : record.channels) {
+    const auto sensing = sensing_for(channel.role);
+    names.push_back(channel.role);
+    samples.push_back(in_quantity(channel, sensing));
+    // The first channel's corners and delay stand for all: a difference of unlike sensors cannot be put right.
+    if (first) out.sensing = sensing;
+    first = false;
+  }
+  std::vector<std::pair<std::string, double>> parts;
+  if (setting.contains("parts"))
+    for (const auto& [name, value] : setting["parts"].items())
+      if (value.is_number()) parts.push_back({name, value.get<double>()});
+  auto rows = bench::compute_channels(computed, names, samples, parts);
+  if (!rows) return tl::unexpected(rows.error());
+  out.unit = wanted->unit;
+  out.values = std::move((*rows)[std::size_t(wanted - computed.begin())]);
+  out.sensing.unit = out.unit;
+  return out;
+}
+
 Result<CurvePoint> reduce(const Point& point) {
   CurvePoint out{.index = point.index};
   if (!point.setting.is_object() || !point.setting.contains("frequency") || !point.setting.at("frequency").is_number())
     return fail(Fault::input, "Point {} does not say its frequency.", point.index + 1);
   out.frequency = point.setting.at("frequency").get<double>();
   std::complex<double> sum = 0;
-  double squares_gain = 0, squares_phase = 0, u_scale = 0, u_delay = 0;
+  double squares_gain = 0, squares_phase = 0, u_scale = 0, u_delay = 0, u_turn = 0;
   int records = 0;
   for (const auto& record : point.records) {
-    const auto* x = record.find("stimulus");
-    const auto* y = record.find("response");
-    if (!x || !y) return fail(Fault::input, "Point {} lacks its stimulus or its response.", point.index + 1);
-    const auto x_volts = x->values(), y_volts = y->values();
-    const auto x_fit = signal::fit_tone(x_volts, record.sample_rate, out.frequency);
-    if (!x_fit) return tl::unexpected(x_fit.error());
-    const auto y_fit = signal::fit_tone(y_volts, record.sample_rate, out.frequency);
-    if (!y_fit) return tl::unexpected(y_fit.error());
-    if (!(x_fit->peak > 0) || !(y_fit->peak > 0))
-      return fail(Fault::input, "Point {} at {} shows no tone; is the lead connected?", point.index + 1,
-                  format_setting(out.frequency, "Hz"));
-    sum += std::polar(y_fit->peak / x_fit->peak, y_fit->phase - x_fit->phase);
-    squares_gain += std::pow(x_fit->u_peak / x_fit->peak, 2) + std::pow(y_fit->u_peak / y_fit->peak, 2);
-    squares_phase += std::pow(x_fit->u_phase, 2) + std::pow(y_fit->u_phase, 2);
-    u_scale = std::hypot(x->u_gain, y->u_gain);
-    u_delay = std::hypot(x->u_delay, y->u_delay);
-    out.periods = double(x->size()) / record.sample_rate * out.frequency;
-    worsen(out.stimulus, evidence(*x, x_volts, record.sample_rate, *x_fit), records == 0);
-    worsen(out.response, evidence(*y, y_volts, record.sample_rate, *y_fit), records == 0);
+    const struct {
+      std::string_view role;
+      ChannelEvidence* evidence;
+      int way;
+    } sides[] = {{"stimulus", &out.stimulus, -1}, {"response", &out.response, 1}};
+    std::complex<double> ratio = 1;
+    double u_scale_squared = 0, u_delay_squared = 0, u_turn_squared = 0;
+    for (const auto& side : sides) {
+      const auto samples = role_samples(point, record, side.role);
+      if (!samples) return tl::unexpected(samples.error());
+      const auto fit = signal::fit_tone(samples->values, record.sample_rate, out.frequency);
+      if (!fit) return tl::unexpected(fit.error());
+      if (!(fit->peak > 0))
+        return fail(Fault::input, "Point {} at {} shows no tone; is the lead connected?", point.index + 1,
+                    format_setting(out.frequency, "Hz"));
+      const double nearby = noise_nearby(samples->values, record.sample_rate, out.frequency);
+      // What the sensor's corners and delay did is taken off, as far as they are known.
+      const auto lost = bench::response_of(samples->sensing, out.frequency);
+      const auto value = std::polar(fit->peak, fit->phase) / lost;
+      ratio = side.way > 0 ? ratio * value : ratio / value;
+      squares_gain += std::pow(std::max(fit->u_peak, nearby) / fit->peak, 2);
+      squares_phase += std::pow(std::max(fit->u_phase, nearby / fit->peak), 2);
+      const auto& sensing = samples->sensing;
+      // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 + (f/fc)^2) u.
+      double corner_gain = 0, corner_turn = 0;
+      for (const double x : {sensing.bandwidth > 0 ? out.frequency / sensing.bandwidth : 0.0,
+                             sensing.low_corner > 0 ? sensing.low_corner / out.frequency : 0.0}) {
+        corner_gain = std::hypot(corner_gain, x * x / (1 + x * x) * sensing.u_bandwidth);
+        corner_turn = std::hypot(corner_turn, x / (1 + x * x) * sensing.u_bandwidth);
+      }
+      const double u_gain = samples->channel ? samples->channel->u_gain : record.channels.front().u_gain;
+      u_scale_squared += u_gain * u_gain + sensing.u_factor * sensing.u_factor + corner_gain * corner_gain;
+      const double u_late = samples->channel ? samples->channel->u_delay : record.channels.front().u_delay;
+      u_delay_squared += u_late * u_late;
+      u_turn_squared += corner_turn * corner_turn;
+      auto seen = evidence(*samples, record.sample_rate, *fit, nearby);
+      seen.peak = std::abs(value);
+      seen.lost_db = -20 * std::log10(std::abs(lost));
+      if (point.setting.contains("expected") && point.setting["expected"].contains(samples->quantity))
+        seen.expected = point.setting["expected"][samples->quantity].get<double>();
+      worsen(*side.evidence, seen, records == 0);
+      out.periods = double(samples->values.size()) / record.sample_rate * out.frequency;
+    }
+    sum += ratio;
+    u_scale = std::sqrt(u_scale_squared);
+    u_delay = std::sqrt(u_delay_squared);
+    u_turn = std::sqrt(u_turn_squared);
     ++records;
   }
   if (records == 0) return fail(Fault::input, "Point {} has no record.", point.index + 1);
   out.gain_db = 20 * std::log10(std::abs(sum) / records);
   out.phase_deg = std::arg(sum) * kDegrees;
   out.u_gain_db = kDbPerNeper * std::hypot(std::sqrt(squares_gain) / records, u_scale);
-  out.u_phase_deg =
-      kDegrees * std::hypot(std::sqrt(squares_phase) / records, 2 * std::numbers::pi * out.frequency * u_delay);
+  out.u_phase_deg = kDegrees * std::hypot(std::sqrt(squares_phase) / records,
+                                          std::hypot(2 * std::numbers::pi * out.frequency * u_delay, u_turn));
   return out;
 }
 

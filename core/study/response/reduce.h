@@ -14,6 +14,12 @@ struct ChannelEvidence {
   std::optional<double> range_share;  ///< highest |sample| over the range, where the range is known
   double unsettled = 0;   ///< difference between the record's halves, amplitude or DC, in standard uncertainties
   double over_floor = 0;  ///< peak of the tone over its standard uncertainty
+  double peak = 0;        ///< of the tone, in the quantity
+  double dc = 0;          ///< in the quantity
+  double u_zero = 0;      ///< what the sensor's zero may be off by, in the quantity
+  bool zeroed = true;     ///< false where the sensor's zero was not set
+  std::optional<double> expected;  ///< peak that the circuit should have shown
+  double lost_db = 0;     ///< what the sensor's own corners took and was put back
 };
 
 /// One point of H(f) = response / stimulus.
@@ -45,6 +51,16 @@ Result<CurvePoint> reduce(const Point& point);
 
 /// The fit behind one channel of one record, for looking at.
 Result<signal::Tone> fit_channel(const Channel& channel, double sample_rate, double frequency);
+
+/// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
+/// hookup says so. `channel` is null for a computed quantity.
+struct RoleSamples {
+  std::string quantity, unit;
+  std::vector<double> values;
+  const Channel* channel = nullptr;
+  bench::Sensing sensing;
+};
+Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role);
 
 /// Sorts, unwraps, and refuses a frequency that comes twice.
 Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase = true);

@@ -2,6 +2,7 @@
 #include <functional>
 #include <stop_token>
 
+#include "study/preflight.h"
 #include "study/raw.h"
 #include "study/response/plan.h"
 
@@ -13,12 +14,19 @@ struct Progress {
   double bench_seconds_left = 0;  ///< of a real bench
 };
 
+/// What a point keeps so that it explains itself.
+struct Context {
+  std::vector<std::pair<std::string, double>> parts;  ///< values that computed quantities use
+  Levels levels;                                      ///< what the circuit should show: for doubts, never for figures
+};
+
 /// Asks the bench for one point after another, in the plan's order, and hands each over as soon as it is read.
 ///
 /// Runs in the caller's thread until done, stopped or failed; the drive is off afterwards in every case. Points handed
 /// over are complete: nothing is lost by stopping.
-/// @param commit  keeps a point; a failure of it ends the run
+/// @param context  what goes into every point besides what the bench reports
+/// @param commit   keeps a point; a failure of it ends the run
 Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
-                 const std::function<void(const Progress&)>& progress, std::stop_token stop);
+                 const std::function<void(const Progress&)>& progress, std::stop_token stop, const Context& context = {});
 
 }  // namespace heron::study::response

@@ -4,7 +4,7 @@
 #include <utility>
 #include <vector>
 
-namespace heron::sim {
+namespace heron::bench {
 
 /// What a source does over time: a sine, straight lines between points, or noise. A pure function of time, with its
 /// corners told to the solver so that no step runs over one.
@@ -46,4 +46,4 @@ Waveform staircase(double low, double high, int steps, double dwell, double rise
 /// Two pulses: a long one that builds a current up, a gap, and a short one. Once.
 Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay);
 
-}  // namespace heron::sim
+}  // namespace heron::bench

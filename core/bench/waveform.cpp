@@ -1,10 +1,10 @@
-#include "sim/waveform.h"
+#include "bench/waveform.h"
 
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
-namespace heron::sim {
+namespace heron::bench {
 namespace {
 
 /// A standard normal value that is a function of seed and index alone: two hashed uniforms (SplitMix64 finaliser) by
@@ -140,4 +140,4 @@ Waveform double_pulse(double low, double high, double rise, double first, double
   return w;
 }
 
-}  // namespace heron::sim
+}  // namespace heron::bench

@@ -1,0 +1,27 @@
+#pragma once
+#include <cmath>
+#include <map>
+#include <string>
+#include <vector>
+
+namespace heron::bench {
+
+/// What a circuit should show at one place while it is driven as planned: for checks and doubts, never for figures.
+struct Level {
+  double peak = 0;            ///< of the changing part, in the quantity's unit
+  double dc = 0;              ///< in the quantity's unit
+  double at_frequency = 0;    ///< Hz, where the peak is highest
+  double unloaded_peak = 0;   ///< what the peak would be into 1 Mohm, where the input is of 50 ohm
+  std::vector<double> peaks;  ///< at each of Levels::frequencies
+
+  double highest() const { return std::abs(dc) + peak; }
+};
+
+struct Levels {
+  std::vector<double> frequencies;          ///< Hz
+  std::map<std::string, Level> quantities;  ///< by the chain's name
+  std::map<std::string, Level> pins;        ///< by the pin's name, V against ground
+  std::map<std::string, Level> branches;    ///< by the branch's name, A
+};
+
+}  // namespace heron::bench

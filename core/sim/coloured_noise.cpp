@@ -1,0 +1,57 @@
+#include "sim/coloured_noise.h"
+
+#include <fftw3.h>
+
+#include <cmath>
+#include <complex>
+#include <mutex>
+
+namespace heron::sim {
+namespace {
+
+/// FFTW's planner is the one part of it that threads must not share.
+std::mutex& planner() {
+  static std::mutex m;
+  return m;
+}
+
+}  // namespace
+
+std::vector<double> coloured_noise(const std::function<double(double)>& density, double rate, double highest,
+                                   std::size_t samples, std::mt19937_64& random) {
+  std::normal_distribution<double> normal;
+  // A longer stretch than asked, whose length transforms fast; its start is as good as any other.
+  std::size_t n = 64;
+  while (n < samples) n *= 2;
+  std::vector<std::complex<double>> spectrum(n / 2 + 1);
+  const double bin = rate / double(n);
+  for (std::size_t k = 1; k < spectrum.size(); ++k) {
+    // One-sided density d: each bin holds d^2 bin of power, half of it in each quadrature.
+    const double size = density(double(k) * bin) * std::sqrt(bin / 4);
+    spectrum[k] = {size * normal(random), size * normal(random)};
+  }
+  std::vector<double> out(n);
+  fftw_plan plan;
+  {
+    const std::lock_guard lock(planner());
+    plan = fftw_plan_dft_c2r_1d(int(n), reinterpret_cast<fftw_complex*>(spectrum.data()), out.data(), FFTW_ESTIMATE);
+  }
+  fftw_execute(plan);
+  {
+    const std::lock_guard lock(planner());
+    fftw_destroy_plan(plan);
+  }
+  out.resize(samples);
+  double folded = 0;
+  constexpr int kPieces = 24;
+  for (int k = 0; k < kPieces && highest > rate / 2; ++k) {
+    const double ratio = std::log(2 * highest / rate) / kPieces, low = rate / 2 * std::exp(k * ratio),
+                 high = rate / 2 * std::exp((k + 1) * ratio);
+    folded += std::pow(density(std::sqrt(low * high)), 2) * (high - low);
+  }
+  if (folded > 0)
+    for (auto& v : out) v += std::sqrt(folded) * normal(random);
+  return out;
+}
+
+}  // namespace heron::sim

@@ -1,0 +1,76 @@
+#include "sim/instruments.h"
+
+#include "base/quantity.h"
+
+namespace heron::sim {
+namespace {
+
+std::string q(double v, std::string_view unit) { return format_setting(v, unit); }
+std::string percent(double share) { return fmt::format("{:g} %", 100 * share); }
+
+template <class List>
+std::string list(const List& values, std::string_view unit) {
+  std::string out;
+  for (const double v : values) out += (out.empty() ? "" : ", ") + q(v, unit);
+  return out;
+}
+
+}  // namespace
+
+std::vector<DataSheet> data_sheets(const BenchData& d) {
+  const auto& g = d.generator;
+  const auto& i = d.input;
+  const auto& s = d.source;
+  return {
+      {"Function generators, " + std::to_string(g.outputs),
+       {{"Waveforms",
+         "sine, square, pulse, triangle, ramp, staircase, noise, double pulse, list of points; bursts of them"},
+        {"Frequency", q(g.lowest_frequency, "Hz") + " to " + q(g.highest_frequency, "Hz") + ", steps of " +
+                          q(g.frequency_step, "Hz") + "; changes keep the phase"},
+        {"Level",
+         q(g.lowest_level_pp, "V") + " to " + q(g.highest_level_pp, "V") + " pk-pk open circuit, offset included"},
+        {"Attenuator", list(g.ranges_pp, "V") + " pk-pk"},
+        {"Resolution", std::to_string(g.bits) + " bits of the attenuator's range, amplitude and offset"},
+        {"Fastest edge", q(g.fastest_edge, "s")},
+        {"Source resistance", q(g.source_resistance, "ohm") + ", more by a resistor in line"},
+        {"Change of setting", q(g.setting_time, "s")}}},
+      {"Inputs, " + std::to_string(i.inputs),
+       {{"Ranges",
+         list(i.ranges, "V") + " peak; or found by looking at a period, " + q(i.range_time, "s") + " a change"},
+        {"Loading",
+         q(i.resistance, "ohm") + " parallel " + q(i.capacitance, "F") + ", or " + q(i.low_resistance, "ohm")},
+        {"Coupling", "DC, or AC from " + q(i.coupling_corner, "Hz") + " on"},
+        {"Harmed at", q(i.highest, "V") + " peak; into 50 ohm at " + q(i.highest_50_rms, "V") + " rms, where it opens"},
+        {"Bandwidth", q(i.bandwidth, "Hz") + " filtered, " + q(i.full_bandwidth, "Hz") + " without, one pole"},
+        {"Converter", std::to_string(i.bits) + " bits, " +
+                          fmt::format("{:g} MS/s divided by whole numbers", i.highest_sample_rate / 1e6)},
+        {"Noise",
+         q(i.noise_density, "V/rtHz") + " over the bandwidth, joined by " + percent(i.range_noise) + " of the range"},
+        {"Gain", percent(i.u_gain) + " standard uncertainty, an input and range"},
+        {"Offset", percent(i.u_offset) + " of the range, standard deviation"},
+        {"Skew", q(i.u_delay, "s") + " standard uncertainty between inputs"},
+        {"Trigger",
+         "any input, level and slope with 2 % hysteresis, hold-off, up to a whole record before the edge, time-out"}}},
+      {"Source-measure channels, " + std::to_string(s.channels),
+       {{"Reach", "four quadrants, " + q(s.highest_voltage, "V") + ", " + q(s.highest_current, "A")},
+        {"Voltage ranges", list(s.voltage_ranges, "V")},
+        {"Current ranges", list(s.current_ranges, "A")},
+        {"Compliance", "the other quantity stops at its limit and the forced one gives way"},
+        {"Gain", percent(s.u_gain) + " standard uncertainty"},
+        {"Offset", percent(s.u_offset) + " of the range"},
+        {"Noise", percent(s.noise) + " of the range in 20 ms, falling with the root of the aperture"},
+        {"Forced in steps of", percent(s.set_step) + " of the range"},
+        {"Leads", q(s.lead_resistance, "ohm") + " each; four-wire senses beyond them"},
+        {"Change of range", q(s.range_time, "s")}}},
+      {"DC source",
+       {{"Reach", q(d.supply.highest_voltage, "V") + ", " + q(d.supply.highest_current, "A") + ", sources only"},
+        {"Current limit", "folds to constant current"},
+        {"Output resistance", q(d.supply.output_resistance, "ohm")}}},
+      {"Electronic load",
+       {{"Reach",
+         q(d.load.highest_voltage, "V") + ", " + q(d.load.highest_current, "A") + ", " + q(d.load.highest_power, "W")},
+        {"Modes", "constant current, resistance or power"},
+        {"Below", q(d.load.start_voltage, "V") + " it takes less than asked"}}}};
+}
+
+}  // namespace heron::sim

@@ -1,0 +1,99 @@
+#include "sim/predict.h"
+
+#include "sim/device.h"
+#include "sim/sensing.h"
+#include "sim/small_signal.h"
+
+namespace heron::sim {
+namespace {
+
+/// The chains' peaks where every input has 1 Mohm.
+Result<bench::Levels> predict(const Circuit& circuit, const bench::ToneDrive& drive, std::vector<bench::Chain> chains,
+                              const std::vector<double>& frequencies) {
+  if (!circuit.pins.contains(drive.pin)) return fail(Fault::bench, "The device has no pin \"{}\" to drive.", drive.pin);
+  Circuit whole = circuit;
+  std::vector<Tap> taps;
+  for (std::size_t k = 0; k < chains.size(); ++k) {
+    auto input = chains[k].input;
+    input.planted.reset();
+    auto tap = add_input(whole, input, k, InputData{}, 0);
+    if (!tap) return tl::unexpected(tap.error());
+    taps.push_back(*tap);
+  }
+  Part emf = make_part("bench:emf", "voltage source", {"bench:emf", std::string(kGround)}, {{"value", drive.offset}});
+  whole.parts.push_back(emf);
+  whole.parts.push_back(make_part("bench:source", "resistor", {"bench:emf", circuit.pins.at(drive.pin)},
+                                  {{"value", drive.source_resistance}}));
+  std::map<std::string, std::string> ammeters;
+  for (const auto& [name, rating] : circuit.ratings) {
+    const auto branch = circuit.branches.find(name);
+    if (branch == circuit.branches.end()) continue;
+    for (auto& part : whole.parts)
+      if (part.name == branch->second.part) {
+        auto& node = part.nodes[branch->second.pin];
+        const std::string inner = "bench:rated " + name, meter = "bench:meter " + name;
+        whole.parts.push_back(make_part(meter, "voltage source", {node, inner}, {}));
+        for (auto& again : whole.parts)
+          if (again.name == branch->second.part) again.nodes[branch->second.pin] = inner;
+        ammeters[name] = meter;
+        break;
+      }
+  }
+  auto network = Network::compile(whole);
+  if (!network) return tl::unexpected(network.error());
+  const auto rest = operating_point(*network);
+  if (!rest) return tl::unexpected(rest.error());
+  const SmallSignal around(*network, *rest);
+  const int source = network->own_unknown("bench:emf");
+  const double peak = drive.peak_to_peak / 2;
+
+  bench::Levels out{.frequencies = frequencies};
+  const auto note = [&](bench::Level& level, double now, double f) {
+    level.peaks.push_back(now);
+    if (now >= level.peak) {
+      level.peak = now;
+      level.at_frequency = f;
+    }
+  };
+  const auto dc = [&](int unknown) { return unknown < 0 ? 0.0 : (*rest)[std::size_t(unknown)]; };
+  for (std::size_t k = 0; k < chains.size(); ++k) {
+    const auto sensing = bench::sensing_of(chains[k]);
+    out.quantities[chains[k].name].dc = dc(network->node(taps[k].node)) * sensing.per_volt;
+  }
+  for (const auto& [pin, node] : circuit.pins) out.pins[pin].dc = dc(network->node(node));
+  for (const auto& [name, meter] : ammeters) out.branches[name].dc = dc(network->own_unknown(meter));
+  for (const double f : frequencies) {
+    const auto x = around.response(f, source);
+    if (x.empty()) return fail(Fault::bench, "The circuit cannot be made linear around its operating point.");
+    const auto size = [&](int unknown) { return unknown < 0 ? 0.0 : peak * std::abs(x[std::size_t(unknown)]); };
+    for (std::size_t k = 0; k < chains.size(); ++k) {
+      const auto sensing = bench::sensing_of(chains[k]);
+      const double lost = std::abs(bench::response_of(sensing, f));
+      note(out.quantities[chains[k].name], size(network->node(taps[k].node)) * std::abs(sensing.per_volt) / lost, f);
+    }
+    for (const auto& [pin, node] : circuit.pins) note(out.pins[pin], size(network->node(node)), f);
+    for (const auto& [name, meter] : ammeters) note(out.branches[name], size(network->own_unknown(meter)), f);
+  }
+  return out;
+}
+
+}  // namespace
+
+Result<bench::Levels> predict_levels(const Circuit& circuit, const bench::ToneDrive& drive,
+                                     const std::vector<bench::Chain>& chains, const std::vector<double>& frequencies) {
+  auto levels = predict(circuit, drive, chains, frequencies);
+  if (!levels) return levels;
+  auto unloaded = chains;
+  bool any = false;
+  for (auto& chain : unloaded)
+    if (chain.input.ohms < 1e3) {
+      chain.input.ohms = 1e6;
+      any = true;
+    }
+  if (any)
+    if (const auto without = predict(circuit, drive, unloaded, frequencies))
+      for (auto& [name, level] : levels->quantities) level.unloaded_peak = without->quantities.at(name).peak;
+  return levels;
+}
+
+}  // namespace heron::sim

@@ -1,0 +1,21 @@
+#pragma once
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "bench/hookup.h"
+
+/// The hookup as words that can be typed: the same for every kind of study and for the Hookup page.
+namespace heron::study {
+
+/// Changes one word: "response.range" to "5 V", "response.sensor" to a stock sensor's name or a sensor's JSON,
+/// "add" to a quantity's name, "response.remove", "compute" to "i_load = (v1 - v2)/R7 [A]".
+///
+/// @param pins  of the device, branches included
+Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::string_view text,
+                             const std::vector<std::string>& pins);
+
+/// A pin of the device, or which there are.
+Result<void> choose_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins);
+
+}  // namespace heron::study
