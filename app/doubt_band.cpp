@@ -22,6 +22,7 @@ DoubtBand::DoubtBand(Session* session, QWidget* parent) : QWidget(parent), sessi
   connect(session_, &Session::plan_changed, this, &DoubtBand::rebuild);
   connect(session_, &Session::take_read, this, &DoubtBand::rebuild);
   connect(session_, &Session::device_changed, this, &DoubtBand::rebuild);
+  connect(session_, &Session::levels_changed, this, &DoubtBand::rebuild);
 }
 
 void DoubtBand::rebuild() {
@@ -39,10 +40,10 @@ void DoubtBand::rebuild() {
         if (d.severity != study::Severity::note) add_line("Doubt:", d);
     }
   for (const auto& d : session_->preflight())
-    if (d.severity != study::Severity::note) add_line("Before the next take:", d);
+    if (d.severity != study::Severity::note && !session_->accepted(d.key)) add_line("Before the next take:", d, true);
 }
 
-void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt) {
+void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool before) {
   if (layout()->count() >= 3) return;
   auto* band = new QFrame(this);
   band->setObjectName("doubt");
@@ -58,28 +59,43 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt) {
   what->setAccessibleName(lead + " " + QString::fromStdString(doubt.text));
   row->addWidget(what, 1);
   const QString remedy = QString::fromStdString(doubt.remedy);
-  if (const auto edit = study::response::remedy_edit(session_->plan(), doubt.key)) {
-    auto* link = new QPushButton(remedy, band);
-    link->setFlat(true);
-    link->setObjectName("remedy");
-    link->setCursor(Qt::PointingHandCursor);
-    link->setStyleSheet(
+  study::Edits edits = doubt.edits;
+  if (const auto edit = study::response::remedy_edit(session_->plan(), doubt.key); edits.empty() && edit) edits = {*edit};
+  const auto link = [&](const QString& text, const QString& tip) {
+    auto* button = new QPushButton(text, band);
+    button->setFlat(true);
+    button->setObjectName("remedy");
+    button->setCursor(Qt::PointingHandCursor);
+    button->setStyleSheet(
         QString("#remedy { color: %1; border: none; text-decoration: underline; font-weight: 600; padding: 0 2px; }")
             .arg(theme().bill_text.name()));
-    link->setAccessibleName("Remedy: " + remedy);
-    link->setToolTip(
-        QString("Sets %1 to %2").arg(QString::fromStdString(edit->first), QString::fromStdString(edit->second)));
-    connect(link, &QPushButton::clicked, this, [this, edit = *edit] {
-      if (const QString trouble = session_->edit_brief(edit.first, QString::fromStdString(edit.second));
-          !trouble.isEmpty())
-        emit session_->said(trouble, true);
+    button->setToolTip(tip);
+    row->addWidget(button);
+    return button;
+  };
+  if (!edits.empty()) {
+    QStringList sets;
+    for (const auto& [key, text] : edits)
+      sets << QString("%1 to %2").arg(QString::fromStdString(key).section('.', -1), QString::fromStdString(text));
+    auto* button = link(remedy, "Sets " + sets.join(", "));
+    button->setAccessibleName("Remedy: " + remedy);
+    connect(button, &QPushButton::clicked, this, [this, edits] {
+      if (const QString trouble = session_->edit_brief_words(edits); !trouble.isEmpty()) emit session_->said(trouble, true);
     });
-    row->addWidget(link);
+  } else if (remedy.contains("Hookup page")) {
+    auto* button = link(remedy, "Goes to the Hookup page");
+    button->setAccessibleName("Remedy: " + remedy);
+    connect(button, &QPushButton::clicked, this, &DoubtBand::hookup_asked);
   } else if (!remedy.isEmpty()) {
     auto* text = new QLabel(remedy, band);
     text->setFont(render::text_font(12));
     text->setStyleSheet(QString("color: %1").arg(theme().bill_text.name()));
     row->addWidget(text);
+  }
+  if (before && doubt.severity == study::Severity::serious && doubt.key != "rating.near") {
+    auto* button = link("Take anyway", "Goes ahead with this finding until the set-up changes");
+    button->setAccessibleName("Accept: " + QString::fromStdString(doubt.key));
+    connect(button, &QPushButton::clicked, this, [this, key = doubt.key] { session_->accept_finding(key); });
   }
   layout()->addWidget(band);
 }

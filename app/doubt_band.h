@@ -13,9 +13,12 @@ class DoubtBand : public QWidget {
  public:
   explicit DoubtBand(Session* session, QWidget* parent = nullptr);
 
+ signals:
+  void hookup_asked();
+
  private:
   void rebuild();
-  void add_line(const QString& lead, const study::Doubt& doubt);
+  void add_line(const QString& lead, const study::Doubt& doubt, bool before = false);
 
   Session* session_;
 };

@@ -48,6 +48,9 @@ MainWindow::MainWindow() {
   pages_->addWidget(first_steps_page_ = make_first_steps_page());
   pages_->addWidget(study_page_ = new StudyPage(&session_, pages_));
   pages_->addWidget(device_page_ = new DevicePage(&session_, pages_));
+  pages_->addWidget(hookup_page_ = new HookupPage(&session_, pages_));
+  pages_->addWidget(bench_page_ = new BenchPage(&session_, pages_));
+  connect(study_page_, &StudyPage::hookup_asked, this, &MainWindow::show_hookup);
   page_column->addWidget(message_);
   page_column->addWidget(pages_, 1);
   middle->addLayout(page_column, 1);
@@ -101,6 +104,20 @@ QWidget* MainWindow::make_top_bar() {
   device_button_->setToolTip("The device, its units and parts (D)");
   connect(device_button_, &QPushButton::clicked, this,
           [this] { pages_->currentWidget() == device_page_ ? show_study() : show_device(); });
+  hookup_button_ = new QPushButton("Hookup", top);
+  hookup_button_->setObjectName("place");
+  hookup_button_->setFlat(true);
+  hookup_button_->setAccessibleName("Hookup page");
+  hookup_button_->setToolTip("What is driven and sensed where, and through what (H)");
+  connect(hookup_button_, &QPushButton::clicked, this,
+          [this] { pages_->currentWidget() == hookup_page_ ? show_study() : show_hookup(); });
+  bench_button_ = new QPushButton("Bench", top);
+  bench_button_->setObjectName("place");
+  bench_button_->setFlat(true);
+  bench_button_->setAccessibleName("Bench page");
+  bench_button_->setToolTip("What the instruments can do and how they err");
+  connect(bench_button_, &QPushButton::clicked, this,
+          [this] { pages_->currentWidget() == bench_page_ ? show_study() : show_bench(); });
   status_ = new QLabel(top);
   status_->setObjectName("bench-status");
   status_->setAccessibleName("Bench status");
@@ -121,6 +138,8 @@ QWidget* MainWindow::make_top_bar() {
   connect(take_, &QPushButton::clicked, this, &MainWindow::take_or_stop);
   row->addWidget(device_name_);
   row->addWidget(device_button_);
+  row->addWidget(hookup_button_);
+  row->addWidget(bench_button_);
   row->addStretch(1);
   row->addWidget(status_);
   row->addWidget(bar_);
@@ -224,6 +243,8 @@ void MainWindow::refresh_bar() {
                 unit = QString::fromStdString(session_.unit().name);
   device_button_->setText(about.isEmpty() ? unit : about + ", " + unit);
   device_button_->setVisible(there);
+  hookup_button_->setVisible(there && session_.study());
+  bench_button_->setVisible(there);
   strip_row_->setVisible(there);
   take_->setVisible(there);
   const bool running = session_.running();
@@ -234,7 +255,8 @@ void MainWindow::refresh_bar() {
   bar_->setVisible(running);
   if (!running)
     status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench"
-                                                              : "Simulated bench, ready; runs as fast as it computes"
+                                                              : session_.paced() ? "Simulated bench, ready; keeps the pace of a real one"
+                                                                      : "Simulated bench, ready; runs as fast as it computes"
                            : "");
   setWindowTitle(there ? QString::fromStdString(session_.device().name) + " \u2013 Zealous Heron" : "Zealous Heron");
 }
@@ -278,6 +300,18 @@ void MainWindow::show_device() {
   device_page_->setFocus();
 }
 
+void MainWindow::show_hookup() {
+  if (!session_.study()) return;
+  pages_->setCurrentWidget(hookup_page_);
+  hookup_page_->setFocus();
+}
+
+void MainWindow::show_bench() {
+  if (!session_.is_open()) return;
+  pages_->setCurrentWidget(bench_page_);
+  bench_page_->setFocus();
+}
+
 void MainWindow::show_study() {
   pages_->setCurrentWidget(session_.study() ? study_page_ : session_.is_open() ? first_steps_page_ : empty_page_);
 }
@@ -306,6 +340,8 @@ QList<Finder::Entry> MainWindow::actions() {
   }
   if (session_.is_open()) {
     out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
+    if (session_.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
+    out << Finder::Entry{"Bench: instruments and their limits", "", [this] { show_bench(); }};
     out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
     out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
     auto& undo = session_.undo_stack();
@@ -432,7 +468,8 @@ bool MainWindow::handle_key(int key) {
     case Qt::Key_Escape:
       if (session_.running())
         session_.stop();
-      else if (pages_->currentWidget() == device_page_)
+      else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
+               pages_->currentWidget() == bench_page_)
         show_study();
       else
         return false;
@@ -442,6 +479,9 @@ bool MainWindow::handle_key(int key) {
       return true;
     case Qt::Key_N:
       strip_->edit_note();
+      return true;
+    case Qt::Key_H:
+      pages_->currentWidget() == hookup_page_ ? show_study() : show_hookup();
       return true;
     case Qt::Key_D:
       pages_->currentWidget() == device_page_ ? show_study() : show_device();

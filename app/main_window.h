@@ -5,8 +5,10 @@
 #include <QPushButton>
 #include <QStackedWidget>
 
+#include "bench_page.h"
 #include "device_page.h"
 #include "finder.h"
+#include "hookup_page.h"
 #include "ledger_view.h"
 #include "study_page.h"
 #include "takes_strip.h"
@@ -29,6 +31,8 @@ class MainWindow : public QMainWindow {
   void take_or_stop();
   void show_device();
   void show_study();
+  void show_hookup();
+  void show_bench();
   void find();
   void bring_in_data();
   void save_picture();
@@ -71,6 +75,10 @@ class MainWindow : public QMainWindow {
   LedgerView* ledger_;
   StudyPage* study_page_;
   DevicePage* device_page_;
+  HookupPage* hookup_page_;
+  BenchPage* bench_page_;
+  QPushButton* hookup_button_;
+  QPushButton* bench_button_;
   QWidget* empty_page_;
   QWidget* first_steps_page_;
   TakesStrip* strip_;

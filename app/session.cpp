@@ -1,6 +1,8 @@
 #include "session.h"
 
+#include <QDir>
 #include <QFileInfo>
+#include <QStandardPaths>
 #include <QUndoCommand>
 #include <random>
 
@@ -31,6 +33,10 @@ Session::Session(QObject* parent) : QObject(parent) {
   readers_.setMaxThreadCount(1);
   live_timer_.setInterval(33);
   connect(&live_timer_, &QTimer::timeout, this, &Session::take_live_points);
+  connect(this, &Session::device_changed, this, &Session::predict);
+  if (QFileInfo::exists(own_sensors_path()))
+    if (const auto text = exchange::read_file(own_sensors_path().toStdString()))
+      if (auto sensors = bench::read_sensor_list(*text, "sensors.json")) own_sensors_ = std::move(*sensors);
 }
 
 Session::~Session() {
@@ -132,6 +138,7 @@ void Session::reload_study() {
       complain(plan.error());
     if (auto masks = store_->masks(s->id)) masks_ = std::move(*masks);
   }
+  predict();
   reload_takes();
   emit plan_changed();
 }
@@ -264,18 +271,156 @@ void Session::write_plan(const nlohmann::json& plan) {
   if (auto ok = store_->set_plan(study()->id, plan); !ok) return complain(ok.error());
   studies_[study_].plan = plan;
   if (auto read = study::response::plan_from_json(plan)) plan_ = std::move(*read);
+  predict();
   emit plan_changed();
 }
 
+Result<Plan> Session::tried(const std::string& key, const QString& text) const { return tried_on(plan_, key, text); }
+
+Result<Plan> Session::tried_on(const Plan& plan, const std::string& key, const QString& text) const {
+  std::string typed = text.trimmed().toStdString();
+  if (QString::fromStdString(key).endsWith("sensor"))
+    for (const auto& sensor : own_sensors_)
+      if (sensor.name == typed) typed = bench::to_json(sensor).dump();
+  return study::response::apply(plan, key, typed, pins_);
+}
+
 QString Session::edit_brief(const std::string& key, const QString& text) {
+  return edit_brief_words({{key, text.toStdString()}});
+}
+
+QString Session::edit_brief_words(const study::Edits& edits) {
   if (!study()) return "There is no study yet.";
-  auto changed = study::response::apply(plan_, key, text.trimmed().toStdString(), pins_);
-  if (!changed) return QString::fromStdString(changed.error().message);
-  const auto before = study::response::to_json(plan_), after = study::response::to_json(*changed);
+  Plan next = plan_;
+  for (const auto& [key, text] : edits) {
+    auto changed = tried_on(next, key, QString::fromStdString(text));
+    if (!changed) return QString::fromStdString(changed.error().message);
+    next = std::move(*changed);
+  }
+  const auto before = study::response::to_json(plan_), after = study::response::to_json(next);
   if (before == after) return {};
   undo_.push(new SessionEdit(
       "Change the brief", [this, after] { write_plan(after); }, [this, before] { write_plan(before); }));
   return {};
+}
+
+void Session::set_paced(bool on) {
+  paced_ = on;
+  emit running_changed();
+}
+
+void Session::accept_finding(const std::string& key) {
+  accepted_.insert(key);
+  emit levels_changed();
+}
+
+/// What the circuit should show is solved beside the window; a newer plan makes an older answer void.
+void Session::predict() {
+  levels_.reset();
+  accepted_.clear();
+  const int asked = ++prediction_;
+  if (!study() || circuit_.parts.empty()) return;
+  auto circuit = circuit_;
+  for (const auto& [name, value] : unit_.fitted)
+    for (auto& part : circuit.parts)
+      if (part.name == name && part.values.contains("value")) part.values["value"].value = value;
+  readers_.start([this, asked, circuit = std::move(circuit), plan = plan_] {
+    auto levels = dossier::predict_levels(circuit, plan);
+    QMetaObject::invokeMethod(
+        this,
+        [this, asked, levels = std::move(levels)] {
+          if (asked != prediction_) return;
+          levels_ = levels;
+          emit levels_changed();
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void Session::zero_sensor(const std::string& name) {
+  const auto* chain = plan_.hookup.find(name);
+  if (!chain || running()) return;
+  readers_.start([this, chain = *chain] {
+    const auto zero = dossier::read_zero(chain, "simulated");
+    QMetaObject::invokeMethod(
+        this,
+        [this, zero, name = chain.name] {
+          if (!zero) return complain(zero.error());
+          if (const auto trouble =
+                  edit_brief("hookup." + name + ".zero", QString::number(*zero, 'g', 6) + " V");
+              !trouble.isEmpty())
+            emit said(trouble, true);
+          else
+            emit said(QString("%1 reads %2 with nothing in it; that is taken off from now on.")
+                          .arg(QString::fromStdString(name),
+                               QString::fromStdString(format_quantity(*zero, "V", 3).plain())),
+                      false);
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void Session::check_factor(const std::string& name) {
+  const auto* chain = plan_.hookup.find(name);
+  if (!chain || running()) return;
+  readers_.start([this, chain = *chain] {
+    const auto check = dossier::read_known_signal(chain, "simulated");
+    QMetaObject::invokeMethod(
+        this,
+        [this, check, name = chain.name] {
+          if (!check) return complain(check.error());
+          emit factor_checked(QString::fromStdString(name), check->read, check->known, check->u);
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+QString Session::own_sensors_path() {
+  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/sensors.json";
+}
+
+QString Session::write_own_sensors(std::vector<bench::Sensor> sensors) {
+  const QString path = own_sensors_path();
+  QDir().mkpath(QFileInfo(path).path());
+  if (const auto ok = exchange::write_file(path.toStdString(), bench::sensor_list_text(sensors)); !ok)
+    return QString::fromStdString(ok.error().message);
+  own_sensors_ = std::move(sensors);
+  emit sensors_changed();
+  return {};
+}
+
+QString Session::keep_own_sensor(const bench::Sensor& sensor) {
+  if (bench::find_stock_sensor(sensor.name)) return "A sensor that ships has this name; choose another.";
+  auto all = own_sensors_;
+  std::erase_if(all, [&](const bench::Sensor& s) { return s.name == sensor.name; });
+  all.push_back(sensor);
+  return write_own_sensors(std::move(all));
+}
+
+QString Session::drop_own_sensor(const std::string& name) {
+  auto all = own_sensors_;
+  std::erase_if(all, [&](const bench::Sensor& s) { return s.name == name; });
+  return write_own_sensors(std::move(all));
+}
+
+QString Session::import_own_sensors(const QString& path) {
+  const auto text = exchange::read_file(path.toStdString());
+  if (!text) return QString::fromStdString(text.error().message);
+  const auto more = bench::read_sensor_list(*text, QFileInfo(path).fileName().toStdString());
+  if (!more) return QString::fromStdString(more.error().message);
+  auto all = own_sensors_;
+  for (const auto& sensor : *more) {
+    if (bench::find_stock_sensor(sensor.name))
+      return QString("%1: a sensor that ships has this name.").arg(QString::fromStdString(sensor.name));
+    std::erase_if(all, [&](const bench::Sensor& s) { return s.name == sensor.name; });
+    all.push_back(sensor);
+  }
+  return write_own_sensors(std::move(all));
+}
+
+QString Session::export_own_sensors(const QString& path) {
+  const auto ok = exchange::write_file(path.toStdString(), bench::sensor_list_text(own_sensors_));
+  return ok ? QString() : QString::fromStdString(ok.error().message);
 }
 
 void Session::write_wake(std::optional<long long> take) {
@@ -418,7 +563,7 @@ QString Session::start() {
   running_take_.reset();
   progress_ = {};
   const auto unit = unit_.name;
-  worker_ = std::jthread([this, path = store_->path(), study = *study()](std::stop_token stop) {
+  worker_ = std::jthread([this, path = store_->path(), study = *study(), accepted = accepted_, paced = paced_](std::stop_token stop) {
     auto store = dossier::Store::open(path);
     Result<long long> result = 0;
     if (!store) {
@@ -447,7 +592,7 @@ QString Session::start() {
         const std::lock_guard lock(live_mutex_);
         progress_ = p;
       };
-      result = dossier::run_take(*store, study, "simulated", std::random_device{}(), "", events, stop);
+      result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), "", events, stop, accepted);
     }
     QMetaObject::invokeMethod(
         this, [this, result] { finish_run(result); }, Qt::QueuedConnection);

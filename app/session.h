@@ -53,7 +53,10 @@ class Session : public QObject {
   const sim::Circuit& circuit() const { return circuit_; }
   const bench::Limits& limits() const { return limits_; }
   double sweep_seconds() const;
+  bool paced() const { return paced_; }
+  void set_paced(bool on);
   std::vector<study::Doubt> preflight() const;
+  bool accepted(const std::string& key) const { return accepted_.contains(key); }
   /// What the circuit should show under the present plan; nothing where it cannot say.
   const std::optional<bench::Levels>& levels() const { return levels_; }
 
@@ -69,6 +72,13 @@ class Session : public QObject {
 
   Result<study::Point> point(long long take, int index);
 
+  /// The plan with one word changed, not yet applied.
+  Result<study::response::Plan> tried(const std::string& key, const QString& text) const;
+
+  /// Sensors of the user's own, kept beside the dossiers in a file of the user's data folder.
+  const std::vector<bench::Sensor>& own_sensors() const { return own_sensors_; }
+  static QString own_sensors_path();
+
   bool running() const { return worker_.joinable(); }
   std::optional<long long> running_take() const { return running_take_; }
   const study::response::Progress& progress() const { return progress_; }
@@ -82,6 +92,20 @@ class Session : public QObject {
 
   /// Edits; each can be undone. Errors come back as text, empty when done.
   QString edit_brief(const std::string& key, const QString& text);
+  /// Several words as one step of undo: what a remedy does.
+  QString edit_brief_words(const study::Edits& edits);
+  /// Goes ahead with a serious finding of preflight, until the plan changes.
+  void accept_finding(const std::string& key);
+
+  /// Reads the sensor of a chain with nothing in it and takes that as its zero; the result is said.
+  void zero_sensor(const std::string& chain);
+  /// Reads a known sine of the generator through the chain; factor_checked tells what came of it.
+  void check_factor(const std::string& chain);
+
+  QString keep_own_sensor(const bench::Sensor& sensor);
+  QString drop_own_sensor(const std::string& name);
+  QString import_own_sensors(const QString& path);
+  QString export_own_sensors(const QString& path);
   void set_wake(std::optional<long long> take);
   void set_note(long long take, const QString& note);
   QString set_fitted(const std::string& part, const QString& text);
@@ -110,6 +134,9 @@ class Session : public QObject {
   void live_changed();
   void progressed();
   void running_changed();
+  void levels_changed();
+  void sensors_changed();
+  void factor_checked(const QString& chain, double read, double known, double u);
   void said(const QString& message, bool trouble);
 
  private:
@@ -118,7 +145,11 @@ class Session : public QObject {
   void reload_study();
   void reload_takes();
   void reload_device();
+  Result<study::response::Plan> tried_on(const study::response::Plan& plan, const std::string& key,
+                                         const QString& text) const;
   void write_plan(const nlohmann::json& plan);
+  void predict();
+  QString write_own_sensors(std::vector<bench::Sensor> sensors);
   void write_wake(std::optional<long long> take);
   void write_note(long long take, const QString& note);
   void write_device(const dossier::DeviceInfo& device);
@@ -151,7 +182,9 @@ class Session : public QObject {
   std::map<long long, std::shared_ptr<const TakeView>> views_;
   std::map<long long, bool> asked_;
   std::map<long long, long long> newest_;
-  int generation_ = 0;
+  int generation_ = 0, prediction_ = 0;
+  bool paced_ = false;
+  std::vector<bench::Sensor> own_sensors_;
   QThreadPool readers_;
 
   std::jthread worker_;

@@ -34,6 +34,7 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   column->addWidget(figures_);
   doubts_ = new DoubtBand(session_, this);
   column->addWidget(doubts_);
+  connect(doubts_, &DoubtBand::hookup_asked, this, &StudyPage::hookup_asked);
 
   add_lens(bode_ = new BodeLens(session_, stack_));
   add_lens(point_ = new PointLens(session_, stack_));

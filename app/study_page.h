@@ -25,6 +25,9 @@ class StudyPage : public QWidget {
   bool handle_key(int key);
   BriefView* brief() const { return brief_; }
 
+ signals:
+  void hookup_asked();
+
  private:
   void add_lens(Lens* lens);
   void refresh();

@@ -330,6 +330,8 @@ Scaled scale_for(double magnitude, std::string_view unit) {
   std::string shown(unit);
   if (unit == "ohm") shown = "Ω";
   if (unit == "deg") shown = "°";
+  if (unit == "degC") shown = "°C";
+  if (unit == "V/rtHz") shown = "V/√Hz";
   if (unit == "1") shown = "";
   if (unit == "dB/decade") shown = "dB/dec";
   if (!kind || !kind->takes_prefix || magnitude == 0 || !std::isfinite(magnitude)) return {1, shown};

@@ -23,6 +23,16 @@ device::Ratings device_ratings(Store& store);
 std::optional<bench::Levels> predict_levels(Store& store, const study::response::Plan& plan);
 std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const study::response::Plan& plan);
 
+/// Volts at the chain's input with nothing in its sensor: leads shorted, branch open.
+Result<double> read_zero(const bench::Chain& chain, const std::string& bench_name);
+
+/// A sine of the generator that is known, read through the chain as it is set up.
+struct KnownSignal {
+  double read = 0, known = 0;  ///< peak, in the quantity
+  double u = 0;                ///< relative standard uncertainty of both together
+};
+Result<KnownSignal> read_known_signal(const bench::Chain& chain, const std::string& bench_name);
+
 /// What formulas see: nominal part values, with the fitted ones of a take or of a unit put over them.
 judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted);
 

@@ -58,6 +58,12 @@ class Builder {
 
 /// Opens the branch and puts two nodes there; returns device side and the side of the rest of the circuit.
 Result<std::pair<std::string, std::string>> open_branch(Circuit& circuit, const std::string& name, const Builder& b) {
+  if (name.empty()) {
+    // Nothing in the sensor: a loop of its own without a current.
+    circuit.parts.push_back(make_part(b.node("idle"), "resistor", {b.node("branch"), b.ground}, {{"value", 1}}));
+    circuit.parts.push_back(make_part(b.node("idle 2"), "resistor", {b.node("idle end"), b.ground}, {{"value", 1}}));
+    return std::pair{b.node("branch"), b.node("idle end")};
+  }
   const auto branch = circuit.branches.find(name);
   if (branch == circuit.branches.end())
     return fail(Fault::bench, "The device has no branch \"{}\" to sense a current in.", name);

@@ -20,6 +20,12 @@ const std::string kGenerator = "bench:generator ";
 
 std::string volts(double v) { return format_setting(v, "V"); }
 
+std::uint64_t sensor_seed(const std::string& name) {
+  std::uint64_t seed = 1469598103934665603ull;
+  for (const char letter : name) seed = (seed ^ static_cast<unsigned char>(letter)) * 1099511628211ull;
+  return seed;
+}
+
 /// Unknowns keep their values over a change of the set-up by their names; a part's second unknown is told apart.
 std::vector<std::string> unknown_keys(const Network& network) {
   std::vector<std::string> keys;
@@ -351,9 +357,13 @@ Result<void> SimulatedBench::wire() {
   Circuit whole = circuit_;
   std::vector<Tap> taps;
   for (std::size_t k = 0; k < inputs_.size(); ++k) {
-    auto tap = add_input(whole, inputs_[k], k, data_.input, inputs_[k].sensor.u_factor * fixed_error(seed_, 500 + k, 0));
+    // A sensor keeps its errors from take to take; that is why it can be zeroed and checked.
+    const auto& fitted =
+        inputs_[k].planted && inputs_[k].planted->sensor ? *inputs_[k].planted->sensor : inputs_[k].sensor;
+    const auto identity = sensor_seed(fitted.name);
+    auto tap = add_input(whole, inputs_[k], k, data_.input, fitted.u_factor * fixed_error(identity, 1, 0));
     if (!tap) return tl::unexpected(tap.error());
-    tap->offset_sigma *= fixed_error(seed_, 600 + k, 0);
+    tap->offset_sigma *= fixed_error(identity, 2, 0);
     taps.push_back(std::move(*tap));
   }
   if (auto ok = add_sources(whole); !ok) return ok;

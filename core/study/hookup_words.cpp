@@ -200,4 +200,44 @@ Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::s
   return fail(Fault::usage, "The hookup has no word \"{}\".", key);
 }
 
+BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const bench::Limits& limits,
+                      const std::vector<std::string>& pins) {
+  const auto dot = key.find('.');
+  const auto field = dot == std::string_view::npos ? key : key.substr(dot + 1);
+  const auto* chain = hookup.find(key.substr(0, dot));
+  if (field == "pin") return {"Where it is sensed", "", "a pin, or a branch for a sensor of current", pins};
+  if (field == "against") {
+    BriefHint out{"Against what", "", "ground, or another pin for a differential probe", {"ground"}};
+    out.choices.insert(out.choices.end(), pins.begin(), pins.end());
+    return out;
+  }
+  if (field == "sensor") {
+    BriefHint out{"What it is sensed through", "", "one of the sensors; your own are in the list below"};
+    if (chain) {
+      const auto& s = chain->input.sensor;
+      out.forms = bench::factor_text(s) + (s.bandwidth > 0 ? ", " + format_setting(s.bandwidth, "Hz") : "") +
+                  (s.rating > 0 ? ", bears " + format_setting(s.rating, s.unit()) : "");
+    }
+    for (const auto& s : bench::stock_sensors()) out.choices.push_back(s.name);
+    return out;
+  }
+  if (field == "factor")
+    return {"Factor of the sensor", "", chain && chain->input.sensor.senses_current() ? "volts per ampere, such as 100 mV/A"
+                                                                                      : "x10 divides by ten"};
+  if (field == "range") {
+    BriefHint out{"Range of the input", "volts peak", "automatic, or one of the ranges", {"automatic"}};
+    for (const double r : limits.ranges) out.choices.push_back(format_setting(r, "V"));
+    return out;
+  }
+  if (field == "attenuation") return {"Attenuator before the input", "", "none, or what it divides by", {"none", "\u00f72", "\u00f710", "\u00f7100"}};
+  if (field == "coupling") return {"Coupling of the input", "", "AC keeps the steady part out", {"DC", "AC"}};
+  if (field == "ohms") return {"Resistance of the input", "", "50 ohm for what is made to drive it", {"1 Mohm", "50 ohm"}};
+  if (field == "filter")
+    return {"The input's filter", "", format_setting(limits.input.bandwidth, "Hz") + " with it, " + format_setting(limits.input.full_bandwidth, "Hz") + " without", {"on", "off"}};
+  if (field == "zero") return {"Volts at the input with nothing applied", "", "measured by the button Zero; or type it", {"not set"}};
+  if (field == "correction") return {"Correction of the factor", "true over read", "0.5 to 2; from a check with a known signal"};
+  if (field == "deskew") return {"How much later this channel is", "beyond the sensor's own delay", "-1 ms to 1 ms"};
+  return {std::string(field)};
+}
+
 }  // namespace heron::study

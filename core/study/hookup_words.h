@@ -3,7 +3,8 @@
 #include <string_view>
 #include <vector>
 
-#include "bench/hookup.h"
+#include "bench/bench.h"
+#include "study/brief.h"
 
 /// The hookup as words that can be typed: the same for every kind of study and for the Hookup page.
 namespace heron::study {
@@ -14,6 +15,10 @@ namespace heron::study {
 /// @param pins  of the device, branches included
 Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::string_view text,
                              const std::vector<std::string>& pins);
+
+/// What is shown beside a hookup's word while it is typed.
+BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const bench::Limits& limits,
+                      const std::vector<std::string>& pins);
 
 /// A pin of the device, or which there are.
 Result<void> choose_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins);

@@ -55,6 +55,14 @@ int main(int argc, char** argv) {
   QTest::keyClick(&window, Qt::Key_D);
   shoot(window, "device");
   QTest::keyClick(&window, Qt::Key_D);
+  window.session().select_study(window.session().studies().back().id);
+  drive::until([&] { return window.session().levels().has_value(); });
+  window.show_hookup();
+  shoot(window, "hookup");
+  window.show_bench();
+  shoot(window, "bench");
+  window.session().select_study(window.session().studies().front().id);
+  window.show_study();
   QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
   shoot(window, "finder");
   return 0;

@@ -256,6 +256,13 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
     for (const double r : limits.ranges) out.choices.push_back(format_setting(r, "V"));
     return out;
   }
+  if (key.starts_with("hookup.")) return hookup_hint(p.hookup, key.substr(7), limits, pins);
+  if (key == "stimulus" || key == "response") {
+    BriefHint out{"Which quantity", "", "one that is sensed or computed"};
+    for (const auto& c : p.hookup.chains) out.choices.push_back(c.name);
+    for (const auto& c : p.hookup.computed) out.choices.push_back(c.name);
+    return out;
+  }
   if (key.ends_with("_sensor")) {
     BriefHint out{"What the quantity is sensed through", "", "one of the sensors; the Hookup page has their data"};
     if (const auto* chain = p.hookup.find(key.starts_with("response") ? p.response : p.stimulus)) {

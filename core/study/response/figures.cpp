@@ -255,10 +255,11 @@ Columns columns_of(const Curve& curve, const Settings& s, std::vector<const Curv
   return c;
 }
 
-/// First-order propagation: every point is moved by its own standard uncertainty in turn.
+/// First-order propagation: every point is moved by its own standard uncertainty in turn, then all together by what they
+/// share, which moves a gain but no corner.
 std::optional<double> propagate(const Definition& d, Columns c, const Settings& s,
                                 const std::vector<const CurvePoint*>& points, double value) {
-  double squares = 0;
+  double squares = 0, common = 0;
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (!points[i]->u_gain_db || !points[i]->u_phase_deg) return std::nullopt;
     const auto moved = [&](double& cell, double by) {
@@ -268,8 +269,14 @@ std::optional<double> propagate(const Definition& d, Columns c, const Settings& 
       cell = keep;
       if (changed) squares += (*changed - value) * (*changed - value);
     };
-    moved(c.gain[i], *points[i]->u_gain_db);
+    const double u = *points[i]->u_gain_db, shared = points[i]->u_common_db;
+    common = std::max(common, shared);
+    moved(c.gain[i], std::sqrt(std::max(0.0, u * u - shared * shared)));
     moved(c.phase[i], *points[i]->u_phase_deg);
+  }
+  if (common > 0) {
+    for (auto& gain : c.gain) gain += common;
+    if (const auto changed = d.compute(c, s)) squares += (*changed - value) * (*changed - value);
   }
   return squares > 0 ? std::optional(std::sqrt(squares)) : std::nullopt;
 }

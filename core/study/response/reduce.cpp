@@ -163,7 +163,7 @@ Result<CurvePoint> reduce(const Point& point) {
     return fail(Fault::input, "Point {} does not say its frequency.", point.index + 1);
   out.frequency = point.setting.at("frequency").get<double>();
   std::complex<double> sum = 0;
-  double squares_gain = 0, squares_phase = 0, u_scale = 0, u_delay = 0, u_turn = 0;
+  double squares_gain = 0, squares_phase = 0, u_scale = 0, u_delay = 0, u_turn = 0, u_common = 0;
   int records = 0;
   for (const auto& record : point.records) {
     const struct {
@@ -172,7 +172,7 @@ Result<CurvePoint> reduce(const Point& point) {
       int way;
     } sides[] = {{"stimulus", &out.stimulus, -1}, {"response", &out.response, 1}};
     std::complex<double> ratio = 1;
-    double u_scale_squared = 0, u_delay_squared = 0, u_turn_squared = 0;
+    double u_scale_squared = 0, u_delay_squared = 0, u_turn_squared = 0, u_common_squared = 0;
     for (const auto& side : sides) {
       const auto samples = role_samples(point, record, side.role);
       if (!samples) return tl::unexpected(samples.error());
@@ -198,6 +198,7 @@ Result<CurvePoint> reduce(const Point& point) {
       }
       const double u_gain = samples->channel ? samples->channel->u_gain : record.channels.front().u_gain;
       u_scale_squared += u_gain * u_gain + sensing.u_factor * sensing.u_factor + corner_gain * corner_gain;
+      u_common_squared += sensing.u_factor * sensing.u_factor;
       const double u_late = samples->channel ? samples->channel->u_delay : record.channels.front().u_delay;
       u_delay_squared += u_late * u_late;
       u_turn_squared += corner_turn * corner_turn;
@@ -211,6 +212,7 @@ Result<CurvePoint> reduce(const Point& point) {
     }
     sum += ratio;
     u_scale = std::sqrt(u_scale_squared);
+    u_common = std::sqrt(u_common_squared);
     u_delay = std::sqrt(u_delay_squared);
     u_turn = std::sqrt(u_turn_squared);
     ++records;
@@ -219,6 +221,7 @@ Result<CurvePoint> reduce(const Point& point) {
   out.gain_db = 20 * std::log10(std::abs(sum) / records);
   out.phase_deg = std::arg(sum) * kDegrees;
   out.u_gain_db = kDbPerNeper * std::hypot(std::sqrt(squares_gain) / records, u_scale);
+  out.u_common_db = kDbPerNeper * u_common;
   out.u_phase_deg = kDegrees * std::hypot(std::sqrt(squares_phase) / records,
                                           std::hypot(2 * std::numbers::pi * out.frequency * u_delay, u_turn));
   return out;

@@ -29,6 +29,7 @@ struct CurvePoint {
   double gain_db = 0;
   double phase_deg = 0;  ///< unwrapped along the curve
   std::optional<double> u_gain_db, u_phase_deg;
+  double u_common_db = 0;  ///< what of u_gain_db all points of the take share: the sensors' factors
   double periods = 0;  ///< in the record; 0 for imported curves
   ChannelEvidence stimulus, response;
 };

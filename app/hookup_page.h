@@ -1,0 +1,78 @@
+#pragma once
+#include <QScrollArea>
+
+#include "hookup_diagram.h"
+#include "word_editor.h"
+
+class QGridLayout;
+class QVBoxLayout;
+
+namespace heron::app {
+
+/// One sensed quantity: its line of symbols, its words, its headroom and what it amounts to.
+class ChainRow : public QWidget {
+  Q_OBJECT
+
+ public:
+  ChainRow(const bench::Chain& chain, Session* session, WordEditing* editing, QWidget* parent);
+  QList<BriefWord*> words() const { return words_; }
+  int line_y() const { return line_->geometry().center().y(); }
+  const std::string& name() const { return chain_.name; }
+
+ signals:
+  void placed();
+
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+
+ private:
+  QWidget* row_of(std::initializer_list<std::pair<QString, QString>> pieces, WordEditing* editing);
+
+  bench::Chain chain_;
+  ChainLine* line_;
+  QList<QWidget*> columns_;
+  QList<BriefWord*> words_;
+};
+
+/// The hookup of the study in view as a plain diagram: generator, device, and a line for each quantity that is sensed.
+/// Every word is edited in place; below stand the tools that find a sense resistor, check a factor, and keep sensors.
+class HookupPage : public QScrollArea {
+  Q_OBJECT
+
+ public:
+  explicit HookupPage(Session* session, QWidget* parent = nullptr);
+
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+
+ private:
+  void rebuild();
+  void rebuild_drive();
+  void place_box();
+  QWidget* make_tools();
+  QWidget* make_sense_tool();
+  QWidget* make_sensor_list();
+  void propose();
+  void refill_sensors();
+  QList<BriefWord*> words() const;
+
+  Session* session_;
+  WordEditing* editing_;
+  QWidget* sheet_;
+  QLabel* title_;
+  QWidget* drive_;
+  QList<BriefWord*> drive_words_;
+  DeviceBox* box_;
+  QVBoxLayout* rows_;
+  QVBoxLayout* computed_;
+  QLabel* found_;
+  QList<ChainRow*> chains_;
+  QLineEdit* current_;
+  QLineEdit* drop_;
+  QLabel* proposal_;
+  QLabel* checked_;
+  QLayout* sensors_;
+  std::string check_chain_;
+};
+
+}  // namespace heron::app
