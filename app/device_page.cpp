@@ -16,6 +16,23 @@ using render::theme;
 
 namespace {
 enum Column { kName, kKind, kNominal, kTolerance, kFitted, kNote };
+enum RatingColumn { kOf, kVoltage, kCurrent, kPower, kDuration };
+enum ExpectationColumn { kWhat, kFormula, kUnit, kValue };
+constexpr const char* kRatingKinds[] = {"", "voltage", "current", "power", "duration"};
+
+/// A table whose cells are typed into keeps the keys for itself.
+QTableWidget* typed_table(const QList<TableColumn>& columns, const QString& name, QWidget* parent) {
+  auto* table = make_table(columns, parent);
+  table->setAccessibleName(name);
+  table->setProperty("typed", true);
+  table->setSelectionBehavior(QAbstractItemView::SelectItems);
+  table->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                         QAbstractItemView::AnyKeyPressed | QAbstractItemView::SelectedClicked);
+  return table;
+}
+
+void fix(QTableWidgetItem* item) { item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable); }
+
 }
 
 DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -46,36 +63,38 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   row->addWidget(units_);
   row->addWidget(add);
   row->addStretch(1);
-  parts_ = make_table({{"Part", false, 90},
-                       {"Kind", false, 140},
-                       {"Nominal", true, 120},
-                       {"Tolerance", true, 110},
-                       {"Fitted on this unit", true, 170},
-                       {"Note", false}},
-                      this);
+  parts_ = typed_table({{"Part", false, 90},
+                        {"Kind", false, 140},
+                        {"Nominal", true, 120},
+                        {"Tolerance", true, 110},
+                        {"Measured or fitted", true, 170},
+                        {"Note", false}},
+                       "Parts", this);
   parts_->setObjectName("parts");
-  parts_->setAccessibleName("Parts");
-  parts_->setSelectionBehavior(QAbstractItemView::SelectItems);
-  parts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
-                          QAbstractItemView::AnyKeyPressed | QAbstractItemView::SelectedClicked);
+  ratings_ = typed_table({{"Never above", false, 120}, {"Voltage", true, 84}, {"Current", true, 84}, {"Power", true, 84}, {"Time", true}},
+                         "Ratings", this);
+  expectations_ = typed_table({{"It should show", false, 120}, {"by its parts", false, 150}, {"Unit", false, 46}, {"Value", true}},
+                              "Expectations", this);
   refusal_ = new QLabel(this);
   refusal_->setObjectName("part-refusal");
   refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
-  ratings_ = new QLabel(this);
-  ratings_->setWordWrap(true);
   auto* words = new QLabel(
-      "Type a value where a part was measured or another one fitted, such as 82 nF or 4n7; clear it to go back to the "
-      "nominal part "
-      "within its tolerance. Takes already made keep the values they were made with.",
+      "Type a value where a part was measured or another one fitted, such as 82 nF or 82.3 nF \u00b10.5 %; clear it to go "
+      "back to the nominal part. A row typed below the last expectation adds one. Takes already made keep what they were "
+      "made with.",
       this);
   words->setWordWrap(true);
   words->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
   column->addWidget(title_);
   column->addWidget(about_);
   column->addLayout(row);
-  column->addWidget(parts_, 1);
+  column->addWidget(parts_, 3);
   column->addWidget(refusal_);
-  column->addWidget(ratings_);
+  auto* below = new QHBoxLayout;
+  below->setSpacing(16);
+  below->addWidget(ratings_, 1);
+  below->addWidget(expectations_, 1);
+  column->addLayout(below, 2);
   column->addWidget(words);
 
   connect(session_, &Session::device_changed, this, &DevicePage::refill);
@@ -94,6 +113,25 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
                               QString("unit %1").arg(session_->units().size() + 1, 2, 10, QChar('0')), &ok);
     if (ok) refusal_->setText(session_->add_unit(name));
   });
+  connect(ratings_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
+    if (filling_ || item->column() == kOf) return;
+    const QString name = ratings_->item(item->row(), kOf)->text();
+    const QString trouble = session_->set_rating(name.toStdString(), kRatingKinds[item->column()], item->text());
+    refusal_->setText(trouble.isEmpty() ? QString() : name + ": " + trouble);
+    if (!trouble.isEmpty()) QMetaObject::invokeMethod(this, &DevicePage::refill, Qt::QueuedConnection);
+  });
+  connect(expectations_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
+    if (filling_ || item->column() == kValue) return;
+    auto list = session_->device().expectations;
+    const auto at = std::size_t(item->row());
+    if (at >= list.size()) list.resize(at + 1);
+    const auto text = item->text().trimmed().toStdString();
+    (item->column() == kWhat ? list[at].name : item->column() == kFormula ? list[at].formula : list[at].unit) = text;
+    std::erase_if(list, [](const device::Expectation& e) { return e.name.empty() && e.formula.empty(); });
+    // A formula that makes no sense is kept as typed and says so in its value; it is hers to mend.
+    QMetaObject::invokeMethod(
+        this, [this, list] { refusal_->setText(session_->set_expectations(list)); }, Qt::QueuedConnection);
+  });
   connect(parts_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (filling_ || item->column() != kFitted) return;
     const QString name = parts_->item(item->row(), kName)->text();
@@ -101,6 +139,57 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
     refusal_->setText(trouble.isEmpty() ? QString() : name + ": " + trouble);
     if (!trouble.isEmpty()) QMetaObject::invokeMethod(this, &DevicePage::refill, Qt::QueuedConnection);
   });
+}
+
+void DevicePage::refill_ratings() {
+  const auto& circuit = session_->circuit();
+  std::vector<std::string> names = {"device"};
+  for (const auto& [pin, node] : circuit.pins) names.push_back(pin);
+  for (const auto& [branch, place] : circuit.branches) names.push_back(branch);
+  if (circuit.parts.empty()) names.clear();
+  ratings_->setRowCount(int(names.size()));
+  for (int row = 0; row < int(names.size()); ++row) {
+    const auto& name = names[std::size_t(row)];
+    const auto it = circuit.ratings.find(name);
+    const device::Rating rating = it == circuit.ratings.end() ? device::Rating{} : it->second;
+    set_cell(ratings_, row, kOf, QString::fromStdString(name), false);
+    fix(ratings_->item(row, kOf));
+    const std::pair<const std::optional<double>*, const char*> cells[] = {
+        {&rating.voltage, "V"}, {&rating.current, "A"}, {&rating.power, "W"}, {&rating.duration, "s"}};
+    for (int c = 0; c < 4; ++c) {
+      const auto& [value, unit] = cells[c];
+      set_cell(ratings_, row, kVoltage + c, *value ? QString::fromStdString(format_setting(**value, unit)) : QString(), true);
+      ratings_->item(row, kVoltage + c)->setToolTip("Never driven above; Enter or a double click changes it");
+    }
+  }
+}
+
+void DevicePage::refill_expectations() {
+  const auto& list = session_->device().expectations;
+  const auto facts = session_->part_facts();
+  expectations_->setRowCount(int(list.size()) + 1);
+  for (int row = 0; row <= int(list.size()); ++row) {
+    const bool there = row < int(list.size());
+    const auto e = there ? list[std::size_t(row)] : device::Expectation{};
+    set_cell(expectations_, row, kWhat, QString::fromStdString(e.name), false);
+    set_cell(expectations_, row, kFormula, QString::fromStdString(e.formula), false);
+    set_cell(expectations_, row, kUnit, QString::fromStdString(e.unit), false);
+    QString value;
+    if (there && !e.formula.empty()) {
+      const auto expected = device::expect(e.formula, facts);
+      value = expected ? QString::fromStdString(format_quantity(expected->value, e.unit, 4).plain()) +
+                             QString(" \u00b1%1 %").arg(expected->value != 0 ? 100 * expected->worst / std::abs(expected->value) : 0, 0, 'g', 2)
+                       : QString::fromStdString(expected.error().message);
+      set_cell(expectations_, row, kValue, value, true);
+      expectations_->item(row, kValue)->setToolTip(
+          expected ? "With every part at the worse end of its tolerance; likely within \u00b1" +
+                         QString::fromStdString(format_quantity(2 * expected->likely, e.unit, 2).plain())
+                   : value);
+    } else {
+      set_cell(expectations_, row, kValue, QString(), true);
+    }
+    fix(expectations_->item(row, kValue));
+  }
 }
 
 void DevicePage::refill() {
@@ -127,9 +216,12 @@ void DevicePage::refill() {
     set_cell(parts_, row, kTolerance, value.tolerance > 0 ? QString("\u00b1%1 %").arg(100 * value.tolerance) : "exact",
              true);
     const auto fitted = session_->unit().fitted.find(name);
+    const auto off = session_->unit().fitted_tolerance.find(name);
+    const QString measured =
+        off == session_->unit().fitted_tolerance.end() ? QString() : QString(" \u00b1%1 %").arg(100 * off->second);
     set_cell(parts_, row, kFitted,
              fitted == session_->unit().fitted.end() ? QString()
-                                                     : QString::fromStdString(format_setting(fitted->second, unit)),
+                                                     : QString::fromStdString(format_setting(fitted->second, unit)) + measured,
              true);
     set_cell(parts_, row, kNote, QString::fromStdString(part->note), false);
     for (const int c : {kName, kKind, kNominal, kTolerance, kNote})
@@ -139,14 +231,8 @@ void DevicePage::refill() {
     ++row;
   }
   if (row_before >= 0 && row_before < row) parts_->setCurrentCell(row_before, column_before);
-  QStringList limits;
-  for (const auto& [pin, rating] : session_->circuit().ratings)
-    if (rating.voltage)
-      limits << QString("%1: %2 peak")
-                    .arg(QString::fromStdString(pin), QString::fromStdString(format_setting(*rating.voltage, "V")));
-  ratings_->setText(values.empty()     ? "The device has no circuit; takes can be brought in from files."
-                    : limits.isEmpty() ? "No ratings are stated."
-                                       : "Ratings, never exceeded: " + limits.join("; "));
+  refill_ratings();
+  refill_expectations();
   filling_ = false;
 }
 

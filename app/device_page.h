@@ -8,7 +8,8 @@
 
 namespace heron::app {
 
-/// The device: its units, and its parts with nominal and fitted values. A fitted value is what the simulated bench
+/// The device: its units, its parts with nominal and fitted values, its ratings, and what it should do by its parts. A
+/// fitted value is what the simulated bench
 /// solves and what expectations are computed from; without one, every unit has its own parts within their tolerances.
 class DevicePage : public QWidget {
   Q_OBJECT
@@ -18,6 +19,8 @@ class DevicePage : public QWidget {
 
  private:
   void refill();
+  void refill_ratings();
+  void refill_expectations();
 
   Session* session_;
   QLineEdit* title_;
@@ -25,7 +28,8 @@ class DevicePage : public QWidget {
   QComboBox* units_;
   QTableWidget* parts_;
   QLabel* refusal_;
-  QLabel* ratings_;
+  QTableWidget* ratings_;
+  QTableWidget* expectations_;
   bool filling_ = false;
 };
 

@@ -502,7 +502,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
   if (focus && !focus->isVisible()) focus = nullptr;
   if (qobject_cast<const QLineEdit*>(watched) || qobject_cast<const QLineEdit*>(focus)) return false;
   if (const auto* table = qobject_cast<const QTableWidget*>(focus);
-      table && table->objectName() == "parts" && key->key() != Qt::Key_Escape)
+      table && table->property("typed").toBool() && key->key() != Qt::Key_Escape)
     return false;
   return handle_key(key->key());
 }

@@ -121,7 +121,9 @@ void Session::reload_device() {
     else
       complain(circuit.error());
   }
+  dossier::apply_ratings(circuit_, device_.ratings);
   for (const auto& [pin, node] : circuit_.pins) pins_.push_back(pin);
+  for (const auto& [branch, place] : circuit_.branches) pins_.push_back(branch);
   limits_ = {};
   if (const auto bench = dossier::open_bench(*store_, "simulated", 0)) limits_ = (*bench)->limits();
   emit device_changed();
@@ -456,28 +458,85 @@ void Session::set_note(long long take, const QString& note) {
       [this, take, before] { write_note(take, before); }));
 }
 
-void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value) {
-  if (auto ok = store_->set_fitted(unit, part, value); !ok) return complain(ok.error());
+void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance) {
+  if (auto ok = store_->set_fitted(unit, part, value, tolerance); !ok) return complain(ok.error());
   reload_device();
+}
+
+std::map<std::string, device::PartFact> Session::part_facts() const {
+  std::map<std::string, device::PartFact> out;
+  for (const auto& [name, value] : sim::main_values(circuit_)) out[name] = {value.value, value.tolerance};
+  for (const auto& [name, value] : unit_.fitted) {
+    const auto tolerance = unit_.fitted_tolerance.find(name);
+    out[name] = {value, tolerance == unit_.fitted_tolerance.end() ? 0 : tolerance->second};
+  }
+  return out;
 }
 
 QString Session::set_fitted(const std::string& part, const QString& text) {
   const auto* found = circuit_.find(part);
   if (!found) return "There is no such part.";
   std::optional<double> value;
+  double tolerance = 0;
   if (!text.trimmed().isEmpty()) {
-    const auto read = parse_value(text.toStdString(), found->kind->values.front().unit);
+    const auto pieces = QString(text).replace("+-", "\u00b1").split(QChar(0xb1));
+    const auto read = parse_value(pieces[0].trimmed().toStdString(), found->kind->values.front().unit);
     if (!read) return QString::fromStdString(read.error().message);
     if (!(*read > 0)) return "A part's value is above zero.";
     value = *read;
+    if (pieces.size() > 1) {
+      const auto percent = parse_value(pieces[1].trimmed().toStdString(), "%");
+      if (!percent) return QString::fromStdString(percent.error().message);
+      if (!(*percent >= 0 && *percent < 100)) return "What a measured value may be off by lies from 0 % to 100 %.";
+      tolerance = *percent / 100;
+    }
   }
   const auto unit = unit_.id;
   const auto it = unit_.fitted.find(part);
   const std::optional<double> before = it == unit_.fitted.end() ? std::nullopt : std::optional(it->second);
-  if (before == value) return {};
+  const auto was = unit_.fitted_tolerance.find(part);
+  const double tolerance_before = was == unit_.fitted_tolerance.end() ? 0 : was->second;
+  if (before == value && tolerance == tolerance_before) return {};
   undo_.push(new SessionEdit(
-      "Change a part value", [=, this] { write_fitted(unit, part, value); },
-      [=, this] { write_fitted(unit, part, before); }));
+      "Change a part value", [=, this] { write_fitted(unit, part, value, tolerance); },
+      [=, this] { write_fitted(unit, part, before, tolerance_before); }));
+  return {};
+}
+
+QString Session::set_rating(const std::string& name, const std::string& what, const QString& text) {
+  const struct {
+    const char* what;
+    const char* unit;
+    std::optional<double> device::Rating::*member;
+  } kinds[] = {{"voltage", "V", &device::Rating::voltage},
+               {"current", "A", &device::Rating::current},
+               {"power", "W", &device::Rating::power},
+               {"duration", "s", &device::Rating::duration}};
+  auto after = device_;
+  for (const auto& kind : kinds) {
+    if (what != kind.what) continue;
+    if (text.trimmed().isEmpty()) {
+      after.ratings[name].*kind.member = std::nullopt;
+    } else {
+      const auto read = parse_value(text.trimmed().toStdString(), kind.unit);
+      if (!read) return QString::fromStdString(read.error().message);
+      if (!(*read > 0)) return "A rating is above zero.";
+      after.ratings[name].*kind.member = *read;
+    }
+  }
+  if (after.ratings == device_.ratings) return {};
+  undo_.push(new SessionEdit(
+      "Change a rating", [this, after] { write_device(after); }, [this, before = device_] { write_device(before); }));
+  return {};
+}
+
+QString Session::set_expectations(const std::vector<device::Expectation>& expectations) {
+  if (expectations == device_.expectations) return {};
+  auto after = device_;
+  after.expectations = expectations;
+  undo_.push(new SessionEdit(
+      "Change an expectation", [this, after] { write_device(after); },
+      [this, before = device_] { write_device(before); }));
   return {};
 }
 

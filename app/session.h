@@ -51,6 +51,8 @@ class Session : public QObject {
   const std::vector<dossier::Take>& takes() const { return takes_; }
   const std::vector<std::string>& pins() const { return pins_; }
   const sim::Circuit& circuit() const { return circuit_; }
+  /// Part values as measured on the unit where they were, else nominal, with their tolerances.
+  std::map<std::string, device::PartFact> part_facts() const;
   const bench::Limits& limits() const { return limits_; }
   double sweep_seconds() const;
   bool paced() const { return paced_; }
@@ -108,7 +110,11 @@ class Session : public QObject {
   QString export_own_sensors(const QString& path);
   void set_wake(std::optional<long long> take);
   void set_note(long long take, const QString& note);
+  /// "82 nF", or "82.3 nF \u00b10.5 %" where it was measured; empty for the nominal part.
   QString set_fitted(const std::string& part, const QString& text);
+  /// @param what  "voltage", "current", "power" or "duration"
+  QString set_rating(const std::string& name, const std::string& what, const QString& text);
+  QString set_expectations(const std::vector<device::Expectation>& expectations);
   void select_unit(long long unit);
   QString add_unit(const QString& name);
   QString load_circuit(const QString& path);
@@ -153,7 +159,7 @@ class Session : public QObject {
   void write_wake(std::optional<long long> take);
   void write_note(long long take, const QString& note);
   void write_device(const dossier::DeviceInfo& device);
-  void write_fitted(long long unit, const std::string& part, std::optional<double> value);
+  void write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance);
   void complain(const Error& error);
   void forget_views();
   void request(long long study, long long take);

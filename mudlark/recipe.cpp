@@ -115,7 +115,13 @@ Result<void> fill_practice(dossier::Store& store) {
 }
 
 Result<void> fill(dossier::Store& store) {
-  if (auto ok = store.set_device({"Mudlark buoy, rev C", "hydrophone preamp", std::string(kHydrophonePreamp)}); !ok)
+  if (auto ok = store.set_device({.name = "Mudlark buoy, rev C",
+                                  .about = "hydrophone preamp",
+                                  .circuit = std::string(kHydrophonePreamp),
+                                  .expectations = {{"Low corner", "1/(2*pi*R3*C4)", "Hz"},
+                                                   {"High corner", "1/(2*pi*R6*C6)", "Hz"},
+                                                   {"Gain", "1 + R5/R4", "1"}}});
+      !ok)
     return ok;
   const auto study_id = store.add_study(passband());
   if (!study_id) return tl::unexpected(study_id.error());

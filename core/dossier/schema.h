@@ -7,9 +7,10 @@ inline constexpr int kApplicationId = 0x6865726e;
 
 inline constexpr const char* kSchema = R"sql(
 CREATE TABLE device (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, about TEXT NOT NULL, circuit TEXT NOT NULL,
-                     current_unit INTEGER REFERENCES unit(id));
+                     current_unit INTEGER REFERENCES unit(id), more TEXT NOT NULL DEFAULT '{}');
 CREATE TABLE unit (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
-CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NULL, value REAL NOT NULL, PRIMARY KEY (unit, part));
+CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NULL, value REAL NOT NULL,
+                     tolerance REAL NOT NULL DEFAULT 0, PRIMARY KEY (unit, part));
 CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
                     plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id));
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
@@ -28,5 +29,10 @@ CREATE TABLE record (id INTEGER PRIMARY KEY, point INTEGER NOT NULL REFERENCES p
                      highest INTEGER NOT NULL, u_gain REAL NOT NULL, u_delay REAL NOT NULL, data BLOB NOT NULL);
 CREATE INDEX record_of_point ON record (point, pass, channel);
 )sql";
+
+/// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
+inline constexpr const char* kMigrations[] = {
+    "ALTER TABLE device ADD COLUMN more TEXT NOT NULL DEFAULT '{}';"
+    "ALTER TABLE fitted ADD COLUMN tolerance REAL NOT NULL DEFAULT 0;"};
 
 }  // namespace heron::dossier

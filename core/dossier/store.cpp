@@ -100,6 +100,14 @@ Result<Store> Store::open(const std::string& path) {
                   "{}: the dossier was written by a newer Zealous Heron (form {}, this one reads up to {}). Open it "
                   "with that one.",
                   path, version, kSchemaVersion);
+    impl->version = version;
+    // Older forms are brought up step by step, each in one transaction; what only may be read stays as it is.
+    for (; writable && impl->version < kSchemaVersion; ++impl->version) {
+      SQLite::Transaction transaction(db);
+      db.exec(kMigrations[impl->version - 1]);
+      db.exec(fmt::format("PRAGMA user_version = {}", impl->version + 1));
+      transaction.commit();
+    }
     // The whole-file check is left to those who have a reason to ask; a cheap look at every table tells most damage.
     for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
       try {
@@ -122,15 +130,26 @@ Result<Store> Store::open(const std::string& path) {
 
 Result<DeviceInfo> Store::device() {
   return guarded(path(), [&]() -> Result<DeviceInfo> {
-    Statement q(*impl_->db, "SELECT name, about, circuit FROM device WHERE id = 1");
+    // A file that may not be written to keeps its older form.
+    Statement q(*impl_->db, impl_->version < 2 ? "SELECT name, about, circuit, '{}' FROM device WHERE id = 1"
+                                               : "SELECT name, about, circuit, more FROM device WHERE id = 1");
     if (!q.executeStep()) return fail(Fault::input, "{}: the dossier has lost its device.", path());
-    return DeviceInfo{q.getColumn(0).getString(), q.getColumn(1).getString(), q.getColumn(2).getString()};
+    DeviceInfo info{q.getColumn(0).getString(), q.getColumn(1).getString(), q.getColumn(2).getString()};
+    const auto more = nlohmann::json::parse(q.getColumn(3).getString(), nullptr, false);
+    if (more.is_object()) {
+      info.ratings = device::ratings_from_json(more.value("ratings", nlohmann::json::object()));
+      info.expectations = device::expectations_from_json(more.value("expectations", nlohmann::json::array()));
+    }
+    return info;
   });
 }
 
 Result<void> Store::set_device(const DeviceInfo& device) {
   return guarded(path(), [&]() -> Result<void> {
-    Statement q(*impl_->db, "UPDATE device SET name = ?, about = ?, circuit = ? WHERE id = 1");
+    Statement q(*impl_->db, "UPDATE device SET name = ?, about = ?, circuit = ?, more = ? WHERE id = 1");
+    q.bind(4, nlohmann::json{{"ratings", device::to_json(device.ratings)},
+                             {"expectations", device::to_json(device.expectations)}}
+                  .dump());
     q.bind(1, device.name);
     q.bind(2, device.about);
     q.bind(3, device.circuit);
@@ -144,11 +163,16 @@ Result<std::vector<Unit>> Store::units() {
     std::vector<Unit> out;
     Statement q(*impl_->db, "SELECT id, name FROM unit ORDER BY id");
     while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), {}});
-    Statement values(*impl_->db, "SELECT part, value FROM fitted WHERE unit = ?");
+    Statement values(*impl_->db, impl_->version < 2 ? "SELECT part, value, 0 FROM fitted WHERE unit = ?"
+                                                    : "SELECT part, value, tolerance FROM fitted WHERE unit = ?");
     for (auto& unit : out) {
       values.reset();
       values.bind(1, static_cast<int64_t>(unit.id));
-      while (values.executeStep()) unit.fitted[values.getColumn(0).getString()] = values.getColumn(1).getDouble();
+      while (values.executeStep()) {
+        const auto part = values.getColumn(0).getString();
+        unit.fitted[part] = values.getColumn(1).getDouble();
+        if (const double tolerance = values.getColumn(2).getDouble(); tolerance > 0) unit.fitted_tolerance[part] = tolerance;
+      }
     }
     return out;
   });
@@ -183,13 +207,17 @@ Result<void> Store::set_current_unit(long long unit) {
   });
 }
 
-Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value) {
+Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value,
+                               double tolerance) {
   return guarded(path(), [&]() -> Result<void> {
-    Statement q(*impl_->db, value ? "INSERT OR REPLACE INTO fitted (unit, part, value) VALUES (?, ?, ?)"
+    Statement q(*impl_->db, value ? "INSERT OR REPLACE INTO fitted (unit, part, value, tolerance) VALUES (?, ?, ?, ?)"
                                   : "DELETE FROM fitted WHERE unit = ? AND part = ?");
     q.bind(1, static_cast<int64_t>(unit));
     q.bind(2, part);
-    if (value) q.bind(3, *value);
+    if (value) {
+      q.bind(3, *value);
+      q.bind(4, tolerance);
+    }
     q.exec();
     return {};
   });

@@ -9,6 +9,7 @@ struct Store::Impl {
   std::string path;
   std::unique_ptr<SQLite::Database> db;
   bool read_only = false;
+  int version = kSchemaVersion;  ///< of the file's form
   std::string damage;
 };
 

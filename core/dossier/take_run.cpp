@@ -14,6 +14,20 @@ namespace heron::dossier {
 
 using nlohmann::json;
 
+void apply_ratings(sim::Circuit& circuit, const device::Ratings& by_hand) {
+  const auto put = [](std::optional<double>& into, const std::optional<double>& from) {
+    if (from) into = from;
+  };
+  for (const auto& [name, rating] : by_hand) {
+    auto& r = circuit.ratings[name];
+    put(r.voltage, rating.voltage);
+    put(r.current, rating.current);
+    put(r.power, rating.power);
+    put(r.temperature, rating.temperature);
+    put(r.duration, rating.duration);
+  }
+}
+
 namespace {
 
 Result<sim::Circuit> nominal_circuit(Store& store) {
@@ -22,7 +36,9 @@ Result<sim::Circuit> nominal_circuit(Store& store) {
   if (device->circuit.empty())
     return fail(Fault::bench, "{}: the device has no circuit, so the simulated bench has nothing to drive.",
                 store.path());
-  return sim::read_circuit(device->circuit, device->about.empty() ? "circuit" : device->about);
+  auto circuit = sim::read_circuit(device->circuit, device->about.empty() ? "circuit" : device->about);
+  if (circuit) apply_ratings(*circuit, device->ratings);
+  return circuit;
 }
 
 }  // namespace

@@ -19,6 +19,9 @@ Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string
 Result<std::vector<std::string>> device_pins(Store& store);
 device::Ratings device_ratings(Store& store);
 
+/// The circuit's ratings with those set by hand over them.
+void apply_ratings(sim::Circuit& circuit, const device::Ratings& by_hand);
+
 /// What the device should show under a plan; nothing where its circuit cannot say.
 std::optional<bench::Levels> predict_levels(Store& store, const study::response::Plan& plan);
 std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const study::response::Plan& plan);

@@ -84,7 +84,7 @@ TEST_CASE("the demo opens on its study with takes, claims and figures", "[app]")
   CHECK(open.window.findChild<QLabel*>("study-title")->text() == "Preamp passband");
   CHECK(open.session().takes().size() == 2);
   CHECK(open.window.findChildren<app::LedgerRow*>().size() >= 4);
-  CHECK(open.window.findChild<QLabel*>("ledger-sum")->text().contains("4 meet"));
+  CHECK(open.window.findChild<QLabel*>("ledger-sum")->text().contains("5 meet"));
   CHECK(figure(open, "corner.low").value == Approx(19.4).epsilon(0.08));
   CHECK(figure(open, "gain@1kHz").value == Approx(26.06).margin(0.3));
   CHECK(open.window.findChild<app::FigureRow*>()->accessibleDescription().contains("High corner"));

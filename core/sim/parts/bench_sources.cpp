@@ -11,6 +11,9 @@ using Sign = ValueRule::Sign;
 constexpr double kSharp = 0.98;  ///< share of a limit up to which nothing bends
 
 /// Holds a voltage between its sense pins by a current out of a into b, until the current limit holds instead.
+///
+/// Written as the voltage that is lost for a current: R i within the limits, rising steeply beyond. Newton finds its way
+/// along that from anywhere, which it does not along a current that stops rising.
 class LimitedVoltage final : public BentDevice {
  public:
   explicit LimitedVoltage(const DeviceContext& c)
@@ -18,35 +21,34 @@ class LimitedVoltage final : public BentDevice {
         i_(c.extra[0]),
         set_(c.value("value")),
         r_(c.value("resistance")),
-        middle_(0.5 * (c.value("current_limit") - sink(c))),
-        half_(0.5 * (c.value("current_limit") + sink(c))) {}
+        limit_(c.value("current_limit")),
+        sink_(c.value("sink_limit") > 0 ? c.value("sink_limit") : c.value("current_limit")) {}
 
   void stamp(Stamp& s) const override {
-    // The output conductance pulls the sensed voltage to the set one; its current is what is limited.
-    const double u = (set_ * s.source_share - (s.v(p_[2]) - s.v(p_[3]))) / r_;
-    const auto bent = soft_limit((u - middle_) / half_, kSharp);
-    s.add_f(p_[0], -s.v(i_));
-    s.add_f(p_[1], s.v(i_));
+    const double i = s.v(i_), round = kRound * limit_, beyond = kBeyond / limit_;
+    const auto over = soft_plus((i - limit_) / round), under = soft_plus((-i - sink_) / round);
+    const double lost = r_ * i + beyond * round * (over.value - under.value);
+    s.add_f(p_[0], -i);
+    s.add_f(p_[1], i);
     s.add_g(p_[0], i_, -1);
     s.add_g(p_[1], i_, 1);
-    // Scaled by the resistance, so that a stiff source does not make a stiff equation.
-    s.add_f(i_, r_ * (s.v(i_) - middle_ - half_ * bent.value));
-    s.add_g(i_, i_, r_);
-    s.add_g(i_, p_[2], bent.slope);
-    s.add_g(i_, p_[3], -bent.slope);
+    s.add_f(i_, s.v(p_[2]) - s.v(p_[3]) - set_ * s.source_share + lost);
+    s.add_g(i_, p_[2], 1);
+    s.add_g(i_, p_[3], -1);
+    s.add_g(i_, i_, r_ + beyond * (over.slope + under.slope));
   }
 
   bool linear_at(std::span<const double> x) const override {
-    return std::abs((x[std::size_t(i_)] - middle_) / half_) <= kSharp;
+    const double i = x[std::size_t(i_)];
+    return i < kSharp * limit_ && i > -kSharp * sink_;
   }
 
  private:
-  static double sink(const DeviceContext& c) {
-    return c.value("sink_limit") > 0 ? c.value("sink_limit") : c.value("current_limit");
-  }
+  static constexpr double kRound = 5e-4;  ///< of the limit, over which it bends
+  static constexpr double kBeyond = 2e5;  ///< V that a current of twice the limit would cost
   std::vector<int> p_;
   int i_;
-  double set_, r_, middle_, half_;
+  double set_, r_, limit_, sink_;
 };
 
 /// Gives a current out of a into b until the voltage between them reaches the limit, which then holds.

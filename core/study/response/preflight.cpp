@@ -103,7 +103,7 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
                    {{"stop", format_setting(limits.highest_sample_rate / 4, "Hz")}}});
   if (p.periods < 4)
     out.push_back({"periods.few", Severity::caution,
-                   fmt::format("Only {:.3g} periods are read at each point.", p.periods), "Read 4 periods or more.", {{"periods", "4 periods"}}});
+                   fmt::format("Only {:.3g} periods are read at each point.", p.periods), "Read 4 periods or more.", {{"periods", "8 periods"}}});
   check_time(p, limits, out);
   return out;
 }

@@ -1,0 +1,91 @@
+#include "device/expectation.h"
+
+#include <cmath>
+
+#include "base/formula.h"
+
+namespace heron::device {
+
+using nlohmann::json;
+
+Result<Expected> expect(const std::string& formula, const std::map<std::string, PartFact>& parts) {
+  std::vector<std::string> names;
+  std::vector<double> values, tolerances;
+  for (const auto& [name, fact] : parts) {
+    if (!formula_name(name)) continue;
+    names.push_back(name);
+    values.push_back(fact.value);
+    tolerances.push_back(fact.tolerance);
+  }
+  const auto read = Formula::read(formula, names);
+  if (!read) return tl::unexpected(read.error());
+  Expected out{.value = (*read)(values)};
+  if (!std::isfinite(out.value)) return fail(Fault::input, "The formula \"{}\" gives no finite number.", formula);
+  double squares = 0;
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    if (tolerances[k] == 0 || !read->uses(k)) continue;
+    const double keep = values[k];
+    values[k] = keep * (1 + tolerances[k]);
+    const double above = (*read)(values);
+    values[k] = keep * (1 - tolerances[k]);
+    const double below = (*read)(values);
+    values[k] = keep;
+    const double half = 0.5 * std::abs(above - below);
+    if (!std::isfinite(half)) continue;
+    out.worst += half;
+    squares += half * half / 3;
+  }
+  out.likely = std::sqrt(squares);
+  return out;
+}
+
+json to_json(const Ratings& ratings) {
+  json out = json::object();
+  for (const auto& [name, r] : ratings) {
+    json one = json::object();
+    if (r.voltage) one["voltage"] = *r.voltage;
+    if (r.current) one["current"] = *r.current;
+    if (r.power) one["power"] = *r.power;
+    if (r.temperature) one["temperature"] = *r.temperature;
+    if (r.duration) one["duration"] = *r.duration;
+    out[name] = one;
+  }
+  return out;
+}
+
+Ratings ratings_from_json(const json& j) {
+  Ratings out;
+  if (!j.is_object()) return out;
+  for (const auto& [name, one] : j.items()) {
+    if (!one.is_object()) continue;
+    Rating r;
+    const auto read = [&](const char* key, std::optional<double>& into) {
+      if (one.contains(key) && one[key].is_number() && one[key].get<double>() > 0) into = one[key].get<double>();
+    };
+    read("voltage", r.voltage);
+    read("current", r.current);
+    read("power", r.power);
+    read("temperature", r.temperature);
+    read("duration", r.duration);
+    out[name] = r;
+  }
+  return out;
+}
+
+json to_json(const std::vector<Expectation>& expectations) {
+  json out = json::array();
+  for (const auto& e : expectations) out.push_back({{"name", e.name}, {"formula", e.formula}, {"unit", e.unit}});
+  return out;
+}
+
+std::vector<Expectation> expectations_from_json(const json& j) {
+  std::vector<Expectation> out;
+  if (!j.is_array()) return out;
+  for (const auto& e : j)
+    if (e.is_object())
+      out.push_back(
+          {e.value("name", std::string()), e.value("formula", std::string()), e.value("unit", std::string())});
+  return out;
+}
+
+}  // namespace heron::device
