@@ -59,7 +59,7 @@ Ratings ratings_from_json(const json& j) {
   for (const auto& [name, one] : j.items()) {
     if (!one.is_object()) continue;
     Rating r;
-    const auto read = [&](const char* key, std::optional<double>& into) {
+    const auto read = [&one = one](const char* key, std::optional<double>& into) {
       if (one.contains(key) && one[key].is_number() && one[key].get<double>() > 0) into = one[key].get<double>();
     };
     read("voltage", r.voltage);

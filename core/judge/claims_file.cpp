@@ -38,7 +38,7 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
                           {"upper", &claim.upper}, {"expected", &claim.expected}, {"tolerance", &claim.tolerance}};
   for (const auto& [key, node] : table) {
     const auto it =
-        std::find_if(std::begin(fields), std::end(fields), [&](const Field& f) { return f.key == key.str(); });
+        std::find_if(std::begin(fields), std::end(fields), [&key = key](const Field& f) { return f.key == key.str(); });
     if (it == std::end(fields)) return at(file, node, "{}: a claim has no such key", key.str());
     auto value = text_key(file, table, it->key);
     if (!value) return tl::unexpected(value.error());

@@ -9,7 +9,9 @@ namespace heron::drive {
 DemoCopy::DemoCopy() {
   static QTemporaryDir made;
   static const auto original = demo::write(made.path().toStdString());
-  if (original) QFile::copy(QString::fromStdString(*original), path());
+  if (!original) return;
+  QFile::copy(QString::fromStdString(*original), path());
+  QFile::copy(made.filePath(demo::kPracticeName), practice());
 }
 
 OpenWindow::OpenWindow(QSize size) {

@@ -37,6 +37,7 @@ class DemoCopy {
  public:
   DemoCopy();
   QString path() const { return folder_.filePath("mudlark_buoy.heron"); }
+  QString practice() const { return folder_.filePath("mudlark_practice.heron"); }
   QString file(const QString& name) const { return folder_.filePath(name); }
 
  private:

@@ -203,3 +203,20 @@ TEST_CASE("Ctrl+C stops a take with status 5 and keeps what was read", "[cli]") 
   const auto takes = json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes");
   CHECK(takes[2].at("state") == "stopped");
 }
+
+TEST_CASE("a serious finding of preflight is status 4 unless it is accepted by its key", "[cli]") {
+  const test::Folder folder;
+  REQUIRE(heron_run({"demo", folder.path().string()}).status == 0);
+  const auto file = folder.file("mudlark_practice.heron");
+  const auto refused = heron_run({"take", file, "Clipped"});
+  CHECK(refused.status == 4);
+  CHECK(refused.one_line_of_complaint());
+  CHECK(refused.err.find("its range ends at 100 mV") != std::string::npos);
+  CHECK(refused.out.find("before the take, serious (input.clipped)") != std::string::npos);
+  CHECK(heron_run({"take", file, "Clipped", "--accept", "range.underused"}).status == 4);
+  const auto taken = heron_run({"take", file, "Clipped", "--accept", "input.clipped"});
+  CHECK(taken.status == 0);
+  CHECK(taken.out.find("reached the end of its input's range") != std::string::npos);
+  CHECK(heron_run({"take", file, "Over rating", "--accept", "rating.near", "--accept", "input.clipped"}).status == 4);
+  CHECK(heron_run({"take", file, "Sound", "--bench", "imaginary"}).status == 2);
+}

@@ -1,6 +1,9 @@
 #include <fmt/format.h>
 #include <catch2/catch.hpp>
+#include <filesystem>
+#include <fstream>
 #include <random>
+#include <sstream>
 
 #include "sim/device.h"
 #include "sim/network.h"
@@ -263,4 +266,41 @@ TEST_CASE("random circuits of every part settle with Kirchhoff's law kept, or sa
   }
   CHECK(solved >= 150);
   CHECK(solved + explained == 200);
+}
+
+TEST_CASE("docs/circuits.md tells every part and every value", "[docs]") {
+  std::ifstream file(std::string(HERON_SOURCE) + "/docs/circuits.md");
+  std::stringstream text;
+  text << file.rdbuf();
+  for (const auto& kind : part_kinds()) {
+    INFO(kind.name);
+    CHECK_THAT(text.str(), Catch::Matchers::Contains("### " + std::string(kind.name) + "\n"));
+    for (const auto& rule : kind.values) CHECK_THAT(text.str(), Catch::Matchers::Contains("| " + std::string(rule.key) + " |"));
+    for (const auto& rule : kind.texts) CHECK_THAT(text.str(), Catch::Matchers::Contains("| " + std::string(rule.key) + " |"));
+  }
+}
+
+TEST_CASE("all sixteen devices of the buoy are circuits that settle", "[demo]") {
+  int devices = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(std::string(HERON_SOURCE) + "/mudlark")) {
+    if (entry.path().extension() != ".toml") continue;
+    ++devices;
+    std::ifstream file(entry.path());
+    std::stringstream text;
+    text << file.rdbuf();
+    INFO(entry.path().filename().string());
+    CHECK(text.str().starts_with("# "));
+    const auto circuit = read_circuit(text.str(), entry.path().filename().string());
+    if (!circuit) FAIL(circuit.error().message);
+    CHECK_FALSE(circuit->ratings.empty());
+    auto network = Network::compile(*circuit);
+    REQUIRE(network);
+    const auto rest = operating_point(*network);
+    if (!rest) FAIL(rest.error().message);
+    // A millisecond of it runs, whatever drives it by itself.
+    Transient transient(*network, *rest, 0);
+    const auto ran = transient.run_adaptive(1e-3, 0, 1e-4);
+    if (!ran) FAIL(ran.error().message);
+  }
+  CHECK(devices == 16);
 }

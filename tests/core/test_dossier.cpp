@@ -297,3 +297,36 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
             ->value == Approx(analysis.reading.find("corner.high")->value).epsilon(1e-9));
   CHECK(exchange::file_name("A/b: c?") == "a-b-c");
 }
+
+TEST_CASE("a dossier of the first form is brought up to the present one, and nothing in it is lost", "[dossier]") {
+  test::Folder folder;
+  const auto path = folder.file("old.heron");
+  {
+    auto store = dossier::Store::create(path);
+    REQUIRE(store);
+    REQUIRE(store->set_device({"Old buoy", "preamp", ""}));
+    REQUIRE(store->set_fitted(1, "C4", 82e-9));
+  }
+  {
+    // What the first form did not have.
+    SQLite::Database db(path, SQLite::OPEN_READWRITE);
+    db.exec("ALTER TABLE device DROP COLUMN more");
+    db.exec("ALTER TABLE fitted DROP COLUMN tolerance");
+    db.exec("PRAGMA user_version = 1");
+  }
+  auto store = dossier::Store::open(path);
+  if (!store) FAIL(store.error().message);
+  CHECK(store->device()->name == "Old buoy");
+  CHECK(store->device()->expectations.empty());
+  CHECK(store->units()->front().fitted.at("C4") == Approx(82e-9));
+  auto device = *store->device();
+  device.ratings["in"].voltage = 3;
+  device.expectations = {{"Corner", "1/R1", "Hz"}};
+  REQUIRE(store->set_device(device));
+  REQUIRE(store->set_fitted(1, "R3", 81e3, 0.002));
+  auto again = dossier::Store::open(path);
+  REQUIRE(again);
+  CHECK(again->device()->ratings.at("in").voltage == 3);
+  CHECK(again->device()->expectations == device.expectations);
+  CHECK(again->units()->front().fitted_tolerance.at("R3") == Approx(0.002));
+}
