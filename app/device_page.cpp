@@ -33,7 +33,7 @@ QTableWidget* typed_table(const QList<TableColumn>& columns, const QString& name
 
 void fix(QTableWidgetItem* item) { item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable); }
 
-}
+}  // namespace
 
 DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("sheet");
@@ -71,16 +71,20 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
                         {"Note", false}},
                        "Parts", this);
   parts_->setObjectName("parts");
-  ratings_ = typed_table({{"Never above", false, 120}, {"Voltage", true, 84}, {"Current", true, 84}, {"Power", true, 84}, {"Time", true}},
-                         "Ratings", this);
-  expectations_ = typed_table({{"It should show", false, 120}, {"by its parts", false, 150}, {"Unit", false, 46}, {"Value", true}},
-                              "Expectations", this);
+  ratings_ = typed_table(
+      {{"Never above", false, 120}, {"Voltage", true, 84}, {"Current", true, 84}, {"Power", true, 84}, {"Time", true}},
+      "Ratings", this);
+  expectations_ =
+      typed_table({{"It should show", false, 120}, {"by its parts", false, 150}, {"Unit", false, 46}, {"Value", true}},
+                  "Expectations", this);
   refusal_ = new QLabel(this);
   refusal_->setObjectName("part-refusal");
   refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
   auto* words = new QLabel(
-      "Type a value where a part was measured or another one fitted, such as 82 nF or 82.3 nF \u00b10.5 %; clear it to go "
-      "back to the nominal part. A row typed below the last expectation adds one. Takes already made keep what they were "
+      "Type a value where a part was measured or another one fitted, such as 82 nF or 82.3 nF \u00b10.5 %; clear it to "
+      "go "
+      "back to the nominal part. A row typed below the last expectation adds one. Takes already made keep what they "
+      "were "
       "made with.",
       this);
   words->setWordWrap(true);
@@ -158,7 +162,8 @@ void DevicePage::refill_ratings() {
         {&rating.voltage, "V"}, {&rating.current, "A"}, {&rating.power, "W"}, {&rating.duration, "s"}};
     for (int c = 0; c < 4; ++c) {
       const auto& [value, unit] = cells[c];
-      set_cell(ratings_, row, kVoltage + c, *value ? QString::fromStdString(format_setting(**value, unit)) : QString(), true);
+      set_cell(ratings_, row, kVoltage + c, *value ? QString::fromStdString(format_setting(**value, unit)) : QString(),
+               true);
       ratings_->item(row, kVoltage + c)->setToolTip("Never driven above; Enter or a double click changes it");
     }
   }
@@ -178,13 +183,15 @@ void DevicePage::refill_expectations() {
     if (there && !e.formula.empty()) {
       const auto expected = device::expect(e.formula, facts);
       value = expected ? QString::fromStdString(format_quantity(expected->value, e.unit, 4).plain()) +
-                             QString(" \u00b1%1 %").arg(expected->value != 0 ? 100 * expected->worst / std::abs(expected->value) : 0, 0, 'g', 2)
+                             QString(" \u00b1%1 %")
+                                 .arg(expected->value != 0 ? 100 * expected->worst / std::abs(expected->value) : 0, 0,
+                                      'g', 2)
                        : QString::fromStdString(expected.error().message);
       set_cell(expectations_, row, kValue, value, true);
-      expectations_->item(row, kValue)->setToolTip(
-          expected ? "With every part at the worse end of its tolerance; likely within \u00b1" +
-                         QString::fromStdString(format_quantity(2 * expected->likely, e.unit, 2).plain())
-                   : value);
+      expectations_->item(row, kValue)
+          ->setToolTip(expected ? "With every part at the worse end of its tolerance; likely within \u00b1" +
+                                      QString::fromStdString(format_quantity(2 * expected->likely, e.unit, 2).plain())
+                                : value);
     } else {
       set_cell(expectations_, row, kValue, QString(), true);
     }
@@ -220,8 +227,9 @@ void DevicePage::refill() {
     const QString measured =
         off == session_->unit().fitted_tolerance.end() ? QString() : QString(" \u00b1%1 %").arg(100 * off->second);
     set_cell(parts_, row, kFitted,
-             fitted == session_->unit().fitted.end() ? QString()
-                                                     : QString::fromStdString(format_setting(fitted->second, unit)) + measured,
+             fitted == session_->unit().fitted.end()
+                 ? QString()
+                 : QString::fromStdString(format_setting(fitted->second, unit)) + measured,
              true);
     set_cell(parts_, row, kNote, QString::fromStdString(part->note), false);
     for (const int c : {kName, kKind, kNominal, kTolerance, kNote})

@@ -60,15 +60,16 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   row->addWidget(what, 1);
   const QString remedy = QString::fromStdString(doubt.remedy);
   study::Edits edits = doubt.edits;
-  if (const auto edit = study::response::remedy_edit(session_->plan(), doubt.key); edits.empty() && edit) edits = {*edit};
+  if (const auto edit = study::response::remedy_edit(session_->plan(), doubt.key); edits.empty() && edit)
+    edits = {*edit};
   const auto link = [&](const QString& text, const QString& tip) {
     auto* button = new QPushButton(text, band);
     button->setFlat(true);
     button->setObjectName("remedy");
     button->setCursor(Qt::PointingHandCursor);
-    button->setStyleSheet(
-        QString("#remedy { color: %1; border: none; text-decoration: underline; font-weight: 600; padding: 0 2px; }")
-            .arg(theme().bill_text.name()));
+    button->setStyleSheet(QString("#remedy { color: %1; background: transparent; border: none; text-decoration: "
+                                  "underline; font-weight: 600; padding: 0 2px; }")
+                              .arg(theme().bill_text.name()));
     button->setToolTip(tip);
     row->addWidget(button);
     return button;
@@ -80,7 +81,8 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     auto* button = link(remedy, "Sets " + sets.join(", "));
     button->setAccessibleName("Remedy: " + remedy);
     connect(button, &QPushButton::clicked, this, [this, edits] {
-      if (const QString trouble = session_->edit_brief_words(edits); !trouble.isEmpty()) emit session_->said(trouble, true);
+      if (const QString trouble = session_->edit_brief_words(edits); !trouble.isEmpty())
+        emit session_->said(trouble, true);
     });
   } else if (remedy.contains("Hookup page")) {
     auto* button = link(remedy, "Goes to the Hookup page");

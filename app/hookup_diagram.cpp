@@ -196,12 +196,12 @@ void DeviceBox::paintEvent(QPaintEvent*) {
   p.setBrush(theme().sheet);
   p.drawEllipse(QPointF(24, y), 15, 15);
   p.drawLine(QPointF(39, y), QPointF(kBoxLeft, y));
-  QPainterPath wave(QPointF(14, y));
-  wave.cubicTo(18, y - 12, 21, y - 12, 24, y);
-  wave.cubicTo(27, y + 12, 30, y + 12, 34, y);
+  QPainterPath sine(QPointF(14, y));
+  sine.cubicTo(18, y - 12, 21, y - 12, 24, y);
+  sine.cubicTo(27, y + 12, 30, y + 12, 34, y);
   p.setPen(QPen(theme().heron, 1.6));
   p.setBrush(Qt::NoBrush);
-  p.drawPath(wave);
+  p.drawPath(sine);
   p.setFont(render::text_font(12));
   p.setPen(theme().ink);
   p.drawText(QRectF(kBoxLeft + 8, y - 10, box.width() - 16, 20), Qt::AlignLeft | Qt::AlignVCenter, drive_pin_);

@@ -255,8 +255,8 @@ void MainWindow::refresh_bar() {
   bar_->setVisible(running);
   if (!running)
     status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench"
-                                                              : session_.paced() ? "Simulated bench, ready; keeps the pace of a real one"
-                                                                      : "Simulated bench, ready; runs as fast as it computes"
+                             : session_.paced()               ? "Simulated bench, ready; keeps the pace of a real one"
+                                                              : "Simulated bench, ready; runs as fast as it computes"
                            : "");
   setWindowTitle(there ? QString::fromStdString(session_.device().name) + " \u2013 Zealous Heron" : "Zealous Heron");
 }

@@ -348,15 +348,14 @@ void Session::zero_sensor(const std::string& name) {
         this,
         [this, zero, name = chain.name] {
           if (!zero) return complain(zero.error());
-          if (const auto trouble =
-                  edit_brief("hookup." + name + ".zero", QString::number(*zero, 'g', 6) + " V");
+          if (const auto trouble = edit_brief("hookup." + name + ".zero", QString::number(*zero, 'g', 6) + " V");
               !trouble.isEmpty())
             emit said(trouble, true);
           else
-            emit said(QString("%1 reads %2 with nothing in it; that is taken off from now on.")
-                          .arg(QString::fromStdString(name),
-                               QString::fromStdString(format_quantity(*zero, "V", 3).plain())),
-                      false);
+            emit said(
+                QString("%1 reads %2 with nothing in it; that is taken off from now on.")
+                    .arg(QString::fromStdString(name), QString::fromStdString(format_quantity(*zero, "V", 3).plain())),
+                false);
         },
         Qt::QueuedConnection);
   });
@@ -622,40 +621,43 @@ QString Session::start() {
   running_take_.reset();
   progress_ = {};
   const auto unit = unit_.name;
-  worker_ = std::jthread([this, path = store_->path(), study = *study(), accepted = accepted_, paced = paced_](std::stop_token stop) {
-    auto store = dossier::Store::open(path);
-    Result<long long> result = 0;
-    if (!store) {
-      result = tl::unexpected(store.error());
-    } else {
-      dossier::TakeEvents events;
-      events.began = [this](long long take) {
-        QMetaObject::invokeMethod(
-            this,
-            [this, take] {
-              running_take_ = take;
-              shown_ = take;
-              overlaid_.clear();
-              reload_takes();
-            },
-            Qt::QueuedConnection);
-      };
-      events.point = [this](long long, const study::Point& point) {
-        // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is read.
-        if (auto reduced = study::response::reduce(point)) {
-          const std::lock_guard lock(live_mutex_);
-          fresh_points_.push_back(std::move(*reduced));
+  worker_ = std::jthread(
+      [this, path = store_->path(), study = *study(), accepted = accepted_, paced = paced_](std::stop_token stop) {
+        auto store = dossier::Store::open(path);
+        Result<long long> result = 0;
+        if (!store) {
+          result = tl::unexpected(store.error());
+        } else {
+          dossier::TakeEvents events;
+          events.began = [this](long long take) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, take] {
+                  running_take_ = take;
+                  shown_ = take;
+                  overlaid_.clear();
+                  reload_takes();
+                },
+                Qt::QueuedConnection);
+          };
+          events.point = [this](long long, const study::Point& point) {
+            // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is
+            // read.
+            if (auto reduced = study::response::reduce(point)) {
+              const std::lock_guard lock(live_mutex_);
+              fresh_points_.push_back(std::move(*reduced));
+            }
+          };
+          events.progress = [this](const study::response::Progress& p) {
+            const std::lock_guard lock(live_mutex_);
+            progress_ = p;
+          };
+          result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), "", events,
+                                     stop, accepted);
         }
-      };
-      events.progress = [this](const study::response::Progress& p) {
-        const std::lock_guard lock(live_mutex_);
-        progress_ = p;
-      };
-      result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), "", events, stop, accepted);
-    }
-    QMetaObject::invokeMethod(
-        this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
-  });
+        QMetaObject::invokeMethod(
+            this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
+      });
   live_timer_.start();
   emit running_changed();
   return {};

@@ -72,7 +72,8 @@ int main(int argc, char** argv) {
   take->add_option("STUDY", take_options.study)->required();
   take->add_option("--note", take_options.note, "kept with the take");
   take->add_option("--bench", take_options.bench, "which bench: simulated, or paced: no faster than a real one");
-  take->add_option("--accept", take_options.accepted, "a serious preflight finding to go ahead with, by its key; repeatable");
+  take->add_option("--accept", take_options.accepted,
+                   "a serious preflight finding to go ahead with, by its key; repeatable");
   take->add_option("--seed", take_options.seed, "of the simulated instruments, to repeat a take exactly");
   take->callback([&] { work = [&] { return cli::take(take_options); }; });
 

@@ -29,17 +29,17 @@ bench::InputSetup through(const std::string& sensor, const std::string& pin) {
 
 /// The same question through a probe and a differential probe, as on a board without room for leads.
 dossier::Study through_probes() {
-  study::response::Plan plan{.drive_pin = "preamp in",
-                             .hookup = {.chains = {{.name = "stimulus", .input = through("Probe x10", "preamp in")},
-                                                   {.name = "response",
-                                                    .input = through("Differential probe x1", "preamp out")}}},
-                             .start = 2,
-                             .stop = 200e3,
-                             .points_per_decade = 8,
-                             .level_pp = 100e-3,
-                             .settle_time = 0.1,
-                             .settle_periods = 2,
-                             .periods = 8};
+  study::response::Plan plan{
+      .drive_pin = "preamp in",
+      .hookup = {.chains = {{.name = "stimulus", .input = through("Probe x10", "preamp in")},
+                            {.name = "response", .input = through("Differential probe x1", "preamp out")}}},
+      .start = 2,
+      .stop = 200e3,
+      .points_per_decade = 8,
+      .level_pp = 100e-3,
+      .settle_time = 0.1,
+      .settle_periods = 2,
+      .periods = 8};
   return {.name = "Preamp through probes", .kind = "response", .plan = study::response::to_json(plan)};
 }
 
@@ -54,15 +54,18 @@ std::vector<Mistake> faults() {
   const auto response = [](Plan& p) -> bench::InputSetup& { return p.hookup.chains[1].input; };
   return {{"Clipped", [=](Plan& p) { response(p).range = 0.1; }},
           {"Range underused", [=](Plan& p) { response(p).range = 20; }},
-          {"Forgotten x10", [=](Plan& p) {
+          {"Forgotten x10",
+           [=](Plan& p) {
              response(p).planted = bench::Planted{.sensor = *bench::find_stock_sensor("Probe x10"), .pin = {}};
            }},
           {"Fifty ohm", [=](Plan& p) { response(p).ohms = 50; }},
-          {"Swapped leads", [=](Plan& p) {
+          {"Swapped leads",
+           [=](Plan& p) {
              p.hookup.chains[0].input.planted = bench::Planted{.sensor = {}, .pin = "preamp out"};
              response(p).planted = bench::Planted{.sensor = {}, .pin = "preamp in"};
            }},
-          {"Probe too slow", [=](Plan& p) {
+          {"Probe too slow",
+           [=](Plan& p) {
              response(p).sensor.name = "Slow isolated probe";
              response(p).sensor.kind = bench::SensorKind::isolated;
              response(p).sensor.resistance = 10e6;
@@ -72,7 +75,8 @@ std::vector<Mistake> faults() {
              response(p).sensor.rating = 20;
            }},
           {"Over rating", [](Plan& p) { p.level_pp = 6; }},
-          {"Minutes long", [](Plan& p) {
+          {"Minutes long",
+           [](Plan& p) {
              p.start = 0.2;
              p.points_per_decade = 12;
            }},

@@ -18,7 +18,7 @@ struct AxisScale {
   QString unit;
 };
 
-AxisScale scale_for(double largest, const char* unit) {
+AxisScale scale_for(double largest, const std::string& unit) {
   const auto text = format_quantity(largest, unit, 3);
   const QString shown = QString::fromStdString(text.unit);
   const double one = parse_value("1 " + text.unit, unit).value_or(1);
@@ -100,12 +100,14 @@ void PointLens::make_panel(int column, const QString& name) {
   panels_.push_back(std::move(panel));
 }
 
-void PointLens::fill_panel(Panel& panel, const study::Channel& channel, double rate, double frequency) {
-  const auto values = channel.values();
-  const auto fit = study::response::fit_channel(channel, rate, frequency);
+void PointLens::fill_panel(Panel& panel, const QString& name, const study::response::RoleSamples& samples, double rate,
+                           double frequency) {
+  const auto& values = samples.values;
+  const std::string unit = samples.unit.empty() ? "1" : samples.unit;
+  const auto fit = signal::fit_tone(values, rate, frequency);
   double largest = 1e-12;
   for (const double v : values) largest = std::max(largest, std::abs(v));
-  const auto volts = scale_for(largest, "V"), seconds = scale_for(double(values.size()) / rate, "s");
+  const auto volts = scale_for(largest, unit), seconds = scale_for(double(values.size()) / rate, "s");
   std::vector<double> time, shown, rest;
   double rest_largest = 1e-15;
   for (std::size_t i = 0; i < values.size(); ++i) {
@@ -114,10 +116,9 @@ void PointLens::fill_panel(Panel& panel, const study::Channel& channel, double r
     rest.push_back(fit ? values[i] - signal::value_at(*fit, double(i) / rate) : 0);
     rest_largest = std::max(rest_largest, std::abs(rest.back()));
   }
-  const auto rest_volts = scale_for(rest_largest, "V");
+  const auto rest_volts = scale_for(rest_largest, unit);
   for (double& r : rest) r *= rest_volts.factor;
   const double end = time.back();
-  const QString name = channel.role == "stimulus" ? "Stimulus" : "Response";
   panel.samples->axis(QCPAxis::atLeft)->setLabel(name + ", " + volts.unit);
   panel.rest->axis(QCPAxis::atLeft)->setLabel("Residual, " + rest_volts.unit);
   panel.rest->axis(QCPAxis::atBottom)->setLabel("Time, " + seconds.unit);
@@ -197,19 +198,22 @@ void PointLens::reload() {
                              QString::fromStdString(gain.plain()), QString::fromStdString(gain.uncertainty),
                              QString::fromStdString(phase.plain()), QString::fromStdString(phase.uncertainty)));
   QStringList use;
-  for (const auto& channel : record.channels) {
-    const auto& e = channel.role == "stimulus" ? it->stimulus : it->response;
-    if (channel.range && e.range_share)
+  for (auto& panel : panels_) {
+    const bool first = &panel == &panels_.front();
+    const auto samples = study::response::role_samples(*raw, record, first ? "stimulus" : "response");
+    if (!samples) return blank(QString::fromStdString(samples.error().message));
+    const QString role = first ? "Stimulus" : "Response", quantity = QString::fromStdString(samples->quantity);
+    fill_panel(panel, quantity.compare(role, Qt::CaseInsensitive) == 0 ? role : role + " " + quantity, *samples,
+               record.sample_rate, it->frequency);
+    const auto& e = first ? it->stimulus : it->response;
+    if (samples->channel && samples->channel->range && e.range_share)
       use << QString("%1 uses %2 % of %3")
-                 .arg(QString::fromStdString(channel.role))
+                 .arg(quantity)
                  .arg(100 * *e.range_share, 0, 'f', 0)
-                 .arg(QString::fromStdString(format_setting(*channel.range, "V")));
+                 .arg(QString::fromStdString(format_setting(*samples->channel->range, "V")));
   }
   if (raw->records.size() > 1) use << QString("first of %1 records").arg(raw->records.size());
   use_->setText(use.join("; "));
-  for (auto& panel : panels_)
-    if (const auto* channel = record.find(&panel == &panels_.front() ? "stimulus" : "response"))
-      fill_panel(panel, *channel, record.sample_rate, it->frequency);
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 

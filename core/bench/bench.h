@@ -38,9 +38,9 @@ struct SourceMeasureSetup {
   int channel = 0;
   std::string pin, against = {};  ///< empty: ground
   Force force = Force::voltage;
-  double value = 0;               ///< V or A
-  double compliance = 10e-3;      ///< of the other quantity, A or V; it limits as hardware does
-  bool four_wire = true;          ///< sense leads of their own; else the leads' resistance is in the reading
+  double value = 0;           ///< V or A
+  double compliance = 10e-3;  ///< of the other quantity, A or V; it limits as hardware does
+  bool four_wire = true;      ///< sense leads of their own; else the leads' resistance is in the reading
   std::optional<double> current_range, voltage_range;  ///< automatic when absent
 };
 
@@ -67,12 +67,12 @@ struct LoadSetup {
 /// When a record begins.
 struct TriggerSetup {
   int input = 0;
-  double level = 0;         ///< V at the input
+  double level = 0;  ///< V at the input
   bool rising = true;
-  double hysteresis = 0;    ///< V that the signal must first be away from the level; 0: 2 % of the range
-  double hold_off = 0;      ///< s before the first edge counts
-  double pre_trigger = 0.1; ///< share of the record before the edge
-  double time_out = 1;      ///< s
+  double hysteresis = 0;     ///< V that the signal must first be away from the level; 0: 2 % of the range
+  double hold_off = 0;       ///< s before the first edge counts
+  double pre_trigger = 0.1;  ///< share of the record before the edge
+  double time_out = 1;       ///< s
 };
 
 /// Counts as they left one converter; volts = offset-free counts * volts_per_count.
@@ -117,7 +117,7 @@ struct Limits {
   double source_resistance = 50;   ///< ohm, of a generator's output
   double lowest_source_resistance = 50;
   InputLimits input;
-  bool paced = false;              ///< runs at the pace of a real bench
+  bool paced = false;  ///< runs at the pace of a real bench
 };
 
 /// One bench in use by one runner. Calls block; those that can be long take a stop token and then fail with

@@ -171,7 +171,8 @@ Result<std::vector<Unit>> Store::units() {
       while (values.executeStep()) {
         const auto part = values.getColumn(0).getString();
         unit.fitted[part] = values.getColumn(1).getDouble();
-        if (const double tolerance = values.getColumn(2).getDouble(); tolerance > 0) unit.fitted_tolerance[part] = tolerance;
+        if (const double tolerance = values.getColumn(2).getDouble(); tolerance > 0)
+          unit.fitted_tolerance[part] = tolerance;
       }
     }
     return out;
@@ -207,8 +208,7 @@ Result<void> Store::set_current_unit(long long unit) {
   });
 }
 
-Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value,
-                               double tolerance) {
+Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance) {
   return guarded(path(), [&]() -> Result<void> {
     Statement q(*impl_->db, value ? "INSERT OR REPLACE INTO fitted (unit, part, value, tolerance) VALUES (?, ?, ?, ?)"
                                   : "DELETE FROM fitted WHERE unit = ? AND part = ?");

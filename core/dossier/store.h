@@ -17,17 +17,17 @@ namespace heron::dossier {
 inline constexpr int kSchemaVersion = 2;
 
 struct DeviceInfo {
-  std::string name;     ///< "Mudlark buoy, rev C"
-  std::string about;    ///< "hydrophone preamp"
-  std::string circuit;  ///< TOML text; empty for a device that only has imported data
-  device::Ratings ratings = {};                         ///< set by hand; they stand over the circuit's
+  std::string name;                                    ///< "Mudlark buoy, rev C"
+  std::string about;                                   ///< "hydrophone preamp"
+  std::string circuit;                                 ///< TOML text; empty for a device that only has imported data
+  device::Ratings ratings = {};                        ///< set by hand; they stand over the circuit's
   std::vector<device::Expectation> expectations = {};  ///< by formula over part values
 };
 
 struct Unit {
   long long id = 0;
-  std::string name;                      ///< "unit 07"
-  std::map<std::string, double> fitted;  ///< part values fitted or measured on this unit, SI
+  std::string name;                                     ///< "unit 07"
+  std::map<std::string, double> fitted;                 ///< part values fitted or measured on this unit, SI
   std::map<std::string, double> fitted_tolerance = {};  ///< relative, of those that were measured; exact when absent
 };
 
@@ -87,8 +87,7 @@ class Store {
   Result<Unit> current_unit();
   Result<long long> add_unit(const std::string& name);
   Result<void> set_current_unit(long long unit);
-  Result<void> set_fitted(long long unit, const std::string& part, std::optional<double> value,
-                          double tolerance = 0);
+  Result<void> set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance = 0);
 
   Result<std::vector<Study>> studies();
   Result<Study> find_study(const std::string& name);

@@ -101,7 +101,8 @@ std::unique_ptr<bench::Bench> bare_bench(const std::string& name) {
                    sim::make_part("R2", "resistor", {"terminal", std::string(sim::kGround)}, {{"value", 1e9}})};
   circuit.pins = {{"terminal", "terminal"}, {"loop", "loop"}};
   circuit.branches = {{"loop current", {"R1", 0}}};
-  return std::make_unique<sim::SimulatedBench>(std::move(circuit), std::random_device{}(), sim::BenchData{}, name == "paced");
+  return std::make_unique<sim::SimulatedBench>(std::move(circuit), std::random_device{}(), sim::BenchData{},
+                                               name == "paced");
 }
 
 /// The chain's input moved to another place, its planted sensor kept: what is really fitted goes along.
@@ -134,8 +135,10 @@ Result<KnownSignal> read_known_signal(const bench::Chain& chain, const std::stri
                frequency = std::max(1e3, 30 * chain.input.sensor.low_corner);
   if (auto ok = bench->connect({moved(chain, current ? "loop current" : "terminal")}); !ok)
     return tl::unexpected(ok.error());
-  const auto applied = bench->drive(
-      {.pin = current ? "loop" : "terminal", .frequency = frequency, .peak_to_peak = level_pp, .source_resistance = 50});
+  const auto applied = bench->drive({.pin = current ? "loop" : "terminal",
+                                     .frequency = frequency,
+                                     .peak_to_peak = level_pp,
+                                     .source_resistance = 50});
   if (!applied) return tl::unexpected(applied.error());
   if (auto ok = bench->wait(0.1, {}); !ok) return tl::unexpected(ok.error());
   const double rate = bench->nearest_rate(512 * applied->frequency);
@@ -145,11 +148,12 @@ Result<KnownSignal> read_known_signal(const bench::Chain& chain, const std::stri
   if (!fit) return tl::unexpected(fit.error());
   const auto sensing = bench::sensing_of(chain);
   const double loading = bench::summarise(chain, limits.input).loading_ohms;
-  KnownSignal out{.read = fit->peak * std::abs(sensing.per_volt) / std::abs(bench::response_of(sensing, applied->frequency)),
-                  .known = applied->peak_to_peak / 2,
-                  // The generator's level is good to 0.2 %.
-                  .u = std::hypot(std::hypot(sensing.u_factor, capture->channels.front().u_gain),
-                                  std::hypot(2e-3, fit->u_peak / std::max(fit->peak, 1e-30)))};
+  KnownSignal out{
+      .read = fit->peak * std::abs(sensing.per_volt) / std::abs(bench::response_of(sensing, applied->frequency)),
+      .known = applied->peak_to_peak / 2,
+      // The generator's level is good to 0.2 %.
+      .u = std::hypot(std::hypot(sensing.u_factor, capture->channels.front().u_gain),
+                      std::hypot(2e-3, fit->u_peak / std::max(fit->peak, 1e-30)))};
   if (current)
     out.known /= 50 + 50 + (chain.input.sensor.kind == bench::SensorKind::shunt ? loading : 0);
   else if (loading > 0)
@@ -205,15 +209,15 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
   if (!note.empty())
     if (auto ok = store.set_note(*take, note); !ok) return tl::unexpected(ok.error());
   if (events.began) events.began(*take);
-  const auto ran = study::response::run(
-      *plan, **bench,
-      [&](const study::Point& point) -> Result<void> {
-        if (auto ok = store.add_point(*take, point); !ok) return ok;
-        if (events.point) events.point(*take, point);
-        return {};
-      },
-      events.progress, stop,
-      {.parts = formula_values(store, unit->fitted), .levels = levels.value_or(bench::Levels{})});
+  const auto ran =
+      study::response::run(*plan, **bench,
+                           [&](const study::Point& point) -> Result<void> {
+                             if (auto ok = store.add_point(*take, point); !ok) return ok;
+                             if (events.point) events.point(*take, point);
+                             return {};
+                           },
+                           events.progress, stop,
+                           {.parts = formula_values(store, unit->fitted), .levels = levels.value_or(bench::Levels{})});
   const auto state = ran                                   ? TakeState::finished
                      : ran.error().fault == Fault::stopped ? TakeState::stopped
                                                            : TakeState::failed;

@@ -46,7 +46,8 @@ struct TakeEvents {
   std::function<void(const study::response::Progress&)> progress;
 };
 
-/// Runs preflight, then the study unless a serious finding that is not accepted forbids it, point by point into the dossier. The seed is stored with the take.
+/// Runs preflight, then the study unless a serious finding that is not accepted forbids it, point by point into the
+/// dossier. The seed is stored with the take.
 /// @return the take's id; on Fault::stopped and Fault::bench what was read is kept in the take, which `began` has named
 Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
                            const std::string& note, const TakeEvents& events, std::stop_token stop,

@@ -37,8 +37,9 @@ Result<Tone> fit_tone(std::span<const double> samples, double sample_rate, doubl
 /// @param samples at least 5
 Result<Tone> fit_tone_free(std::span<const double> samples, double sample_rate, double near);
 
-/// Standard uncertainty of the tone's peak from the noise in its neighbourhood: what the record holds three to six lines
-/// beside the tone, on both sides, once the tone is taken off (mean of a periodogram; 8 to 16 degrees of freedom).
+/// Standard uncertainty of the tone's peak from the noise in its neighbourhood: what the record holds three to six
+/// lines beside the tone, on both sides, once the tone is taken off (mean of a periodogram; 8 to 16 degrees of
+/// freedom).
 ///
 /// Larger than Tone::u_peak where the noise is not white but gathers around the tone; the fit alone cannot see that.
 /// Zero for records too short to have neighbours.

@@ -21,7 +21,8 @@ std::optional<double> Circuit::voltage_rating(const std::string& pin) const {
 std::map<std::string, PartValue> main_values(const Circuit& circuit) {
   std::map<std::string, PartValue> out;
   for (const auto& part : circuit.parts)
-    if (!part.kind->values.empty() && part.kind->values.front().key == "value") out[part.name] = part.values.at("value");
+    if (!part.kind->values.empty() && part.kind->values.front().key == "value")
+      out[part.name] = part.values.at("value");
   return out;
 }
 

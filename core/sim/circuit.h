@@ -7,18 +7,18 @@
 #include <vector>
 
 #include "base/result.h"
-#include "device/rating.h"
 #include "bench/waveform.h"
+#include "device/rating.h"
 
 /// Circuits as data: parts, their values, and the named pins that a hookup can reach. docs/circuits.md tells the file
 /// form.
 namespace heron::sim {
 
 struct PartKind;
-using bench::Waveform;
 using bench::kNoCorner;
 using bench::pulse;
 using bench::triangle;
+using bench::Waveform;
 
 /// One number of a part, as the file gives it.
 struct PartValue {
@@ -31,13 +31,13 @@ struct Part {
   const PartKind* kind = nullptr;
   std::vector<std::string> nodes;  ///< in the order of kind->pins, then two for each quantity a formula sees
   std::map<std::string, PartValue> values;
-  std::string note;                                ///< what the file says about it
-  std::string control;                             ///< for current-controlled sources: whose current controls
-  std::map<std::string, std::string> texts;        ///< words such as polarity or shape
-  std::string formula;                             ///< of an expression source
-  std::vector<std::string> sees;                   ///< names the formula has for the voltages it sees
-  std::vector<std::pair<double, double>> points;   ///< of a source that follows a list: (s, value)
-  std::optional<Waveform> wave;                    ///< of a source that a bench drives, instead of its values
+  std::string note;                               ///< what the file says about it
+  std::string control;                            ///< for current-controlled sources: whose current controls
+  std::map<std::string, std::string> texts;       ///< words such as polarity or shape
+  std::string formula;                            ///< of an expression source
+  std::vector<std::string> sees;                  ///< names the formula has for the voltages it sees
+  std::vector<std::pair<double, double>> points;  ///< of a source that follows a list: (s, value)
+  std::optional<Waveform> wave;                   ///< of a source that a bench drives, instead of its values
 };
 
 /// Where a current can be sensed: into this pin of this part.

@@ -7,8 +7,8 @@
 #include <string_view>
 #include <vector>
 
-#include "sim/circuit.h"
 #include "bench/waveform.h"
+#include "sim/circuit.h"
 
 namespace heron::sim {
 
@@ -23,7 +23,7 @@ class Stamp {
 
   double time = 0;
   double source_share = 1;  ///< of every independent source: 0 while they are off, between while they are brought up
-  bool at_rest = false;    ///< true while an operating point is sought
+  bool at_rest = false;     ///< true while an operating point is sought
 
   double v(int unknown) const { return unknown < 0 ? 0.0 : x_[std::size_t(unknown)]; }
 
@@ -141,7 +141,7 @@ struct PartKind {
   std::function<int(const Part&)> extra_for = {};  ///< where it depends on the values
   int memories = 0;                                ///< junctions
   bool takes_formula = false, takes_points = false;
-  bool ideal_voltage = false;                        ///< holds the voltage between its first two pins
+  bool ideal_voltage = false;                          ///< holds the voltage between its first two pins
   std::function<std::string(const Part&)> check = {};  ///< of the values together; empty when they make sense
 };
 

@@ -40,7 +40,8 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Loading",
          q(i.resistance, "ohm") + " parallel " + q(i.capacitance, "F") + ", or " + q(i.low_resistance, "ohm")},
         {"Coupling", "DC, or AC from " + q(i.coupling_corner, "Hz") + " on"},
-        {"Harmed at", q(i.highest, "V") + " peak; into " + q(i.low_resistance, "ohm") + " at " + q(i.highest_50_rms, "V") + " rms, where it opens"},
+        {"Harmed at", q(i.highest, "V") + " peak; into " + q(i.low_resistance, "ohm") + " at " +
+                          q(i.highest_50_rms, "V") + " rms, where it opens"},
         {"Bandwidth", q(i.bandwidth, "Hz") + " filtered, " + q(i.full_bandwidth, "Hz") + " without, one pole"},
         {"Converter", std::to_string(i.bits) + " bits, " +
                           fmt::format("{:g} MS/s divided by whole numbers", i.highest_sample_rate / 1e6)},

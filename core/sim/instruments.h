@@ -15,10 +15,10 @@ struct GeneratorData {
   double lowest_level_pp = 1e-3;    ///< V
   int bits = 14;                    ///< of amplitude within an attenuator range
   std::array<double, 4> ranges_pp = {0.02, 0.2, 2, 20};
-  double frequency_step = 1e-6;  ///< Hz
-  double fastest_edge = 10e-9;   ///< s
-  double source_resistance = 50; ///< ohm
-  double setting_time = 2e-3;    ///< s per change
+  double frequency_step = 1e-6;   ///< Hz
+  double fastest_edge = 10e-9;    ///< s
+  double source_resistance = 50;  ///< ohm
+  double setting_time = 2e-3;     ///< s per change
 };
 
 struct InputData {
@@ -27,11 +27,11 @@ struct InputData {
   double resistance = 1e6;                                                           ///< ohm
   double capacitance = 15e-12;                                                       ///< F
   double low_resistance = 50;                                                        ///< ohm
-  double coupling_corner = 7;          ///< Hz of AC coupling
-  double bandwidth = 25e6;             ///< Hz, one pole
-  double full_bandwidth = 200e6;       ///< Hz with the filter off
-  double highest = 300;                ///< V peak that harms a 1-megohm input
-  double highest_50_rms = 5;           ///< V rms that harms a 50-ohm input; it protects itself and opens
+  double coupling_corner = 7;                                                        ///< Hz of AC coupling
+  double bandwidth = 25e6;                                                           ///< Hz, one pole
+  double full_bandwidth = 200e6;                                                     ///< Hz with the filter off
+  double highest = 300;       ///< V peak that harms a 1-megohm input
+  double highest_50_rms = 5;  ///< V rms that harms a 50-ohm input; it protects itself and opens
   int bits = 14;
   double highest_sample_rate = 100e6;  ///< Hz; lower rates by whole division
   double noise_density = 12e-9;        ///< V/sqrt(Hz) over the bandwidth
@@ -44,8 +44,8 @@ struct InputData {
 
 struct SourceMeasureData {
   int channels = 2;
-  double highest_voltage = 200, highest_current = 3;                                    ///< V, A
-  std::array<double, 4> voltage_ranges = {0.2, 2, 20, 200};                             ///< V
+  double highest_voltage = 200, highest_current = 3;                                                ///< V, A
+  std::array<double, 4> voltage_ranges = {0.2, 2, 20, 200};                                         ///< V
   std::array<double, 9> current_ranges = {100e-9, 1e-6, 10e-6, 100e-6, 1e-3, 10e-3, 100e-3, 1, 3};  ///< A
   double u_gain = 2e-4;          ///< relative, of both measurements
   double u_offset = 1e-4;        ///< of range

@@ -138,8 +138,8 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
   if (auto ok = allow(wanted.pin, reach / 2); !ok) return tl::unexpected(ok.error());
 
   bench::ToneDrive set = wanted;
-  const double range = *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1,
-                                     [&](double r) { return reach <= r * (1 + 1e-9); });
+  const double range =
+      *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1, [&](double r) { return reach <= r * (1 + 1e-9); });
   const double count = range / double(1 << g.bits);
   set.peak_to_peak = std::max(1.0, std::round(wanted.peak_to_peak / count)) * count;
   set.offset = std::round(wanted.offset / count) * count;
@@ -177,7 +177,8 @@ Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
       high = 5 * w.rms;
       low = -high;
       if (!(w.bandwidth > 0 && w.bandwidth <= g.highest_frequency))
-        return fail(Fault::bench, "The generator's noise reaches {} at most.", format_setting(g.highest_frequency, "Hz"));
+        return fail(Fault::bench, "The generator's noise reaches {} at most.",
+                    format_setting(g.highest_frequency, "Hz"));
       break;
     case Shape::lines:
       if (w.points.empty()) return fail(Fault::bench, "The list of points is empty.");
@@ -198,15 +199,15 @@ Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
   low += w.offset;
   const double reach = 2 * std::max(std::abs(high), std::abs(low));
   if (!(reach <= g.highest_level_pp * (1 + 1e-9)))
-    return fail(Fault::bench, "The generator cannot reach {}; its limit is {} peak open circuit.",
-                volts(reach / 2), volts(g.highest_level_pp / 2));
+    return fail(Fault::bench, "The generator cannot reach {}; its limit is {} peak open circuit.", volts(reach / 2),
+                volts(g.highest_level_pp / 2));
   if (fastest < g.fastest_edge * (1 - 1e-9))
     return fail(Fault::bench, "An edge of {} is faster than the generator's {}.", format_setting(fastest, "s"),
                 format_setting(g.fastest_edge, "s"));
   if (auto ok = allow(wanted.pin, reach / 2); !ok) return ok;
   // 14 bits of the attenuator's range.
-  const double range = *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1,
-                                     [&](double r) { return reach <= r * (1 + 1e-9); });
+  const double range =
+      *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1, [&](double r) { return reach <= r * (1 + 1e-9); });
   const auto rounded = [&](double v) {
     const double count = range / double(1 << g.bits);
     return std::round(v / count) * count;
@@ -231,7 +232,8 @@ Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
     return fail(Fault::bench, "The channel reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
                 format_setting(d.highest_current, "A"), volts(v), format_setting(i, "A"));
   if (auto ok = allow(s.pin, v); !ok) return ok;
-  if (const auto it = circuit_.ratings.find(s.pin); it != circuit_.ratings.end() && it->second.current && i > *it->second.current)
+  if (const auto it = circuit_.ratings.find(s.pin);
+      it != circuit_.ratings.end() && it->second.current && i > *it->second.current)
     return fail(Fault::bench, "{} could see {}; its rating is {}. Lower the {}.", s.pin, format_setting(i, "A"),
                 format_setting(*it->second.current, "A"), by_voltage ? "compliance" : "current");
   if (const auto node = node_of(s.against); !node) return tl::unexpected(node.error());
@@ -242,7 +244,8 @@ Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
 
 Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
   const auto& d = data_.supply;
-  if (!(s.voltage >= 0 && s.voltage <= d.highest_voltage) || !(s.current_limit > 0 && s.current_limit <= d.highest_current))
+  if (!(s.voltage >= 0 && s.voltage <= d.highest_voltage) ||
+      !(s.current_limit > 0 && s.current_limit <= d.highest_current))
     return fail(Fault::bench, "The DC source reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
                 format_setting(d.highest_current, "A"), volts(s.voltage), format_setting(s.current_limit, "A"));
   if (auto ok = allow(s.pin, s.voltage); !ok) return ok;
@@ -321,12 +324,14 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
                                        {"resistance", 1e-4}}));
     } else {
       const double range = range_of(data_.source.current_ranges, s.value);
-      whole.parts.push_back(make_part(
-          "bench:force source" + id, "limited current", {force, back},
-          {{"value", std::round(s.value / (step * range)) * step * range}, {"voltage_limit", s.compliance}, {"resistance", 1.0}}));
+      whole.parts.push_back(make_part("bench:force source" + id, "limited current", {force, back},
+                                      {{"value", std::round(s.value / (step * range)) * step * range},
+                                       {"voltage_limit", s.compliance},
+                                       {"resistance", 1.0}}));
     }
     whole.parts.push_back(make_part("bench:ammeter of" + id, "voltage source", {force, lead}, {}));
-    whole.parts.push_back(make_part("bench:lead out" + id, "resistor", {lead, pin}, {{"value", data_.source.lead_resistance}}));
+    whole.parts.push_back(
+        make_part("bench:lead out" + id, "resistor", {lead, pin}, {{"value", data_.source.lead_resistance}}));
     whole.parts.push_back(
         make_part("bench:lead back" + id, "resistor", {back, against}, {{"value", data_.source.lead_resistance}}));
   }
@@ -379,8 +384,7 @@ Result<void> SimulatedBench::wire() {
   }
   // What the last set-up did not have starts from the operating point of the new one.
   const auto keys = unknown_keys(net);
-  const bool all_known =
-      std::all_of(keys.begin(), keys.end(), [&](const auto& key) { return resting_.contains(key); });
+  const bool all_known = std::all_of(keys.begin(), keys.end(), [&](const auto& key) { return resting_.contains(key); });
   State state(keys.size(), 0.0);
   if (!all_known) {
     auto rest = operating_point(net);
@@ -438,8 +442,8 @@ Result<void> SimulatedBench::protect(const std::vector<double>& peak, const std:
     }
     if (!low && peak[k] > data_.input.highest) {
       off();
-      return fail(Fault::bench, "The input of {} would be harmed: {} at its terminal, where {} is the limit.", inputs_[k].pin,
-                  volts(peak[k]), volts(data_.input.highest));
+      return fail(Fault::bench, "The input of {} would be harmed: {} at its terminal, where {} is the limit.",
+                  inputs_[k].pin, volts(peak[k]), volts(data_.input.highest));
     }
   }
   return {};
@@ -499,7 +503,8 @@ bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<d
   if (*std::max_element(row.begin(), row.end()) > 0.05 * data_.input.noise_density)
     disturbance.series = coloured_noise(
         [&](double f) {
-          const double place = std::clamp(std::log10(std::max(f, 1.0)) / 8.3 * double(row.size() - 1), 0.0, double(row.size() - 1));
+          const double place =
+              std::clamp(std::log10(std::max(f, 1.0)) / 8.3 * double(row.size() - 1), 0.0, double(row.size() - 1));
           const auto low = std::min(std::size_t(place), row.size() - 2);
           return row[low] + (row[low + 1] - row[low]) * (place - double(low));
         },
@@ -561,8 +566,8 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
   const auto done = [&] { return edge && dropped + kept[0].size() >= *edge + std::size_t(samples) - before; };
   while (!done()) {
     if (!edge && double(dropped + kept[0].size()) / rate > trigger.time_out + double(before) / rate)
-      return fail(Fault::bench, "No edge through {} came within {}. Check level and slope, or wait longer.", volts(level),
-                  format_setting(trigger.time_out, "s"));
+      return fail(Fault::bench, "No edge through {} came within {}. Check level and slope, or wait longer.",
+                  volts(level), format_setting(trigger.time_out, "s"));
     auto chunk = solve_inputs(rate, std::min(samples, 4096), stop);
     if (!chunk) return tl::unexpected(chunk.error());
     for (std::size_t k = 0; k < kept.size(); ++k) kept[k].insert(kept[k].end(), (*chunk)[k].begin(), (*chunk)[k].end());
@@ -623,7 +628,8 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
   if (!ok) return tl::unexpected(ok.error());
 
   const auto smallest = [](const auto& ranges, double value) {
-    const auto r = std::find_if(ranges.begin(), ranges.end(), [&](double range) { return std::abs(value) <= 1.05 * range; });
+    const auto r =
+        std::find_if(ranges.begin(), ranges.end(), [&](double range) { return std::abs(value) <= 1.05 * range; });
     return std::size_t((r == ranges.end() ? ranges.end() - 1 : r) - ranges.begin());
   };
   const auto fixed = [&](const auto& ranges, const std::optional<double>& asked, double value) {
@@ -646,7 +652,8 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
   };
   out.voltage = read(v, out.voltage_range, vr, out.u_voltage);
   out.current = read(i, out.current_range, 50 + ir, out.u_current);
-  out.at_compliance = s.force == bench::Force::voltage ? std::abs(i) > 0.975 * s.compliance : std::abs(v) > 0.975 * s.compliance;
+  out.at_compliance =
+      s.force == bench::Force::voltage ? std::abs(i) > 0.975 * s.compliance : std::abs(v) > 0.975 * s.compliance;
   keep_pace(stop);
   return out;
 }

@@ -101,9 +101,10 @@ Result<State> operating_point(Network& network, const Tolerances& tol) {
     }
     return share >= 1;
   };
-  const bool settled = (restart() && rest_newton(network, x, {.leak = kLeak}, tol, worst)) ||
-                       (restart() && rest_newton(network, x, {.leak = kLeak, .longest = 2, .steps = 500}, tol, worst)) ||
-                       by_leak() || by_sources();
+  const bool settled =
+      (restart() && rest_newton(network, x, {.leak = kLeak}, tol, worst)) ||
+      (restart() && rest_newton(network, x, {.leak = kLeak, .longest = 2, .steps = 500}, tol, worst)) || by_leak() ||
+      by_sources();
   if (!settled)
     return fail(Fault::bench, "The circuit has no operating point that can be found: {} does not settle.",
                 network.unknown_name(worst));
@@ -190,8 +191,7 @@ Result<void> Transient::step(double h, bool estimate) {
   for (std::size_t i = 0; i < n; ++i) {
     q1_[i] = network_.q()[i];
     f1_[i] = network_.algebraic(int(i)) ? 0 : network_.f()[i];
-    constant_[i] =
-        network_.algebraic(int(i)) ? 0 : (q1_[i] - (1 - g) * (1 - g) * q0_[i]) / (g * (2 - g));
+    constant_[i] = network_.algebraic(int(i)) ? 0 : (q1_[i] - (1 - g) * (1 - g) * q0_[i]) / (g * (2 - g));
   }
   // The way from the start to the inner point, carried on, is close to where the step ends.
   if (estimate)

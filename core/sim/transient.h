@@ -36,8 +36,9 @@ inline constexpr double kGamma = 0.585786437626905;  ///< 2 - sqrt 2: both stage
 
 /// Transient solution by TR-BDF2 (Bank et al. 1985; Hosea and Shampine 1996): one-step, second order, L-stable.
 ///
-/// run_adaptive() chooses steps by the local error and ends one at every corner of a source; run_fixed() takes equal steps and refactors only when the step
-/// changes, or where the network is not linear. Both call `observe` after every accepted step.
+/// run_adaptive() chooses steps by the local error and ends one at every corner of a source; run_fixed() takes equal
+/// steps and refactors only when the step changes, or where the network is not linear. Both call `observe` after every
+/// accepted step.
 class Transient {
  public:
   using Observer = std::function<void(const Step&)>;

@@ -222,20 +222,30 @@ BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const b
     return out;
   }
   if (field == "factor")
-    return {"Factor of the sensor", "", chain && chain->input.sensor.senses_current() ? "volts per ampere, such as 100 mV/A"
-                                                                                      : "x10 divides by ten"};
+    return {
+        "Factor of the sensor", "",
+        chain && chain->input.sensor.senses_current() ? "volts per ampere, such as 100 mV/A" : "x10 divides by ten"};
   if (field == "range") {
     BriefHint out{"Range of the input", "volts peak", "automatic, or one of the ranges", {"automatic"}};
     for (const double r : limits.ranges) out.choices.push_back(format_setting(r, "V"));
     return out;
   }
-  if (field == "attenuation") return {"Attenuator before the input", "", "none, or what it divides by", {"none", "\u00f72", "\u00f710", "\u00f7100"}};
+  if (field == "attenuation")
+    return {
+        "Attenuator before the input", "", "none, or what it divides by", {"none", "\u00f72", "\u00f710", "\u00f7100"}};
   if (field == "coupling") return {"Coupling of the input", "", "AC keeps the steady part out", {"DC", "AC"}};
-  if (field == "ohms") return {"Resistance of the input", "", "50 ohm for what is made to drive it", {"1 Mohm", "50 ohm"}};
+  if (field == "ohms")
+    return {"Resistance of the input", "", "50 ohm for what is made to drive it", {"1 Mohm", "50 ohm"}};
   if (field == "filter")
-    return {"The input's filter", "", format_setting(limits.input.bandwidth, "Hz") + " with it, " + format_setting(limits.input.full_bandwidth, "Hz") + " without", {"on", "off"}};
-  if (field == "zero") return {"Volts at the input with nothing applied", "", "measured by the button Zero; or type it", {"not set"}};
-  if (field == "correction") return {"Correction of the factor", "true over read", "0.5 to 2; from a check with a known signal"};
+    return {"The input's filter",
+            "",
+            format_setting(limits.input.bandwidth, "Hz") + " with it, " +
+                format_setting(limits.input.full_bandwidth, "Hz") + " without",
+            {"on", "off"}};
+  if (field == "zero")
+    return {"Volts at the input with nothing applied", "", "measured by the button Zero; or type it", {"not set"}};
+  if (field == "correction")
+    return {"Correction of the factor", "true over read", "0.5 to 2; from a check with a known signal"};
   if (field == "deskew") return {"How much later this channel is", "beyond the sensor's own delay", "-1 ms to 1 ms"};
   return {std::string(field)};
 }

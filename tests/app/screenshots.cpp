@@ -65,5 +65,12 @@ int main(int argc, char** argv) {
   window.show_study();
   QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
   shoot(window, "finder");
+  QTest::keyClick(&window, Qt::Key_Escape);
+  window.open(open.demo.practice());
+  for (const auto& study : window.session().studies())
+    if (study.name == "Clipped") window.session().select_study(study.id);
+  drive::until([&] { return window.session().levels().has_value(); });
+  window.show_study();
+  shoot(window, "preflight");
   return 0;
 }

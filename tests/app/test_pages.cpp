@@ -245,7 +245,7 @@ TEST_CASE("a forgotten probe is doubted, and the doubt leads to the hookup", "[a
   QTest::keyClick(&open.window, Qt::Key_Space);
   REQUIRE(drive::until([&] { return open.session().takes().size() == 1 && !open.session().running(); }, 60000));
   REQUIRE(drive::settled(open.window));
-  REQUIRE(drive::until([&] { return lines_of(open).join(" ").contains("0.1 times"); }));
+  REQUIRE(drive::until([&] { return lines_of(open).join(" ").contains("times what the circuit should show"); }));
   auto* remedy =
       drive::button(open.window, "Remedy: Set the sensor that is really fitted on the Hookup page and take again.");
   REQUIRE(remedy);

@@ -275,8 +275,10 @@ TEST_CASE("docs/circuits.md tells every part and every value", "[docs]") {
   for (const auto& kind : part_kinds()) {
     INFO(kind.name);
     CHECK_THAT(text.str(), Catch::Matchers::Contains("### " + std::string(kind.name) + "\n"));
-    for (const auto& rule : kind.values) CHECK_THAT(text.str(), Catch::Matchers::Contains("| " + std::string(rule.key) + " |"));
-    for (const auto& rule : kind.texts) CHECK_THAT(text.str(), Catch::Matchers::Contains("| " + std::string(rule.key) + " |"));
+    for (const auto& rule : kind.values)
+      CHECK_THAT(text.str(), Catch::Matchers::Contains("| " + std::string(rule.key) + " |"));
+    for (const auto& rule : kind.texts)
+      CHECK_THAT(text.str(), Catch::Matchers::Contains("| " + std::string(rule.key) + " |"));
   }
 }
 

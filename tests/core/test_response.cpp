@@ -258,7 +258,8 @@ TEST_CASE("each fault of a set-up is doubted", "[response][bench]") {
     plan.start = 20e3;
     plan.settle_time = 0;
     plan.settle_periods = 0;
-    plan.hookup.chains[0].input.range = plan.hookup.chains[1].input.range = 5;  // automatic ranging would wait a period and settle it
+    plan.hookup.chains[0].input.range = plan.hookup.chains[1].input.range =
+        5;  // automatic ranging would wait a period and settle it
     CHECK(doubted(doubts_of(plan), "settling.short"));
   }
 }

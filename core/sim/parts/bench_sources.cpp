@@ -12,8 +12,8 @@ constexpr double kSharp = 0.98;  ///< share of a limit up to which nothing bends
 
 /// Holds a voltage between its sense pins by a current out of a into b, until the current limit holds instead.
 ///
-/// Written as the voltage that is lost for a current: R i within the limits, rising steeply beyond. Newton finds its way
-/// along that from anywhere, which it does not along a current that stops rising.
+/// Written as the voltage that is lost for a current: R i within the limits, rising steeply beyond. Newton finds its
+/// way along that from anywhere, which it does not along a current that stops rising.
 class LimitedVoltage final : public BentDevice {
  public:
   explicit LimitedVoltage(const DeviceContext& c)

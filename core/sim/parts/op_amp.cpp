@@ -150,8 +150,9 @@ std::vector<PartKind> op_amps() {
            .extra_unknowns = 1,
            .make = build<OpAmp>,
            .check = [](const Part& p) -> std::string {
-             return p.values.at("rail_high").value > p.values.at("rail_low").value ? ""
-                                                                                    : "rail_high: must be above rail_low";
+             return p.values.at("rail_high").value > p.values.at("rail_low").value
+                        ? ""
+                        : "rail_high: must be above rail_low";
            }},
           {.name = "linear regulator",
            .pins = {"in", "out", "ground"},

@@ -1,5 +1,5 @@
-#include "study/hookup_words.h"
 #include "study/response/brief.h"
+#include "study/hookup_words.h"
 
 #include <algorithm>
 #include <cmath>
@@ -111,9 +111,8 @@ Result<void> set_word(Plan& p, std::string_view key, std::string_view text, cons
   if (key.starts_with("hookup.")) return set_hookup_word(p.hookup, key.substr(7), text, pins);
   if (key == "stimulus" || key == "response") {
     const std::string name(text);
-    const bool known = p.hookup.find(name) ||
-                       std::any_of(p.hookup.computed.begin(), p.hookup.computed.end(),
-                                   [&](const bench::Computed& c) { return c.name == name; });
+    const bool known = p.hookup.find(name) || std::any_of(p.hookup.computed.begin(), p.hookup.computed.end(),
+                                                          [&](const bench::Computed& c) { return c.name == name; });
     if (!known) return fail(Fault::input, "The hookup has no quantity \"{}\".", text);
     (key == "stimulus" ? p.stimulus : p.response) = name;
     return {};

@@ -102,16 +102,18 @@ void factor_doubt(const Curve& curve, ChannelEvidence CurvePoint::*channel, std:
           {"factor.suspected", Severity::serious,
            fmt::format("The {} reads {:.3g} times what the circuit should show, all along the sweep: a x{:g} {} the "
                        "hookup does not know of.",
-                       name, *ratio, f < 1 ? 1 / f : f, f < 1 ? "probe that" : "gain, or a probe that is not there but that"),
+                       name, *ratio, f < 1 ? 1 / f : f,
+                       f < 1 ? "probe that" : "gain, or a probe that is not there but that"),
            "Set the sensor that is really fitted on the Hookup page and take again."});
       return;
     }
   if (near(*ratio, 0.5, 0.1) || near(*ratio, 2, 0.1))
-    into.doubts.push_back({"termination.mismatch", Severity::serious,
-                           fmt::format("The {} reads {} of what the circuit should show: 50 ohm meets 50 ohm somewhere, or "
-                                       "does not where it should.",
-                                       name, *ratio < 1 ? "half" : "twice"),
-                           "Check the input's resistance and the level's meaning on the Hookup page."});
+    into.doubts.push_back(
+        {"termination.mismatch", Severity::serious,
+         fmt::format("The {} reads {} of what the circuit should show: 50 ohm meets 50 ohm somewhere, or "
+                     "does not where it should.",
+                     name, *ratio < 1 ? "half" : "twice"),
+         "Check the input's resistance and the level's meaning on the Hookup page."});
 }
 
 /// Channels exchanged: each shows what the other should.
@@ -132,8 +134,8 @@ bool swapped_doubt(const Curve& curve, Reading& into) {
 void sensor_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std::string_view name, Reading& into) {
   const auto lost = which(curve, [&](const CurvePoint& p) { return (p.*channel).lost_db > 0.5; });
   if (!lost.empty()) {
-    const auto most = *std::max_element(lost.begin(), lost.end(),
-                                        [&](auto* a, auto* b) { return (a->*channel).lost_db < (b->*channel).lost_db; });
+    const auto most = *std::max_element(
+        lost.begin(), lost.end(), [&](auto* a, auto* b) { return (a->*channel).lost_db < (b->*channel).lost_db; });
     into.doubts.push_back({"bandwidth.limits_edge", Severity::caution,
                            fmt::format("The {}'s sensor took up to {:.1f} dB {}; that was put back, as well as its "
                                        "bandwidth is known.",
@@ -146,10 +148,11 @@ void sensor_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std
   });
   if (2 * off.size() > curve.points.size()) {
     const auto& e = off.front()->*channel;
-    into.doubts.push_back({"offset.uncorrected", Severity::caution,
-                           fmt::format("The {} carries a DC of {}, {:.0f} % of its signal, and its sensor was not zeroed.", name,
-                                       format_quantity(e.dc, "V", 2).plain(), 100 * std::abs(e.dc) / e.peak),
-                           "Zero the sensor on the Hookup page and take again."});
+    into.doubts.push_back(
+        {"offset.uncorrected", Severity::caution,
+         fmt::format("The {} carries a DC of {}, {:.0f} % of its signal, and its sensor was not zeroed.", name,
+                     format_quantity(e.dc, "V", 2).plain(), 100 * std::abs(e.dc) / e.peak),
+         "Zero the sensor on the Hookup page and take again."});
   }
 }
 

@@ -255,8 +255,8 @@ Columns columns_of(const Curve& curve, const Settings& s, std::vector<const Curv
   return c;
 }
 
-/// First-order propagation: every point is moved by its own standard uncertainty in turn, then all together by what they
-/// share, which moves a gain but no corner.
+/// First-order propagation: every point is moved by its own standard uncertainty in turn, then all together by what
+/// they share, which moves a gain but no corner.
 std::optional<double> propagate(const Definition& d, Columns c, const Settings& s,
                                 const std::vector<const CurvePoint*>& points, double value) {
   double squares = 0, common = 0;

@@ -12,9 +12,9 @@ namespace heron::study::response {
 /// What a response study asks: a stepped sine from start to stop, and how each step is driven and read.
 struct Plan {
   std::string drive_pin;
-  bench::Hookup hookup;                                       ///< all that is sensed
+  bench::Hookup hookup;                                      ///< all that is sensed
   std::string stimulus = "stimulus", response = "response";  ///< the quantities H is made of
-  double start = 10, stop = 100e3;  ///< Hz
+  double start = 10, stop = 100e3;                           ///< Hz
   bool logarithmic = true;
   double points_per_decade = 10;  ///< log sweeps; the total follows
   int points_total = 41;          ///< linear sweeps, and log sweeps where `by_total`

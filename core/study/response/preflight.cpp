@@ -23,13 +23,15 @@ void check_corners(const Plan& p, std::vector<Doubt>& out) {
                                  "well as the bandwidth is known ({:.0f} %).",
                                  chain.name, format_setting(s.bandwidth, "Hz"), s.name, lost(p.stop),
                                  format_setting(p.stop, "Hz"), 100 * s.u_bandwidth),
-                     slower > p.start ? "Stop at " + format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz") + "."
-                                      : "Use a faster sensor.",
+                     slower > p.start
+                         ? "Stop at " + format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz") + "."
+                         : "Use a faster sensor.",
                      slower > p.start ? Edits{{"stop", format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz")}}
                                       : Edits{}});
     }
     if (s.low_corner > 0 && p.start < 3 * s.low_corner)
-      out.push_back({"bandwidth.limits_edge", p.start < 0.3 * s.low_corner ? Severity::serious : Severity::caution,
+      out.push_back({"bandwidth.limits_edge",
+                     p.start < 0.3 * s.low_corner ? Severity::serious : Severity::caution,
                      fmt::format("{}: {} passes nothing far below {}; at {} it takes {:.1f} dB.", chain.name, s.name,
                                  format_setting(s.low_corner, "Hz"), format_setting(p.start, "Hz"), lost(p.start)),
                      "Start at " + format_setting(3 * s.low_corner, "Hz") + ".",
@@ -43,12 +45,13 @@ void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& 
   if (seconds <= 60) return;
   Plan faster = p;
   faster.start = std::min(p.start * 4, p.stop / 2);
-  out.push_back({"sweep.long", Severity::caution,
-                 fmt::format("The sweep takes about {} on a real bench; {:.0f} % of it below {}.", format_duration(seconds),
-                             100 * (1 - sweep_time(faster, limits) / seconds), format_setting(faster.start, "Hz")),
-                 fmt::format("Start at {}: {}.", format_setting(faster.start, "Hz"),
-                             format_duration(sweep_time(faster, limits))),
-                 {{"start", format_setting(faster.start, "Hz")}}});
+  out.push_back(
+      {"sweep.long",
+       Severity::caution,
+       fmt::format("The sweep takes about {} on a real bench; {:.0f} % of it below {}.", format_duration(seconds),
+                   100 * (1 - sweep_time(faster, limits) / seconds), format_setting(faster.start, "Hz")),
+       fmt::format("Start at {}: {}.", format_setting(faster.start, "Hz"), format_duration(sweep_time(faster, limits))),
+       {{"start", format_setting(faster.start, "Hz")}}});
 }
 
 }  // namespace
@@ -62,10 +65,11 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
   const std::optional<double> rating = rating_of == ratings.end() ? std::nullopt : rating_of->second.voltage;
   if (rating && reach > *rating) {
     const double bearable = 2 * std::max(0.0, *rating - std::abs(p.offset));
-    out.push_back({"rating.near", Severity::serious,
-                   fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(reach), volts(*rating)),
-                   fmt::format("Lower the level to {} pk-pk.", volts(bearable)),
-                   bearable > 0 ? Edits{{"level", volts(bearable) + " pk-pk"}} : Edits{}});
+    out.push_back(
+        {"rating.near", Severity::serious,
+         fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(reach), volts(*rating)),
+         fmt::format("Lower the level to {} pk-pk.", volts(bearable)),
+         bearable > 0 ? Edits{{"level", volts(bearable) + " pk-pk"}} : Edits{}});
   } else if (rating && reach > 0.8 * *rating) {
     out.push_back({"rating.near", Severity::caution,
                    fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", p.drive_pin, volts(reach),
@@ -78,11 +82,15 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
     check_ratings(others, *levels, sweep_time(p, limits), out);
   }
   if (2 * reach > limits.highest_level_pp * (1 + 1e-9) || p.level_pp < limits.lowest_level_pp)
-    out.push_back({"source.limit", Severity::serious,
+    out.push_back({"source.limit",
+                   Severity::serious,
                    fmt::format("The generator gives {} to {} pk-pk, offset included; the plan asks for {}.",
                                volts(limits.lowest_level_pp), volts(limits.highest_level_pp), volts(2 * reach)),
                    "Change the level or the offset.",
-                   {{"level", volts(std::clamp(p.level_pp, limits.lowest_level_pp, std::max(limits.lowest_level_pp, limits.highest_level_pp - 2 * std::abs(p.offset)))) + " pk-pk"}}});
+                   {{"level", volts(std::clamp(
+                                  p.level_pp, limits.lowest_level_pp,
+                                  std::max(limits.lowest_level_pp, limits.highest_level_pp - 2 * std::abs(p.offset)))) +
+                                  " pk-pk"}}});
   if (p.start < limits.lowest_frequency || p.stop > limits.highest_frequency)
     out.push_back({"source.limit", Severity::serious,
                    fmt::format("The generator reaches from {} to {}.", format_setting(limits.lowest_frequency, "Hz"),
@@ -96,14 +104,18 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
   check_hookup(p.hookup, levels ? levels : &driven, limits, out);
   check_corners(p, out);
   if (limits.highest_sample_rate < 4 * p.stop)
-    out.push_back({"sampling.coarse", limits.highest_sample_rate < 2.5 * p.stop ? Severity::serious : Severity::caution,
+    out.push_back({"sampling.coarse",
+                   limits.highest_sample_rate < 2.5 * p.stop ? Severity::serious : Severity::caution,
                    fmt::format("At {} the inputs take only {:.1f} samples a period.", format_setting(p.stop, "Hz"),
                                limits.highest_sample_rate / p.stop),
                    fmt::format("Stop the sweep at {}.", format_setting(limits.highest_sample_rate / 4, "Hz")),
                    {{"stop", format_setting(limits.highest_sample_rate / 4, "Hz")}}});
   if (p.periods < 4)
-    out.push_back({"periods.few", Severity::caution,
-                   fmt::format("Only {:.3g} periods are read at each point.", p.periods), "Read 4 periods or more.", {{"periods", "8 periods"}}});
+    out.push_back({"periods.few",
+                   Severity::caution,
+                   fmt::format("Only {:.3g} periods are read at each point.", p.periods),
+                   "Read 4 periods or more.",
+                   {{"periods", "8 periods"}}});
   check_time(p, limits, out);
   return out;
 }

@@ -100,10 +100,6 @@ std::vector<double> Curve::phases() const {
   return out;
 }
 
-Result<signal::Tone> fit_channel(const Channel& channel, double sample_rate, double frequency) {
-  return signal::fit_tone(channel.values(), sample_rate, frequency);
-}
-
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role) {
   const auto& setting = point.setting;
   RoleSamples out{.quantity = std::string(role)};
@@ -125,9 +121,8 @@ Result<RoleSamples> role_samples(const Point& point, const Record& record, std::
     out.values = in_quantity(*channel, out.sensing);
     return out;
   }
-  const auto hookup = setting.contains("computed")
-                          ? bench::hookup_from_json({{"computed", setting["computed"]}})
-                          : Result<bench::Hookup>(bench::Hookup{});
+  const auto hookup = setting.contains("computed") ? bench::hookup_from_json({{"computed", setting["computed"]}})
+                                                   : Result<bench::Hookup>(bench::Hookup{});
   if (!hookup) return tl::unexpected(hookup.error());
   const auto& computed = hookup->computed;
   const auto wanted =
@@ -189,7 +184,8 @@ Result<CurvePoint> reduce(const Point& point) {
       squares_gain += std::pow(std::max(fit->u_peak, nearby) / fit->peak, 2);
       squares_phase += std::pow(std::max(fit->u_phase, nearby / fit->peak), 2);
       const auto& sensing = samples->sensing;
-      // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 + (f/fc)^2) u.
+      // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 +
+      // (f/fc)^2) u.
       double corner_gain = 0, corner_turn = 0;
       for (const double x : {sensing.bandwidth > 0 ? out.frequency / sensing.bandwidth : 0.0,
                              sensing.low_corner > 0 ? sensing.low_corner / out.frequency : 0.0}) {

@@ -19,7 +19,7 @@ struct ChannelEvidence {
   double u_zero = 0;      ///< what the sensor's zero may be off by, in the quantity
   bool zeroed = true;     ///< false where the sensor's zero was not set
   std::optional<double> expected;  ///< peak that the circuit should have shown
-  double lost_db = 0;     ///< what the sensor's own corners took and was put back
+  double lost_db = 0;              ///< what the sensor's own corners took and was put back
 };
 
 /// One point of H(f) = response / stimulus.
@@ -30,7 +30,7 @@ struct CurvePoint {
   double phase_deg = 0;  ///< unwrapped along the curve
   std::optional<double> u_gain_db, u_phase_deg;
   double u_common_db = 0;  ///< what of u_gain_db all points of the take share: the sensors' factors
-  double periods = 0;  ///< in the record; 0 for imported curves
+  double periods = 0;      ///< in the record; 0 for imported curves
   ChannelEvidence stimulus, response;
 };
 
@@ -49,9 +49,6 @@ struct Curve {
 ///
 /// The uncertainty joins what the fits leave with the stated gain and delay uncertainty of the inputs. Pure.
 Result<CurvePoint> reduce(const Point& point);
-
-/// The fit behind one channel of one record, for looking at.
-Result<signal::Tone> fit_channel(const Channel& channel, double sample_rate, double frequency);
 
 /// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
 /// hookup says so. `channel` is null for a computed quantity.

@@ -6,7 +6,8 @@ namespace heron::study::response {
 namespace {
 
 /// All that reduce() needs besides the samples.
-nlohmann::json setting_of(const Plan& plan, const bench::AppliedDrive& applied, const Context& context, std::size_t index) {
+nlohmann::json setting_of(const Plan& plan, const bench::AppliedDrive& applied, const Context& context,
+                          std::size_t index) {
   nlohmann::json setting = {{"frequency", applied.frequency},
                             {"level_pp", applied.peak_to_peak},
                             {"offset", applied.offset},
@@ -23,8 +24,8 @@ nlohmann::json setting_of(const Plan& plan, const bench::AppliedDrive& applied, 
   return setting;
 }
 
-Result<Point> measure(const Plan& plan, double frequency, std::size_t index, bench::Bench& bench, const Context& context,
-                      std::stop_token stop) {
+Result<Point> measure(const Plan& plan, double frequency, std::size_t index, bench::Bench& bench,
+                      const Context& context, std::stop_token stop) {
   const auto applied = bench.drive({.pin = plan.drive_pin,
                                     .frequency = frequency,
                                     .peak_to_peak = plan.level_pp,

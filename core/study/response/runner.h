@@ -27,6 +27,7 @@ struct Context {
 /// @param context  what goes into every point besides what the bench reports
 /// @param commit   keeps a point; a failure of it ends the run
 Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
-                 const std::function<void(const Progress&)>& progress, std::stop_token stop, const Context& context = {});
+                 const std::function<void(const Progress&)>& progress, std::stop_token stop,
+                 const Context& context = {});
 
 }  // namespace heron::study::response
