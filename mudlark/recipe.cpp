@@ -179,33 +179,43 @@ Result<void> fill(dossier::Store& store) {
 
 }  // namespace
 
-Result<std::string> write(const std::string& folder) {
+namespace {
+
+/// Made under another name first, so that a demo cut short is never taken for a whole one.
+Result<std::string> write_dossier(const std::string& folder, const char* name,
+                                  Result<void> (*filler)(dossier::Store&)) {
   std::error_code fault;
   std::filesystem::create_directories(folder, fault);
   if (fault) return fail(Fault::input, "{}: the folder cannot be made: {}", folder, fault.message());
-  const std::filesystem::path top(folder);
-  const std::string path = (top / kDossierName).string();
-  for (const auto& circuit : kCircuits)
-    if (auto ok = exchange::write_file((top / (std::string(circuit.name) + ".toml")).string(), circuit.text); !ok)
-      return tl::unexpected(ok.error());
-  const std::pair<const char*, Result<void> (*)(dossier::Store&)> dossiers[] = {{kPracticeName, fill_practice},
-                                                                                {kDossierName, fill}};
-  for (const auto& [path_name, filler] : dossiers) {
-    const std::string place = (top / path_name).string();
-    if (std::filesystem::exists(place))
-      return fail(Fault::input, "{}: the demo is there already; remove it or choose another folder.", place);
-    // Made under another name first, so that a demo cut short is never taken for a whole one.
-    const std::string making = place + ".making";
-    for (const char* ending : {"", "-wal", "-shm"}) std::filesystem::remove(making + ending, fault);
-    {
-      auto store = dossier::Store::create(making);
-      if (!store) return tl::unexpected(store.error());
-      if (auto ok = filler(*store); !ok) return tl::unexpected(ok.error());
-    }
-    std::filesystem::rename(making, place, fault);
-    if (fault) return fail(Fault::input, "{}: cannot be written: {}", place, fault.message());
+  const std::string place = (std::filesystem::path(folder) / name).string(), making = place + ".making";
+  if (std::filesystem::exists(place))
+    return fail(Fault::input, "{}: the demo is there already; remove it or choose another folder.", place);
+  for (const char* ending : {"", "-wal", "-shm"}) std::filesystem::remove(making + ending, fault);
+  {
+    auto store = dossier::Store::create(making);
+    if (!store) return tl::unexpected(store.error());
+    if (auto ok = filler(*store); !ok) return tl::unexpected(ok.error());
   }
-  return path;
+  std::filesystem::rename(making, place, fault);
+  if (fault) return fail(Fault::input, "{}: cannot be written: {}", place, fault.message());
+  return place;
+}
+
+}  // namespace
+
+Result<std::string> write_practice(const std::string& folder) {
+  return write_dossier(folder, kPracticeName, fill_practice);
+}
+
+Result<std::string> write(const std::string& folder) {
+  // The practice dossier comes first, so that a folder with the demo in it has all of it.
+  if (auto practice = write_practice(folder); !practice) return practice;
+  for (const auto& circuit : kCircuits)
+    if (auto ok = exchange::write_file((std::filesystem::path(folder) / (std::string(circuit.name) + ".toml")).string(),
+                                       circuit.text);
+        !ok)
+      return tl::unexpected(ok.error());
+  return write_dossier(folder, kDossierName, fill);
 }
 
 }  // namespace heron::demo

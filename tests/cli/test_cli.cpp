@@ -11,6 +11,7 @@
 
 #include "core/support.h"
 #include "exchange/csv_reader.h"
+#include "mudlark/recipe.h"
 
 using namespace heron;
 using nlohmann::json;
@@ -206,8 +207,8 @@ TEST_CASE("Ctrl+C stops a take with status 5 and keeps what was read", "[cli]") 
 
 TEST_CASE("a serious finding of preflight is status 4 unless it is accepted by its key", "[cli]") {
   const test::Folder folder;
-  REQUIRE(heron_run({"demo", folder.path().string()}).status == 0);
-  const auto file = folder.file("mudlark_practice.heron");
+  REQUIRE(demo::write_practice(folder.path().string()));
+  const auto file = folder.file(demo::kPracticeName);
   const auto refused = heron_run({"take", file, "Clipped"});
   CHECK(refused.status == 4);
   CHECK(refused.one_line_of_complaint());

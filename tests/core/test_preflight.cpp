@@ -17,7 +17,7 @@ namespace {
 dossier::Store practice() {
   static const test::Folder folder;
   static const bool written = [] {
-    const auto made = demo::write(folder.path().string());
+    const auto made = demo::write_practice(folder.path().string());
     if (!made) FAIL(made.error().message);
     return true;
   }();
