@@ -21,6 +21,7 @@ FigureRow::FigureRow(QWidget* parent) : QWidget(parent) {
 
 void FigureRow::show_take(const TakeView* view) {
   figures_.clear();
+  taken_ = view && view->trouble.isEmpty() && !view->curve.points.empty();
   if (view) {
     for (const auto& line : view->lines) {
       if (!line.claim) continue;
@@ -91,7 +92,8 @@ void FigureRow::paintEvent(QPaintEvent*) {
     p.setPen(theme().slate);
     p.setFont(render::text_font(12));
     p.drawText(rect(), Qt::AlignVCenter | Qt::AlignLeft,
-               "No figures yet. Space takes; A and B set cursors at the pointer.");
+               taken_ ? "No claim asks for a figure here; the Figures lens has all. A and B set cursors at the pointer."
+                      : "No figures yet. Space takes; A and B set cursors at the pointer.");
     return;
   }
   const int each = std::min(170, width() / int(std::max<qsizetype>(all.size(), 5)));

@@ -30,6 +30,7 @@ class FigureRow : public QWidget {
   void compose();
 
   QList<Card> figures_, cursors_;
+  bool taken_ = false;  ///< there is a take to read figures from
 };
 
 }  // namespace heron::app
