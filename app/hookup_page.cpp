@@ -273,7 +273,6 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
     const auto* c = session_->plan().hookup.find(chain.toStdString());
     if (!c) return;
     const auto result = bench::check_factor(read, known, u);
-    check_chain_ = chain.toStdString();
     checked_->setText(QString("%1: a known sine of %2 peak reads %3. %4")
                           .arg(chain, shown(known, c->input.sensor.unit()), shown(read, c->input.sensor.unit()),
                                QString::fromStdString(result.verdict)));
@@ -287,8 +286,15 @@ QList<BriefWord*> HookupPage::words() const {
   return out;
 }
 
+void HookupPage::showEvent(QShowEvent* event) {
+  QScrollArea::showEvent(event);
+  if (stale_) rebuild();
+}
+
 void HookupPage::rebuild() {
-  if (!session_->study()) return;
+  // Nobody pays for a page that is not looked at.
+  stale_ = !isVisible();
+  if (stale_ || !session_->study()) return;
   std::string focused;
   if (const auto* word = qobject_cast<BriefWord*>(window()->focusWidget()); word && isAncestorOf(word))
     focused = word->key();

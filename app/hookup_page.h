@@ -44,6 +44,7 @@ class HookupPage : public QScrollArea {
 
  protected:
   void resizeEvent(QResizeEvent* event) override;
+  void showEvent(QShowEvent* event) override;
 
  private:
   void rebuild();
@@ -72,7 +73,7 @@ class HookupPage : public QScrollArea {
   QLabel* proposal_;
   QLabel* checked_;
   QLayout* sensors_;
-  std::string check_chain_;
+  bool stale_ = true;  ///< what is shown is older than the session
 };
 
 }  // namespace heron::app
