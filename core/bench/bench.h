@@ -114,8 +114,6 @@ struct Limits {
   std::vector<double> ranges;      ///< V peak, rising
   double overhead_per_point = 0;   ///< s that a real bench spends on setting up one point
   int inputs = 4;                  ///< how many there are
-  double source_resistance = 50;   ///< ohm, of a generator's output
-  double lowest_source_resistance = 50;
   InputLimits input;
   bool paced = false;  ///< runs at the pace of a real bench
 };

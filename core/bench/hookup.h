@@ -111,7 +111,6 @@ struct InputLimits {
   double bandwidth = 25e6, full_bandwidth = 200e6;  ///< with and without the limit
   double highest = 300;                             ///< V peak that harms a 1-megohm input
   double highest_50 = 7.07;                         ///< V peak that harms a 50-ohm input
-  double sensor_cable_ohms = 50;
 };
 
 ChainSummary summarise(const Chain& chain, const InputLimits& limits);

@@ -79,8 +79,6 @@ bench::Limits SimulatedBench::limits() const {
           .ranges = {i.ranges.begin(), i.ranges.end()},
           .overhead_per_point = g.setting_time + i.range_time,
           .inputs = i.inputs,
-          .source_resistance = g.source_resistance,
-          .lowest_source_resistance = g.source_resistance,
           .input = {.ranges = {i.ranges.begin(), i.ranges.end()},
                     .bits = i.bits,
                     .resistance = i.resistance,
@@ -553,6 +551,11 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
     return fail(Fault::bench, "There is no input {} to trigger on.", trigger.input + 1);
   if (!(trigger.pre_trigger >= 0 && trigger.pre_trigger <= 1) || !(trigger.hold_off >= 0) || !(trigger.time_out > 0))
     return fail(Fault::bench, "The trigger's pre-trigger share, hold-off or time-out makes no sense.");
+  for (const auto& input : inputs_)
+    if (!input.range)
+      return fail(Fault::bench,
+                  "{}: a record that waits for an edge needs a fixed range; looking for one would miss the edge.",
+                  input.pin);
   if (auto ok = wire(); !ok) return tl::unexpected(ok.error());
   const double rate = nearest_rate(sample_rate);
   const auto source = std::size_t(trigger.input);

@@ -92,6 +92,16 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
                                             : ""),
                           "Zero the sensor on the Hookup page."});
     }
+    // Both pins of a floating sensor stand somewhere above ground, whatever their difference is.
+    const double bears = in.sensor.common_mode_rating > 0 ? in.sensor.common_mode_rating : in.sensor.rating;
+    if (levels && bears > 0 &&
+        (in.sensor.kind == bench::SensorKind::differential || in.sensor.kind == bench::SensorKind::isolated))
+      for (const auto& pin : {in.pin, in.against})
+        if (const auto at = levels->pins.find(pin); at != levels->pins.end() && at->second.highest() > bears)
+          findings.push_back({"rating.near", Severity::serious,
+                              fmt::format("{}: {} stands up to {} above ground; {} bears {} there.", chain.name, pin,
+                                          about(at->second.highest(), "V"), in.sensor.name, format_setting(bears, "V")),
+                              "Use a sensor that bears more against ground."});
     if (!level) continue;
     check_range(chain, summary, *level, limits, findings);
     if (level->highest() > summary.harm)

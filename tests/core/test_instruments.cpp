@@ -364,6 +364,8 @@ TEST_CASE("a record begins at its edge, with what was before it", "[bench][trigg
   REQUIRE_FALSE(never);
   CHECK_THAT(never.error().message, Catch::Matchers::Contains("No edge through 4.5 V came within 2 ms"));
   CHECK_FALSE(bench.capture_on({.input = 3}, 1e6, 100, {}));
+  REQUIRE(bench.connect({{.pin = "in", .sensor = exact("Direct lead")}}));
+  CHECK_THAT(bench.capture_on({.level = 2}, 1e6, 100, {}).error().message, Catch::Matchers::Contains("fixed range"));
 }
 
 TEST_CASE("a paced bench takes the time that a real one would", "[bench][slow]") {

@@ -263,6 +263,24 @@ TEST_CASE("predicted levels are those of the circuit", "[preflight]") {
   CHECK(levels->pins.at("in").peak == Approx(2).epsilon(1e-3));
 }
 
+TEST_CASE("both pins of a differential probe are held against what it bears above ground", "[preflight]") {
+  bench::Hookup hookup{
+      .chains = {
+          {.name = "v1",
+           .input = {.pin = "high", .against = "low", .sensor = *bench::find_stock_sensor("Differential probe x1")}}}};
+  bench::Levels levels;
+  levels.quantities["v1"] = {.peak = 0.5};
+  levels.pins["high"] = {.peak = 0.5, .dc = 30};
+  levels.pins["low"] = {.dc = 30};
+  std::vector<Doubt> found;
+  check_hookup(hookup, &levels, bench_limits(), found);
+  CHECK_FALSE(find(found, "rating.near"));
+  levels.pins["low"].dc = 45;
+  check_hookup(hookup, &levels, bench_limits(), found);
+  REQUIRE(find(found, "rating.near"));
+  CHECK_THAT(find(found, "rating.near")->text, Catch::Matchers::Contains("low stands up to 45 V above ground"));
+}
+
 TEST_CASE("a rated branch and a rated time forbid what goes beyond", "[preflight]") {
   bench::Levels levels;
   levels.branches["motor current"] = {.peak = 4, .dc = 2};

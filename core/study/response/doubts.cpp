@@ -151,7 +151,7 @@ void sensor_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std
     into.doubts.push_back(
         {"offset.uncorrected", Severity::caution,
          fmt::format("The {} carries a DC of {}, {:.0f} % of its signal, and its sensor was not zeroed.", name,
-                     format_quantity(e.dc, "V", 2).plain(), 100 * std::abs(e.dc) / e.peak),
+                     format_quantity(e.dc, e.unit, 2).plain(), 100 * std::abs(e.dc) / e.peak),
          "Zero the sensor on the Hookup page and take again."});
   }
 }

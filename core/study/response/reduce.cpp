@@ -50,6 +50,7 @@ ChannelEvidence evidence(const RoleSamples& samples, double rate, const signal::
   out.over_floor = u_whole > 0 ? whole.peak / u_whole : 0;
   out.peak = whole.peak;
   out.dc = whole.dc;
+  out.unit = samples.unit;
   out.u_zero = samples.sensing.u_zero * std::abs(samples.sensing.per_volt);
   out.zeroed = samples.sensing.zeroed;
   const auto half = volts.size() / 2;

@@ -16,6 +16,7 @@ struct ChannelEvidence {
   double over_floor = 0;  ///< peak of the tone over its standard uncertainty
   double peak = 0;        ///< of the tone, in the quantity
   double dc = 0;          ///< in the quantity
+  std::string unit;       ///< of the quantity
   double u_zero = 0;      ///< what the sensor's zero may be off by, in the quantity
   bool zeroed = true;     ///< false where the sensor's zero was not set
   std::optional<double> expected;  ///< peak that the circuit should have shown
