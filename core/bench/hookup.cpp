@@ -83,7 +83,7 @@ Result<Chain> chain_from_json(const json& j) {
   }
   if (c.input.ohms != 50 && c.input.ohms != 1e6) return fail(Fault::input, "hookup: ohms: an input has 50 or 1e6.");
   if (text_in(j, "coupling") == "ac") c.input.coupling = Coupling::ac;
-  c.input.bandwidth_limit = j.value("bandwidth_limit", true);
+  c.input.bandwidth_limit = !j.contains("bandwidth_limit") || j["bandwidth_limit"] != false;
   if (j.contains("zero")) {
     const auto zero = number_in(j, "zero", 0, -1e3, 1e3);
     if (!zero) return tl::unexpected(zero.error());

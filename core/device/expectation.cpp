@@ -79,12 +79,13 @@ json to_json(const std::vector<Expectation>& expectations) {
 }
 
 std::vector<Expectation> expectations_from_json(const json& j) {
+  const auto text = [](const json& e, const char* key) {
+    return e.contains(key) && e[key].is_string() ? e[key].get<std::string>() : std::string();
+  };
   std::vector<Expectation> out;
   if (!j.is_array()) return out;
   for (const auto& e : j)
-    if (e.is_object())
-      out.push_back(
-          {e.value("name", std::string()), e.value("formula", std::string()), e.value("unit", std::string())});
+    if (e.is_object()) out.push_back({text(e, "name"), text(e, "formula"), text(e, "unit")});
   return out;
 }
 

@@ -181,6 +181,12 @@ TEST_CASE("every word of a hookup is typed, and refused with a reason", "[hookup
   }
 }
 
+TEST_CASE("what a dossier holds of hookup and device may be of any type", "[hookup][device]") {
+  CHECK(hookup_from_json({{"chains", {{{"pin", "x"}, {"bandwidth_limit", "perhaps"}}}}}));
+  CHECK(device::expectations_from_json({{{"name", 3}, {"formula", nullptr}}}).front().name.empty());
+  CHECK(device::ratings_from_json({{"in", {{"voltage", "high"}}}, {"out", 7}}).at("in") == device::Rating{});
+}
+
 TEST_CASE("expectations carry the parts' tolerances", "[device]") {
   const std::map<std::string, device::PartFact> parts = {
       {"R3", {82e3, 0.01}}, {"C4", {100e-9, 0.05}}, {"X1.R", {1, 0}}};
