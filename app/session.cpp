@@ -82,11 +82,12 @@ bool Session::adopt(Result<dossier::Store> store) {
   study_ = 0;
   shown_.reset();
   overlaid_.clear();
-  reload_device();
+  studies_.clear();
   if (auto all = store_->studies())
     studies_ = std::move(*all);
   else
     complain(all.error());
+  reload_device();
   reload_study();
   emit opened();
   return true;
@@ -101,6 +102,8 @@ void Session::forget_views() {
   newest_.clear();
 }
 
+long long Session::assembly() const { return study() ? study()->assembly : dossier::kMainAssembly; }
+
 const dossier::Study* Session::study() const { return study_ < studies_.size() ? &studies_[study_] : nullptr; }
 
 void Session::reload_device() {
@@ -109,12 +112,12 @@ void Session::reload_device() {
   unit_ = {};
   pins_.clear();
   circuit_ = {};
-  if (auto device = store_->device())
+  if (auto device = store_->device(assembly()))
     device_ = std::move(*device);
   else
     complain(device.error());
-  if (auto all = store_->units()) units_ = std::move(*all);
-  if (auto unit = store_->current_unit()) unit_ = std::move(*unit);
+  if (auto all = store_->units(assembly())) units_ = std::move(*all);
+  if (auto unit = store_->current_unit(assembly())) unit_ = std::move(*unit);
   if (!device_.circuit.empty()) {
     if (auto circuit = sim::read_circuit(device_.circuit, device_.about))
       circuit_ = std::move(*circuit);
@@ -125,7 +128,7 @@ void Session::reload_device() {
   for (const auto& [pin, node] : circuit_.pins) pins_.push_back(pin);
   for (const auto& [branch, place] : circuit_.branches) pins_.push_back(branch);
   limits_ = {};
-  if (const auto bench = dossier::open_bench(*store_, "simulated", 0)) limits_ = (*bench)->limits();
+  if (const auto bench = dossier::open_bench(*store_, "simulated", 0, assembly())) limits_ = (*bench)->limits();
   emit device_changed();
 }
 
@@ -167,8 +170,10 @@ void Session::reload_takes() {
 void Session::select_study(long long id) {
   for (std::size_t i = 0; i < studies_.size(); ++i)
     if (studies_[i].id == id && i != study_) {
+      const auto before = assembly();
       study_ = i;
       shown_.reset();
+      if (assembly() != before) reload_device();
       reload_study();
     }
 }
@@ -212,9 +217,11 @@ std::shared_ptr<TakeView> Session::read_take(const std::string& path, long long 
   for (const auto& study : *studies) {
     if (study.id != study_id) continue;
     if (take->points > 0) {
-      const auto points = store->points(take_id);
+      const auto points = dossier::points_of(*store, study, *take);
       if (!points) return troubled(points.error());
-      auto curve = study::response::reduce_take(*points);
+      const auto settings = study::response::settings_from_text(study.settings);
+      if (!settings) return troubled(settings.error());
+      auto curve = study::response::reduce_take(*points, *settings);
       if (!curve) return troubled(curve.error());
       view->curve = std::move(*curve);
       auto analysis = dossier::analyse_take(*store, study, *take);
@@ -457,8 +464,9 @@ void Session::set_note(long long take, const QString& note) {
       [this, take, before] { write_note(take, before); }));
 }
 
-void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance) {
-  if (auto ok = store_->set_fitted(unit, part, value, tolerance); !ok) return complain(ok.error());
+void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance,
+                           long long assembly) {
+  if (auto ok = store_->set_fitted(unit, part, value, tolerance, assembly); !ok) return complain(ok.error());
   reload_device();
 }
 
@@ -497,8 +505,8 @@ QString Session::set_fitted(const std::string& part, const QString& text) {
   const double tolerance_before = was == unit_.fitted_tolerance.end() ? 0 : was->second;
   if (before == value && tolerance == tolerance_before) return {};
   undo_.push(new SessionEdit(
-      "Change a part value", [=, this] { write_fitted(unit, part, value, tolerance); },
-      [=, this] { write_fitted(unit, part, before, tolerance_before); }));
+      "Change a part value", [=, this, at = assembly()] { write_fitted(unit, part, value, tolerance, at); },
+      [=, this, at = assembly()] { write_fitted(unit, part, before, tolerance_before, at); }));
   return {};
 }
 
@@ -525,7 +533,8 @@ QString Session::set_rating(const std::string& name, const std::string& what, co
   }
   if (after.ratings == device_.ratings) return {};
   undo_.push(new SessionEdit(
-      "Change a rating", [this, after] { write_device(after); }, [this, before = device_] { write_device(before); }));
+      "Change a rating", [this, after, at = assembly()] { write_device(after, at); },
+      [this, before = device_, at = assembly()] { write_device(before, at); }));
   return {};
 }
 
@@ -534,8 +543,8 @@ QString Session::set_expectations(const std::vector<device::Expectation>& expect
   auto after = device_;
   after.expectations = expectations;
   undo_.push(new SessionEdit(
-      "Change an expectation", [this, after] { write_device(after); },
-      [this, before = device_] { write_device(before); }));
+      "Change an expectation", [this, after, at = assembly()] { write_device(after, at); },
+      [this, before = device_, at = assembly()] { write_device(before, at); }));
   return {};
 }
 
@@ -561,8 +570,8 @@ QString Session::add_unit(const QString& name) {
   return {};
 }
 
-void Session::write_device(const dossier::DeviceInfo& device) {
-  if (auto ok = store_->set_device(device); !ok) return complain(ok.error());
+void Session::write_device(const dossier::DeviceInfo& device, long long assembly) {
+  if (auto ok = store_->set_device(device, assembly); !ok) return complain(ok.error());
   reload_device();
 }
 
@@ -574,7 +583,8 @@ QString Session::rename_device(const QString& name, const QString& about) {
   if (after.name == device_.name && after.about == device_.about) return {};
   if (after.name.empty()) return "A device needs a name.";
   undo_.push(new SessionEdit(
-      "Name the device", [this, after] { write_device(after); }, [this, before = device_] { write_device(before); }));
+      "Name the device", [this, after, at = assembly()] { write_device(after, at); },
+      [this, before = device_, at = assembly()] { write_device(before, at); }));
   return {};
 }
 
@@ -587,7 +597,8 @@ QString Session::load_circuit(const QString& path) {
   after.circuit = *text;
   if (after.about.empty()) after.about = circuit->title;
   undo_.push(new SessionEdit(
-      "Load a circuit", [this, after] { write_device(after); }, [this, before = device_] { write_device(before); }));
+      "Load a circuit", [this, after, at = assembly()] { write_device(after, at); },
+      [this, before = device_, at = assembly()] { write_device(before, at); }));
   return {};
 }
 
@@ -601,8 +612,10 @@ QString Session::add_study(const QString& name) {
     if (const auto rating = circuit_.voltage_rating(plan.drive_pin))
       plan.level_pp = std::min(plan.level_pp, *rating / 10);
   }
-  const auto id = store_->add_study(
-      {.name = name.trimmed().toStdString(), .kind = "response", .plan = study::response::to_json(plan)});
+  const auto id = store_->add_study({.name = name.trimmed().toStdString(),
+                                     .kind = "response",
+                                     .plan = study::response::to_json(plan),
+                                     .assembly = assembly()});
   if (!id) return QString::fromStdString(id.error().message);
   if (auto all = store_->studies()) studies_ = std::move(*all);
   study_ = studies_.size() - 1;
@@ -652,8 +665,8 @@ QString Session::start() {
             const std::lock_guard lock(live_mutex_);
             progress_ = p;
           };
-          result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), "", events,
-                                     stop, accepted);
+          result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(),
+                                     {.accepted = accepted}, events, stop);
         }
         QMetaObject::invokeMethod(
             this, [this, result] { finish_run(result); }, Qt::QueuedConnection);

@@ -46,6 +46,8 @@ class Session : public QObject {
   const dossier::Unit& unit() const { return unit_; }
   const std::vector<dossier::Study>& studies() const { return studies_; }
   const dossier::Study* study() const;
+  /// Which part of the device the study in view is about.
+  long long assembly() const;
   const study::response::Plan& plan() const { return plan_; }
   const std::vector<judge::Mask>& masks() const { return masks_; }
   const std::vector<dossier::Take>& takes() const { return takes_; }
@@ -158,8 +160,9 @@ class Session : public QObject {
   QString write_own_sensors(std::vector<bench::Sensor> sensors);
   void write_wake(std::optional<long long> take);
   void write_note(long long take, const QString& note);
-  void write_device(const dossier::DeviceInfo& device);
-  void write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance);
+  void write_device(const dossier::DeviceInfo& device, long long assembly);
+  void write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance,
+                    long long assembly);
   void complain(const Error& error);
   void forget_views();
   void request(long long study, long long take);

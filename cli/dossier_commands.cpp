@@ -208,8 +208,9 @@ Result<int> take(const TakeOptions& options) {
                 << d.remedy << "\n";
     std::cout.flush();
   };
-  const auto id = dossier::run_take(*store, *study, options.bench, seed, options.note, events, stop.token(),
-                                    {options.accepted.begin(), options.accepted.end()});
+  const auto id = dossier::run_take(
+      *store, *study, options.bench, seed,
+      {.note = options.note, .accepted = {options.accepted.begin(), options.accepted.end()}}, events, stop.token());
   if (terminal) std::fputc('\n', stderr);
   if (!id) return tl::unexpected(id.error());
   const auto info = store->take(*id);

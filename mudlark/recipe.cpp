@@ -163,12 +163,14 @@ Result<void> fill(dossier::Store& store) {
   std::uint64_t seed = 1;
   for (const auto& t : takes) {
     if (auto ok = store.set_current_unit(t.unit); !ok) return ok;
-    const auto take = dossier::run_take(store, *study, "simulated", seed++, t.note, {}, {});
+    const auto take = dossier::run_take(store, *study, "simulated", seed++, {.note = t.note}, {}, {});
     if (!take) return tl::unexpected(take.error());
     if (t.unit == *unit7) {
       const auto probes = store.find_study("Preamp through probes");
       if (!probes) return tl::unexpected(probes.error());
-      if (const auto more = dossier::run_take(store, *probes, "simulated", seed++, "through the probes", {}, {}); !more)
+      if (const auto more =
+              dossier::run_take(store, *probes, "simulated", seed++, {.note = "through the probes"}, {}, {});
+          !more)
         return tl::unexpected(more.error());
     }
     if (t.unit == *unit3)

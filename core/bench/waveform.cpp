@@ -90,7 +90,11 @@ double Waveform::next_corner(double time) const {
     double start = base;
     if (period > 0 && local > 0) start += std::floor((local + slack) / period) * period;
     for (int round = 0; round < 2; ++round) {
-      for (const auto& [at, value] : points) offer(start + at);
+      // Lists can be long: the first point after is looked up, and its neighbour for what rounding makes of it.
+      auto it = std::upper_bound(points.begin(), points.end(), time - start,
+                                 [](double value, const auto& p) { return value < p.first; });
+      if (it != points.begin()) --it;
+      for (int k = 0; k < 3 && it != points.end(); ++k, ++it) offer(start + it->first);
       if (period <= 0 || nearest < kNoCorner) break;
       start += period;
     }

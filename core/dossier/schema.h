@@ -8,18 +8,19 @@ inline constexpr int kApplicationId = 0x6865726e;
 inline constexpr const char* kSchema = R"sql(
 CREATE TABLE device (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, about TEXT NOT NULL, circuit TEXT NOT NULL,
                      current_unit INTEGER REFERENCES unit(id), more TEXT NOT NULL DEFAULT '{}');
+CREATE TABLE assembly (id INTEGER PRIMARY KEY, about TEXT NOT NULL, circuit TEXT NOT NULL, more TEXT NOT NULL DEFAULT '{}');
 CREATE TABLE unit (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
 CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NULL, value REAL NOT NULL,
                      tolerance REAL NOT NULL DEFAULT 0, PRIMARY KEY (unit, part));
 CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
-                    plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id));
+                    plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id), assembly INTEGER NOT NULL DEFAULT 1);
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
                     lower TEXT, upper TEXT, expected TEXT, tolerance TEXT);
 CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
                    upper TEXT NOT NULL, lower TEXT NOT NULL);
 CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
                    started TEXT NOT NULL, state TEXT NOT NULL, origin TEXT NOT NULL, setup TEXT NOT NULL, planned INTEGER NOT NULL,
-                   points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '',
+                   points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '', purpose TEXT NOT NULL DEFAULT '',
                    UNIQUE (study, number));
 CREATE TABLE point (id INTEGER PRIMARY KEY, take INTEGER NOT NULL REFERENCES take(id), number INTEGER NOT NULL, setting TEXT NOT NULL,
                     UNIQUE (take, number));
@@ -33,6 +34,9 @@ CREATE INDEX record_of_point ON record (point, pass, channel);
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
     "ALTER TABLE device ADD COLUMN more TEXT NOT NULL DEFAULT '{}';"
-    "ALTER TABLE fitted ADD COLUMN tolerance REAL NOT NULL DEFAULT 0;"};
+    "ALTER TABLE fitted ADD COLUMN tolerance REAL NOT NULL DEFAULT 0;",
+    "CREATE TABLE assembly (id INTEGER PRIMARY KEY, about TEXT NOT NULL, circuit TEXT NOT NULL, more TEXT NOT NULL DEFAULT '{}');"
+    "ALTER TABLE study ADD COLUMN assembly INTEGER NOT NULL DEFAULT 1;"
+    "ALTER TABLE take ADD COLUMN purpose TEXT NOT NULL DEFAULT '';"};
 
 }  // namespace heron::dossier

@@ -128,11 +128,15 @@ Result<Store> Store::open(const std::string& path) {
   });
 }
 
-Result<DeviceInfo> Store::device() {
+Result<DeviceInfo> Store::device(long long assembly) {
   return guarded(path(), [&]() -> Result<DeviceInfo> {
+    const bool main = assembly == kMainAssembly;
     // A file that may not be written to keeps its older form.
     Statement q(*impl_->db, impl_->version < 2 ? "SELECT name, about, circuit, '{}' FROM device WHERE id = 1"
-                                               : "SELECT name, about, circuit, more FROM device WHERE id = 1");
+                            : main             ? "SELECT name, about, circuit, more FROM device WHERE id = 1"
+                                               : "SELECT name, assembly.about, assembly.circuit, assembly.more FROM "
+                                                 "device, assembly WHERE device.id = 1 AND assembly.id = ?");
+    if (!main) q.bind(1, static_cast<int64_t>(assembly));
     if (!q.executeStep()) return fail(Fault::input, "{}: the dossier has lost its device.", path());
     DeviceInfo info{q.getColumn(0).getString(), q.getColumn(1).getString(), q.getColumn(2).getString()};
     const auto more = nlohmann::json::parse(q.getColumn(3).getString(), nullptr, false);
@@ -144,21 +148,60 @@ Result<DeviceInfo> Store::device() {
   });
 }
 
-Result<void> Store::set_device(const DeviceInfo& device) {
+Result<void> Store::set_device(const DeviceInfo& device, long long assembly) {
   return guarded(path(), [&]() -> Result<void> {
-    Statement q(*impl_->db, "UPDATE device SET name = ?, about = ?, circuit = ?, more = ? WHERE id = 1");
-    q.bind(4, nlohmann::json{{"ratings", device::to_json(device.ratings)},
+    SQLite::Transaction transaction(*impl_->db);
+    Statement name(*impl_->db, "UPDATE device SET name = ? WHERE id = 1");
+    name.bind(1, device.name);
+    name.exec();
+    Statement q(*impl_->db, assembly == kMainAssembly
+                                ? "UPDATE device SET about = ?, circuit = ?, more = ? WHERE id = ?"
+                                : "UPDATE assembly SET about = ?, circuit = ?, more = ? WHERE id = ?");
+    q.bind(1, device.about);
+    q.bind(2, device.circuit);
+    q.bind(3, nlohmann::json{{"ratings", device::to_json(device.ratings)},
                              {"expectations", device::to_json(device.expectations)}}
                   .dump());
-    q.bind(1, device.name);
-    q.bind(2, device.about);
-    q.bind(3, device.circuit);
+    q.bind(4, static_cast<int64_t>(assembly));
     q.exec();
+    transaction.commit();
     return {};
   });
 }
 
-Result<std::vector<Unit>> Store::units() {
+Result<std::vector<std::pair<long long, std::string>>> Store::assemblies() {
+  return guarded(path(), [&]() -> Result<std::vector<std::pair<long long, std::string>>> {
+    std::vector<std::pair<long long, std::string>> out;
+    Statement q(*impl_->db, impl_->version < 3
+                                ? "SELECT 1, about FROM device WHERE id = 1"
+                                : "SELECT 1, about FROM device UNION ALL SELECT id, about FROM assembly ORDER BY 1");
+    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString()});
+    return out;
+  });
+}
+
+Result<long long> Store::add_assembly(const std::string& about, const std::string& circuit) {
+  return guarded(path(), [&]() -> Result<long long> {
+    Statement q(*impl_->db,
+                "INSERT INTO assembly (id, about, circuit) VALUES ((SELECT COALESCE(MAX(id), 1) + 1 FROM assembly), ?, "
+                "?)");
+    q.bind(1, about);
+    q.bind(2, circuit);
+    q.exec();
+    return impl_->db->getLastInsertRowid();
+  });
+}
+
+namespace {
+
+/// Part names of the main assembly stand as they are; those of another carry its number.
+std::string part_prefix(long long assembly) {
+  return assembly == kMainAssembly ? std::string() : fmt::format("{}:", assembly);
+}
+
+}  // namespace
+
+Result<std::vector<Unit>> Store::units(long long assembly) {
   return guarded(path(), [&]() -> Result<std::vector<Unit>> {
     std::vector<Unit> out;
     Statement q(*impl_->db, "SELECT id, name FROM unit ORDER BY id");
@@ -169,7 +212,10 @@ Result<std::vector<Unit>> Store::units() {
       values.reset();
       values.bind(1, static_cast<int64_t>(unit.id));
       while (values.executeStep()) {
-        const auto part = values.getColumn(0).getString();
+        auto part = values.getColumn(0).getString();
+        const auto colon = part.find(':');
+        if ((colon == std::string::npos ? std::string() : part.substr(0, colon + 1)) != part_prefix(assembly)) continue;
+        if (colon != std::string::npos) part.erase(0, colon + 1);
         unit.fitted[part] = values.getColumn(1).getDouble();
         if (const double tolerance = values.getColumn(2).getDouble(); tolerance > 0)
           unit.fitted_tolerance[part] = tolerance;
@@ -179,8 +225,8 @@ Result<std::vector<Unit>> Store::units() {
   });
 }
 
-Result<Unit> Store::current_unit() {
-  const auto all = units();
+Result<Unit> Store::current_unit(long long assembly) {
+  const auto all = units(assembly);
   if (!all) return tl::unexpected(all.error());
   return guarded(path(), [&]() -> Result<Unit> {
     const auto id = impl_->db->execAndGet("SELECT current_unit FROM device WHERE id = 1").getInt64();
@@ -208,12 +254,13 @@ Result<void> Store::set_current_unit(long long unit) {
   });
 }
 
-Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance) {
+Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance,
+                               long long assembly) {
   return guarded(path(), [&]() -> Result<void> {
     Statement q(*impl_->db, value ? "INSERT OR REPLACE INTO fitted (unit, part, value, tolerance) VALUES (?, ?, ?, ?)"
                                   : "DELETE FROM fitted WHERE unit = ? AND part = ?");
     q.bind(1, static_cast<int64_t>(unit));
-    q.bind(2, part);
+    q.bind(2, part_prefix(assembly) + part);
     if (value) {
       q.bind(3, *value);
       q.bind(4, tolerance);
@@ -226,7 +273,8 @@ Result<void> Store::set_fitted(long long unit, const std::string& part, std::opt
 Result<std::vector<Study>> Store::studies() {
   return guarded(path(), [&]() -> Result<std::vector<Study>> {
     std::vector<Study> out;
-    Statement q(*impl_->db, "SELECT id, name, kind, plan, settings, wake FROM study ORDER BY position, id");
+    Statement q(*impl_->db, fmt::format("SELECT id, name, kind, plan, settings, wake, {} FROM study ORDER BY position, id",
+                                        impl_->version < 3 ? "1" : "assembly"));
     while (q.executeStep()) {
       Study study{q.getColumn(0).getInt64(),
                   q.getColumn(1).getString(),
@@ -235,6 +283,7 @@ Result<std::vector<Study>> Store::studies() {
                   json::parse(q.getColumn(4).getString()).get<study::SettingsText>(),
                   {}};
       if (!q.getColumn(5).isNull()) study.wake = q.getColumn(5).getInt64();
+      study.assembly = q.getColumn(6).getInt64();
       out.push_back(std::move(study));
     }
     return out;
@@ -257,7 +306,9 @@ Result<long long> Store::add_study(const Study& study) {
   return guarded(path(), [&]() -> Result<long long> {
     Statement q(
         *impl_->db,
-        "INSERT INTO study (position, name, kind, plan, settings) VALUES ((SELECT COUNT(*) FROM study), ?, ?, ?, ?)");
+        "INSERT INTO study (position, name, kind, plan, settings, assembly) VALUES ((SELECT COUNT(*) FROM study), ?, ?, "
+        "?, ?, ?)");
+    q.bind(5, static_cast<int64_t>(study.assembly));
     q.bind(1, study.name);
     q.bind(2, study.kind);
     q.bind(3, study.plan.dump());
@@ -271,6 +322,16 @@ Result<void> Store::set_plan(long long study, const json& plan) {
   return guarded(path(), [&]() -> Result<void> {
     Statement q(*impl_->db, "UPDATE study SET plan = ? WHERE id = ?");
     q.bind(1, plan.dump());
+    q.bind(2, static_cast<int64_t>(study));
+    q.exec();
+    return {};
+  });
+}
+
+Result<void> Store::set_settings(long long study, const study::SettingsText& settings) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "UPDATE study SET settings = ? WHERE id = ?");
+    q.bind(1, json(settings).dump());
     q.bind(2, static_cast<int64_t>(study));
     q.exec();
     return {};

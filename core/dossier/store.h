@@ -14,11 +14,15 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 2;
+inline constexpr int kSchemaVersion = 3;
 
+/// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
+inline constexpr long long kMainAssembly = 1;
+
+/// The device as one of its assemblies shows it.
 struct DeviceInfo {
   std::string name;                                    ///< "Mudlark buoy, rev C"
-  std::string about;                                   ///< "hydrophone preamp"
+  std::string about;                                   ///< the assembly: "hydrophone preamp"
   std::string circuit;                                 ///< TOML text; empty for a device that only has imported data
   device::Ratings ratings = {};                        ///< set by hand; they stand over the circuit's
   std::vector<device::Expectation> expectations = {};  ///< by formula over part values
@@ -37,6 +41,7 @@ struct Study {
   nlohmann::json plan;
   study::SettingsText settings;
   std::optional<long long> wake;  ///< the take shown as the pale band
+  long long assembly = kMainAssembly;
 };
 
 enum class TakeState { running, finished, stopped, failed };
@@ -51,6 +56,7 @@ struct Take {
   std::string origin;  ///< the bench's name, or the file it was imported from
   int points = 0, planned = 0;
   std::string note;
+  std::string purpose = {};  ///< empty: of the device; or what stood in its place: "open", "short", "load"
 
   /// Points were lost or never read: stopped, failed, or the program died.
   bool incomplete() const { return state != TakeState::finished; }
@@ -80,19 +86,26 @@ class Store {
   /// Takes of a run that no longer lives are marked as stopped. Call when no runner uses the file.
   Result<int> settle_dead_takes();
 
-  Result<DeviceInfo> device();
-  Result<void> set_device(const DeviceInfo& device);
+  Result<DeviceInfo> device(long long assembly = kMainAssembly);
+  Result<void> set_device(const DeviceInfo& device, long long assembly = kMainAssembly);
 
-  Result<std::vector<Unit>> units();
-  Result<Unit> current_unit();
+  /// Ids and names, the main one first.
+  Result<std::vector<std::pair<long long, std::string>>> assemblies();
+  Result<long long> add_assembly(const std::string& about, const std::string& circuit);
+
+  /// Units are the device's; what is fitted on them is told for one assembly.
+  Result<std::vector<Unit>> units(long long assembly = kMainAssembly);
+  Result<Unit> current_unit(long long assembly = kMainAssembly);
   Result<long long> add_unit(const std::string& name);
   Result<void> set_current_unit(long long unit);
-  Result<void> set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance = 0);
+  Result<void> set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance = 0,
+                          long long assembly = kMainAssembly);
 
   Result<std::vector<Study>> studies();
   Result<Study> find_study(const std::string& name);
   Result<long long> add_study(const Study& study);
   Result<void> set_plan(long long study, const nlohmann::json& plan);
+  Result<void> set_settings(long long study, const study::SettingsText& settings);
   Result<void> set_wake(long long study, std::optional<long long> take);
 
   Result<std::vector<judge::Claim>> claims(long long study);
@@ -108,10 +121,15 @@ class Store {
   Result<void> set_note(long long take, const std::string& note);
 
   /// @param planned  how many points are meant to come
+  /// @param purpose  see Take
   Result<long long> begin_take(long long study, const std::string& unit, const std::string& origin,
-                               const nlohmann::json& setup, int planned);
+                               const nlohmann::json& setup, int planned, const std::string& purpose = {});
   Result<void> add_point(long long take, const study::Point& point);
   Result<void> finish_take(long long take, TakeState state);
+
+  /// Takes back a pass of a run that keeps only its last one. Refused once anybody has written a note on it or made it
+  /// the wake.
+  Result<void> drop_pass(long long take);
 
   Result<std::vector<study::Point>> points(long long take);
   Result<study::Point> point(long long take, int index);

@@ -1,5 +1,6 @@
 #include "dossier/take_run.h"
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -8,6 +9,7 @@
 #include "sim/device.h"
 #include "sim/predict.h"
 #include "sim/simulated_bench.h"
+#include "study/response/kind.h"
 #include "study/response/preflight.h"
 
 namespace heron::dossier {
@@ -30,8 +32,8 @@ void apply_ratings(sim::Circuit& circuit, const device::Ratings& by_hand) {
 
 namespace {
 
-Result<sim::Circuit> nominal_circuit(Store& store) {
-  const auto device = store.device();
+Result<sim::Circuit> nominal_circuit(Store& store, long long assembly) {
+  const auto device = store.device(assembly);
   if (!device) return tl::unexpected(device.error());
   if (device->circuit.empty())
     return fail(Fault::bench, "{}: the device has no circuit, so the simulated bench has nothing to drive.",
@@ -43,20 +45,26 @@ Result<sim::Circuit> nominal_circuit(Store& store) {
 
 }  // namespace
 
-Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed) {
+Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string& name, std::uint64_t seed,
+                                                 long long assembly, const std::string& standard,
+                                                 double load_resistance) {
   if (name != "simulated" && name != "paced")
     return fail(Fault::usage, "There is no bench \"{}\"; there are simulated and paced.", name);
-  const auto circuit = nominal_circuit(store);
+  const auto circuit = nominal_circuit(store, assembly);
   if (!circuit) return tl::unexpected(circuit.error());
-  const auto unit = store.current_unit();
+  const auto unit = store.current_unit(assembly);
   if (!unit) return tl::unexpected(unit.error());
   auto built = sim::as_built(*circuit, unit->name, unit->fitted);
   if (!built) return tl::unexpected(built.error());
+  if (!standard.empty()) {
+    built = sim::with_standard(*built, standard, load_resistance);
+    if (!built) return tl::unexpected(built.error());
+  }
   return std::make_unique<sim::SimulatedBench>(std::move(*built), seed, sim::BenchData{}, name == "paced");
 }
 
-Result<std::vector<std::string>> device_pins(Store& store) {
-  const auto circuit = nominal_circuit(store);
+Result<std::vector<std::string>> device_pins(Store& store, long long assembly) {
+  const auto circuit = nominal_circuit(store, assembly);
   if (!circuit) return tl::unexpected(circuit.error());
   std::vector<std::string> out;
   for (const auto& [pin, node] : circuit->pins) out.push_back(pin);
@@ -64,14 +72,14 @@ Result<std::vector<std::string>> device_pins(Store& store) {
   return out;
 }
 
-device::Ratings device_ratings(Store& store) {
-  const auto circuit = nominal_circuit(store);
+device::Ratings device_ratings(Store& store, long long assembly) {
+  const auto circuit = nominal_circuit(store, assembly);
   return circuit ? circuit->ratings : device::Ratings{};
 }
 
-std::optional<bench::Levels> predict_levels(Store& store, const study::response::Plan& plan) {
-  const auto circuit = nominal_circuit(store);
-  const auto unit = store.current_unit();
+std::optional<bench::Levels> predict_levels(Store& store, const study::response::Plan& plan, long long assembly) {
+  const auto circuit = nominal_circuit(store, assembly);
+  const auto unit = store.current_unit(assembly);
   if (!circuit || !unit) return std::nullopt;
   auto fitted = *circuit;
   // Nominal parts with what is known to be fitted; what a unit drew within its tolerances nobody knows beforehand.
@@ -82,13 +90,26 @@ std::optional<bench::Levels> predict_levels(Store& store, const study::response:
 }
 
 std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const study::response::Plan& plan) {
+  constexpr int kLines = 200;
+  auto sweep = study::response::frequencies(plan);
+  if (!plan.stepped())
+    for (int k = 0; k <= kLines; ++k) sweep.push_back(plan.start + (plan.stop - plan.start) * k / kLines);
   auto levels = sim::predict_levels(circuit,
                                     {.pin = plan.drive_pin,
-                                     .peak_to_peak = plan.level_pp,
+                                     .peak_to_peak = plan.stepped() ? plan.level_pp : 2 * plan.noise_rms,
                                      .offset = plan.offset,
                                      .source_resistance = plan.source_resistance},
-                                    plan.hookup.chains, study::response::frequencies(plan));
+                                    plan.hookup.chains, sweep);
   if (!levels) return std::nullopt;
+  if (!plan.stepped())
+    // White over the band: the power is the mean of the lines' powers, the peak so many times its root.
+    for (auto* group : {&levels->quantities, &levels->pins, &levels->branches})
+      for (auto& [name, level] : *group) {
+        double squares = 0;
+        for (const double peak : level.peaks) squares += peak * peak;
+        level.peak = study::response::kCrest * std::sqrt(squares / double(level.peaks.size()));
+        level.peaks.clear();
+      }
   return std::move(*levels);
 }
 
@@ -161,63 +182,85 @@ Result<KnownSignal> read_known_signal(const bench::Chain& chain, const std::stri
   return out;
 }
 
-judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted) {
+judge::PartValues part_values(Store& store, const std::map<std::string, double>& fitted, long long assembly) {
   judge::PartValues out;
-  if (const auto circuit = nominal_circuit(store))
+  if (const auto circuit = nominal_circuit(store, assembly))
     for (const auto& [name, value] : sim::main_values(*circuit)) out[name] = value.value;
   for (const auto& [name, value] : fitted) out[name] = value;
   return out;
 }
 
 namespace {
-std::vector<std::pair<std::string, double>> formula_values(Store& store, const std::map<std::string, double>& fitted) {
+std::vector<std::pair<std::string, double>> formula_values(Store& store, const std::map<std::string, double>& fitted,
+                                                           long long assembly) {
   std::vector<std::pair<std::string, double>> out;
-  for (const auto& [name, value] : part_values(store, fitted))
+  for (const auto& [name, value] : part_values(store, fitted, assembly))
     if (formula_name(name)) out.push_back({name, value});
   return out;
 }
 }  // namespace
 
 Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
-                           const std::string& note, const TakeEvents& events, std::stop_token stop,
-                           const std::set<std::string>& accepted) {
+                           const RunOptions& options, const TakeEvents& events, std::stop_token stop) {
   if (study.kind != "response") return fail(Fault::usage, "Studies of kind \"{}\" cannot be run yet.", study.kind);
   const auto plan = study::response::plan_from_json(study.plan);
   if (!plan) return tl::unexpected(plan.error());
-  auto bench = open_bench(store, bench_name, seed);
+  const auto assembly = study.assembly;
+  const auto settings = study::response::settings_from_text(study.settings);
+  if (!settings) return tl::unexpected(settings.error());
+  auto bench = open_bench(store, bench_name, seed, assembly, options.purpose, settings->load_resistance);
   if (!bench) return tl::unexpected(bench.error());
-  const auto levels = predict_levels(store, *plan);
-  const auto findings =
-      study::response::preflight(*plan, (*bench)->limits(), device_ratings(store), levels ? &*levels : nullptr);
+  const auto levels = predict_levels(store, *plan, assembly);
+  const auto findings = study::response::preflight(*plan, (*bench)->limits(), device_ratings(store, assembly),
+                                                   levels ? &*levels : nullptr);
   if (events.found) events.found(findings);
-  if (const auto refused = study::refusal(findings, accepted)) return tl::unexpected(*refused);
+  if (const auto refused = study::refusal(findings, options.accepted)) return tl::unexpected(*refused);
 
-  const auto device = store.device();
-  const auto unit = store.current_unit();
+  const auto device = store.device(assembly);
+  const auto unit = store.current_unit(assembly);
   if (!device) return tl::unexpected(device.error());
   if (!unit) return tl::unexpected(unit.error());
-  const json setup = {{"plan", study::response::to_json(*plan)},
-                      {"bench", (*bench)->limits().name},
-                      {"seed", seed},
-                      {"device", device->name},
-                      {"circuit", device->circuit},
-                      {"unit", unit->name},
-                      {"fitted", unit->fitted}};
+  const auto carried = options.base ? store.points(*options.base) : Result<std::vector<study::Point>>();
+  if (!carried) return tl::unexpected(carried.error());
+  json setup = {{"plan", study::response::to_json(*plan)},
+                {"bench", (*bench)->limits().name},
+                {"seed", seed},
+                {"device", device->name},
+                {"circuit", device->circuit},
+                {"unit", unit->name},
+                {"fitted", unit->fitted}};
+  if (options.base) setup["base"] = *options.base;
   const auto take =
-      store.begin_take(study.id, unit->name, (*bench)->limits().name, setup, study::response::point_count(*plan));
+      store.begin_take(study.id, unit->name, (*bench)->limits().name, setup,
+                       options.base ? int(carried->size()) : study::response::point_count(*plan), options.purpose);
   if (!take) return take;
-  if (!note.empty())
-    if (auto ok = store.set_note(*take, note); !ok) return tl::unexpected(ok.error());
+  if (!options.note.empty())
+    if (auto ok = store.set_note(*take, options.note); !ok) return tl::unexpected(ok.error());
   if (events.began) events.began(*take);
-  const auto ran =
-      study::response::run(*plan, **bench,
-                           [&](const study::Point& point) -> Result<void> {
-                             if (auto ok = store.add_point(*take, point); !ok) return ok;
-                             if (events.point) events.point(*take, point);
-                             return {};
-                           },
-                           events.progress, stop,
-                           {.parts = formula_values(store, unit->fitted), .levels = levels.value_or(bench::Levels{})});
+  const auto claims = store.claims(study.id);
+  if (!claims) return tl::unexpected(claims.error());
+  std::vector<std::string> asked;
+  for (const auto& claim : *claims) asked.push_back(claim.figure);
+  const auto keep = [&](const study::Point& point) -> Result<void> {
+    if (auto ok = store.add_point(*take, point); !ok) return ok;
+    if (events.point) events.point(*take, point);
+    return {};
+  };
+  std::vector<std::pair<int, double>> only;
+  for (const auto& point : *carried)
+    if (std::find(options.only.begin(), options.only.end(), point.index) == options.only.end()) {
+      if (auto ok = keep(point); !ok) return tl::unexpected(ok.error());
+    } else {
+      only.push_back({point.index, point.setting.value("frequency", 0.0)});
+    }
+  const auto ran = study::response::run(*plan, **bench, keep, events.progress, stop,
+                                        {.parts = formula_values(store, unit->fitted, assembly),
+                                         .levels = levels.value_or(bench::Levels{}),
+                                         .purpose = options.purpose,
+                                         .seed = seed,
+                                         .settings = *settings,
+                                         .figures = asked,
+                                         .only = std::move(only)});
   const auto state = ran                                   ? TakeState::finished
                      : ran.error().fault == Fault::stopped ? TakeState::stopped
                                                            : TakeState::failed;
@@ -227,6 +270,33 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
   return *take;
 }
 
+Result<std::vector<study::Point>> points_of(Store& store, const Study& study, const Take& take) {
+  auto points = store.points(take.id);
+  if (!points || !take.purpose.empty()) {
+    // A standard looked at by itself is a reading like any other.
+    if (points)
+      for (auto& point : *points) point.setting.erase("purpose");
+    return points;
+  }
+  for (const char* what : {"open", "short", "load"}) {
+    const auto named = study.settings.find(what);
+    if (named == study.settings.end()) continue;
+    const auto takes = store.takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    const auto it = std::find_if(takes->begin(), takes->end(),
+                                 [&](const Take& t) { return std::to_string(t.number) == named->second; });
+    if (it == takes->end())
+      return fail(Fault::input, "Take {}, which the study names as its {}, is not there.", named->second, what);
+    auto more = store.points(it->id);
+    if (!more) return more;
+    for (auto& point : *more) {
+      point.setting["purpose"] = what;
+      points->push_back(std::move(point));
+    }
+  }
+  return points;
+}
+
 Result<study::Analysis> analyse_take(Store& store, const Study& study, const Take& take) {
   const auto* kind = study::find_kind(study.kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
@@ -234,7 +304,7 @@ Result<study::Analysis> analyse_take(Store& store, const Study& study, const Tak
   if (!claims) return tl::unexpected(claims.error());
   std::vector<std::string> asked;
   for (const auto& claim : *claims) asked.push_back(claim.figure);
-  const auto points = store.points(take.id);
+  const auto points = points_of(store, study, take);
   if (!points) return tl::unexpected(points.error());
   auto analysis = kind->analyse(*points, study.settings, asked);
   if (analysis && take.incomplete() && take.state != TakeState::running)
@@ -253,16 +323,17 @@ Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, con
   if (!masks) return tl::unexpected(masks.error());
   const study::Analysis nothing;
   const auto& read = analysis ? *analysis : nothing;
+  const auto assembly = study.assembly;
   // A take keeps the part values it was taken with; later edits of the unit do not change what it was expected to show.
   std::map<std::string, double> fitted;
   if (take) {
     const auto setup = store.take_setup(take->id);
     if (!setup) return tl::unexpected(setup.error());
     fitted = setup->value("fitted", fitted);
-  } else if (const auto unit = store.current_unit()) {
+  } else if (const auto unit = store.current_unit(assembly)) {
     fitted = unit->fitted;
   }
-  const auto parts = part_values(store, fitted);
+  const auto parts = part_values(store, fitted, assembly);
   std::vector<LedgerLine> out;
   for (const auto& claim : *claims) out.push_back({study.name, claim, {}, judge::judge(claim, read.reading, parts)});
   for (const auto& mask : *masks) out.push_back({study.name, {}, mask, judge::judge(mask, read.curve)});
@@ -280,7 +351,7 @@ Result<std::vector<LedgerLine>> ledger(Store& store) {
     if (!takes) return tl::unexpected(takes.error());
     const Take* newest = nullptr;
     for (const auto& take : *takes)
-      if (take.points > 0) newest = &take;
+      if (take.points > 0 && take.purpose.empty()) newest = &take;
     std::optional<study::Analysis> analysis;
     if (newest) {
       auto read = analyse_take(store, study, *newest);

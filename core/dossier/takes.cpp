@@ -16,7 +16,10 @@ static_assert(std::endian::native == std::endian::little, "records are stored li
 
 namespace {
 
-constexpr const char* kTakeColumns = "id, study, number, unit, started, state, origin, points, planned, note";
+std::string take_columns(int version) {
+  return std::string("id, study, number, unit, started, state, origin, points, planned, note, ") +
+         (version < 3 ? "''" : "purpose");
+}
 
 TakeState state_from(const std::string& text) {
   for (const auto state : {TakeState::running, TakeState::finished, TakeState::stopped, TakeState::failed})
@@ -28,7 +31,7 @@ Take take_row(Statement& q) {
   return {q.getColumn(0).getInt64(),  q.getColumn(1).getInt64(),  q.getColumn(2).getInt(),
           q.getColumn(3).getString(), q.getColumn(4).getString(), state_from(q.getColumn(5).getString()),
           q.getColumn(6).getString(), q.getColumn(7).getInt(),    q.getColumn(8).getInt(),
-          q.getColumn(9).getString()};
+          q.getColumn(9).getString(), q.getColumn(10).getString()};
 }
 
 std::string now() {
@@ -124,7 +127,7 @@ Result<std::vector<Take>> Store::takes(long long study, int most) {
   return guarded(path(), [&]() -> Result<std::vector<Take>> {
     std::vector<Take> out;
     Statement q(*impl_->db,
-                fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?", kTakeColumns));
+                fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?", take_columns(impl_->version)));
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, most > 0 ? most : -1);
     while (q.executeStep()) out.push_back(take_row(q));
@@ -144,7 +147,7 @@ Result<int> Store::take_count(long long study) {
 
 Result<Take> Store::take(long long id) {
   return guarded(path(), [&]() -> Result<Take> {
-    Statement q(*impl_->db, fmt::format("SELECT {} FROM take WHERE id = ?", kTakeColumns));
+    Statement q(*impl_->db, fmt::format("SELECT {} FROM take WHERE id = ?", take_columns(impl_->version)));
     q.bind(1, static_cast<int64_t>(id));
     if (!q.executeStep()) return fail(Fault::usage, "{}: there is no such take.", path());
     return take_row(q);
@@ -171,12 +174,13 @@ Result<void> Store::set_note(long long take, const std::string& note) {
 }
 
 Result<long long> Store::begin_take(long long study, const std::string& unit, const std::string& origin,
-                                    const json& setup, int planned) {
+                                    const json& setup, int planned, const std::string& purpose) {
   return guarded(path(), [&]() -> Result<long long> {
     Statement q(*impl_->db,
-                "INSERT INTO take (study, number, unit, started, state, origin, setup, planned, process) "
+                "INSERT INTO take (study, number, unit, started, state, origin, setup, planned, process, purpose) "
                 "VALUES (?1, (SELECT COALESCE(MAX(number), 0) + 1 FROM take WHERE study = ?1), ?2, ?3, 'running', ?4, "
-                "?5, ?6, ?7)");
+                "?5, ?6, ?7, ?8)");
+    q.bind(8, purpose);
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, unit);
     q.bind(3, now());
@@ -243,6 +247,26 @@ Result<void> Store::finish_take(long long take, TakeState state) {
     q.bind(1, std::string(take_state_text(state)));
     q.bind(2, static_cast<int64_t>(take));
     q.exec();
+    return {};
+  });
+}
+
+Result<void> Store::drop_pass(long long take) {
+  return guarded(path(), [&]() -> Result<void> {
+    auto& db = *impl_->db;
+    SQLite::Transaction transaction(db);
+    for (const char* sql :
+         {"DELETE FROM record WHERE point IN (SELECT id FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take WHERE "
+          "note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT NULL)))",
+          "DELETE FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take WHERE note = '' AND id NOT IN (SELECT wake "
+          "FROM study WHERE wake IS NOT NULL))",
+          "DELETE FROM take WHERE id = ?1 AND note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT NULL)"}) {
+      Statement q(db, sql);
+      q.bind(1, static_cast<int64_t>(take));
+      if (q.exec() == 0 && std::string_view(sql).starts_with("DELETE FROM take"))
+        return fail(Fault::usage, "{}: the pass has a note or is the wake; it is kept.", path());
+    }
+    transaction.commit();
     return {};
   });
 }

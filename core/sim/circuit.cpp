@@ -57,4 +57,27 @@ Result<Circuit> as_built(const Circuit& nominal, std::string_view unit, const Fi
   return built;
 }
 
+Result<Circuit> with_standard(const Circuit& circuit, std::string_view what, double ohms) {
+  if (!circuit.fixture)
+    return fail(Fault::bench, "The circuit has no fixture, so nothing can stand in the device's place.");
+  if (what != "open" && what != "short" && what != "load")
+    return fail(Fault::usage, "There is no standard \"{}\"; there are open, short and load.", what);
+  // A real open still has its air, a real short its wire.
+  constexpr double kOpen = 1e12, kShort = 1e-4;
+  Circuit out = circuit;
+  const auto& parts = circuit.fixture->device;
+  std::erase_if(out.parts, [&](const Part& p) { return std::find(parts.begin(), parts.end(), p.name) != parts.end(); });
+  out.parts.push_back(make_part("fixture", "resistor", {circuit.fixture->from, circuit.fixture->to},
+                                {{"value", what == "open"    ? kOpen
+                                           : what == "short" ? kShort
+                                                             : ohms}}));
+  std::erase_if(out.branches, [&](const auto& b) { return !out.find(b.second.part); });
+  std::erase_if(out.pins, [&](const auto& pin) {
+    return std::none_of(out.parts.begin(), out.parts.end(), [&](const Part& p) {
+      return std::find(p.nodes.begin(), p.nodes.end(), pin.second) != p.nodes.end();
+    });
+  });
+  return out;
+}
+
 }  // namespace heron::sim

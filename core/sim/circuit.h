@@ -46,6 +46,12 @@ struct Branch {
   std::size_t pin = 0;
 };
 
+/// Where the device sits in a fixture: what can stand in its place to calibrate an impedance.
+struct Fixture {
+  std::string from, to;             ///< nodes that the device bridges
+  std::vector<std::string> device;  ///< parts that make the device up
+};
+
 inline constexpr std::string_view kGround = "ground";
 inline constexpr int kMostParts = 20'000;
 
@@ -57,6 +63,7 @@ struct Circuit {
   std::map<std::string, std::string> pins;  ///< what a person calls it -> node
   std::map<std::string, Branch> branches;   ///< what a person calls it -> where the current flows
   device::Ratings ratings;                  ///< of pins and branches
+  std::optional<Fixture> fixture;
 
   const Part* find(std::string_view part) const;
 
@@ -81,6 +88,11 @@ using FittedValues = std::map<std::string, double>;
 /// The circuit of one unit as it came off the line: every toleranced value drawn within its tolerance (uniformly,
 /// seeded by the unit's name), then the fitted values put in, which are exact.
 Result<Circuit> as_built(const Circuit& nominal, std::string_view unit, const FittedValues& fitted);
+
+/// The circuit with an open, a short or a resistor where the fixture held the device.
+/// @param what  "open", "short" or "load"
+/// @param ohms  of the load
+Result<Circuit> with_standard(const Circuit& circuit, std::string_view what, double ohms);
 
 /// Name -> main nominal value, for the parts that have one (R, C, L, sources).
 std::map<std::string, PartValue> main_values(const Circuit& circuit);

@@ -412,6 +412,26 @@ Result<void> read_outside(const Reader& reader, const toml::table& root, Circuit
         return reader.error(&node, "branches: {}: a part and its pin are wanted, such as \"R4.a\"", name.str());
       circuit.branches[std::string(name.str())] = {part->name, std::size_t(place - part->kind->pins.begin())};
     }
+  if (const auto* table = root["fixture"].as_table()) {
+    Fixture fixture;
+    const auto* between = (*table)["between"].as_array();
+    const auto* device = (*table)["device"].as_array();
+    if (!between || between->size() != 2 || !device || device->empty())
+      return reader.error(root.get("fixture"),
+                          "fixture: two nodes in \"between\" and the device's parts in \"device\" are wanted");
+    for (const auto& node : *between) {
+      auto at = reader.node_name(node, "fixture: between");
+      if (!at) return tl::unexpected(at.error());
+      if (!nodes.contains(*at)) return reader.error(&node, "fixture: no part is connected to \"{}\"", *at);
+      (fixture.from.empty() ? fixture.from : fixture.to) = *at;
+    }
+    for (const auto& node : *device) {
+      const auto name = node.value_or(std::string());
+      if (!circuit.find(name)) return reader.error(&node, "fixture: there is no part \"{}\"", name);
+      fixture.device.push_back(name);
+    }
+    circuit.fixture = std::move(fixture);
+  }
   if (const auto* ratings = root["ratings"].as_table())
     for (const auto& [key, node] : *ratings) {
       const std::string name(key.str());
@@ -436,7 +456,7 @@ Result<Circuit> read_circuit(std::string_view text, std::string_view file) {
   }
   for (const auto& [key, node] : root)
     if (const auto k = key.str(); k != "title" && k != "about" && k != "pins" && k != "ratings" && k != "part" &&
-                                  k != "branches" && k != "subcircuit" && k != "temperature")
+                                  k != "branches" && k != "subcircuit" && k != "temperature" && k != "fixture")
       return reader.error(&node, "{}: a circuit has no such key", k);
 
   Circuit circuit{.title = root["title"].value_or(std::string()), .about = root["about"].value_or(std::string())};

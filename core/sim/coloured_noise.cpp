@@ -1,22 +1,11 @@
 #include "sim/coloured_noise.h"
 
-#include <fftw3.h>
-
 #include <cmath>
 #include <complex>
-#include <mutex>
+
+#include "signal/fftw.h"
 
 namespace heron::sim {
-namespace {
-
-/// FFTW's planner is the one part of it that threads must not share.
-std::mutex& planner() {
-  static std::mutex m;
-  return m;
-}
-
-}  // namespace
-
 std::vector<double> coloured_noise(const std::function<double(double)>& density, double rate, double highest,
                                    std::size_t samples, std::mt19937_64& random) {
   std::normal_distribution<double> normal;
@@ -30,17 +19,7 @@ std::vector<double> coloured_noise(const std::function<double(double)>& density,
     const double size = density(double(k) * bin) * std::sqrt(bin / 4);
     spectrum[k] = {size * normal(random), size * normal(random)};
   }
-  std::vector<double> out(n);
-  fftw_plan plan;
-  {
-    const std::lock_guard lock(planner());
-    plan = fftw_plan_dft_c2r_1d(int(n), reinterpret_cast<fftw_complex*>(spectrum.data()), out.data(), FFTW_ESTIMATE);
-  }
-  fftw_execute(plan);
-  {
-    const std::lock_guard lock(planner());
-    fftw_destroy_plan(plan);
-  }
+  auto out = signal::real_series(spectrum);
   out.resize(samples);
   double folded = 0;
   constexpr int kPieces = 24;

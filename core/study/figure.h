@@ -11,7 +11,9 @@ struct Figure {
   std::string label;  ///< "High corner"
   double value = 0;
   std::string unit;
-  std::optional<double> u;  ///< standard uncertainty, where the data allow one
+  std::optional<double> u;      ///< standard uncertainty, where the data allow one
+  std::vector<double> at = {};  ///< where on the curve's x axis it was read
+  double u_between = 0;         ///< part of u: what lies between the points
 };
 
 /// A figure that the data do not give, and why.

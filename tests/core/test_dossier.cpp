@@ -70,7 +70,7 @@ TEST_CASE("what goes into a dossier comes out of it", "[dossier]") {
     const auto study = value_of(store.find_study("Filter"));
     dossier::TakeEvents events;
     events.point = [&](long long, const study::Point& p) { sent.push_back(p); };
-    id = value_of(dossier::run_take(store, study, "simulated", 7, "first", events, {}));
+    id = value_of(dossier::run_take(store, study, "simulated", 7, {.note = "first"}, events, {}));
     REQUIRE(store.set_wake(study.id, id));
     const auto unit = value_of(store.current_unit());
     REQUIRE(store.set_fitted(unit.id, "C1", 8.2e-9));
@@ -97,7 +97,7 @@ TEST_CASE("a take keeps the part values it was made with", "[dossier]") {
   const auto study = value_of(store.find_study("Filter"));
   const auto unit = value_of(store.current_unit());
   const auto corner = [&] {
-    const auto take = value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, "", {}, {}))));
+    const auto take = value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, {}, {}, {}))));
     return value_of(dossier::analyse_take(store, study, take)).reading.find("corner.high")->value;
   };
   const double nominal = corner();
@@ -127,7 +127,7 @@ TEST_CASE("a process killed in mid-take loses no committed point", "[dossier]") 
       const char told = char(p.index);
       if (write(pipe_ends[1], &told, 1) != 1) _exit(3);
     };
-    (void)dossier::run_take(*store, *study, "simulated", 1, "", events, {});
+    (void)dossier::run_take(*store, *study, "simulated", 1, {}, events, {});
     _exit(0);
   }
   close(pipe_ends[1]);
@@ -192,7 +192,7 @@ TEST_CASE("a damaged file gives what can be read and takes nothing more", "[doss
   const auto path = folder.file("a.heron");
   {
     auto store = small_dossier(path, 30);
-    REQUIRE(dossier::run_take(store, value_of(store.find_study("Filter")), "simulated", 1, "", {}, {}));
+    REQUIRE(dossier::run_take(store, value_of(store.find_study("Filter")), "simulated", 1, {}, {}, {}));
   }
   const auto whole = *exchange::read_file(path);
   std::mt19937_64 random(8);
@@ -236,7 +236,7 @@ TEST_CASE("a full disk keeps what was committed and says so", "[dossier]") {
     const auto study = value_of(full.find_study("Filter"));
     dossier::TakeEvents events;
     events.point = [&](long long, const study::Point&) { ++committed; };
-    const auto ran = dossier::run_take(full, study, "simulated", 1, "", events, {});
+    const auto ran = dossier::run_take(full, study, "simulated", 1, {}, events, {});
     REQUIRE_FALSE(ran);
     CHECK_THAT(ran.error().message, Catch::Matchers::Contains("full"));
   }
@@ -278,7 +278,8 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   const test::Folder folder;
   auto store = small_dossier(folder.file("a.heron"));
   const auto study = value_of(store.find_study("Filter"));
-  const auto take = value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, "n", {}, {}))));
+  const auto take =
+      value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, {.note = "n"}, {}, {}))));
   CHECK(value_of(exchange::export_take(store, study, take, folder.file("out"))) == 12);
   const auto text = value_of(exchange::read_file(folder.file("out/filter-take-1/points.csv")));
   const auto table = value_of(exchange::read_table(text, "points.csv"));
@@ -312,6 +313,9 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     SQLite::Database db(path, SQLite::OPEN_READWRITE);
     db.exec("ALTER TABLE device DROP COLUMN more");
     db.exec("ALTER TABLE fitted DROP COLUMN tolerance");
+    db.exec("DROP TABLE assembly");
+    db.exec("ALTER TABLE study DROP COLUMN assembly");
+    db.exec("ALTER TABLE take DROP COLUMN purpose");
     db.exec("PRAGMA user_version = 1");
   }
   auto store = dossier::Store::open(path);
@@ -329,4 +333,31 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
   CHECK(again->device()->ratings.at("in").voltage == 3);
   CHECK(again->device()->expectations == device.expectations);
   CHECK(again->units()->front().fitted_tolerance.at("R3") == Approx(0.002));
+}
+
+TEST_CASE("a device's assemblies have circuits and fitted parts of their own, and share its units", "[dossier]") {
+  test::Folder folder;
+  auto store = value_of(dossier::Store::create(folder.file("two.heron")));
+  REQUIRE(store.set_device({"Mudlark buoy", "preamp", "one"}));
+  const auto second = value_of(store.add_assembly("transducer", "two"));
+  CHECK(second != dossier::kMainAssembly);
+  CHECK(value_of(store.device()).circuit == "one");
+  CHECK(value_of(store.device(second)).circuit == "two");
+  CHECK(value_of(store.device(second)).name == "Mudlark buoy");
+  auto other = value_of(store.device(second));
+  other.ratings["in"].voltage = 4;
+  other.name = "Mudlark buoy, rev D";
+  REQUIRE(store.set_device(other, second));
+  CHECK(value_of(store.device()).name == "Mudlark buoy, rev D");
+  CHECK(value_of(store.device()).ratings.empty());
+  CHECK(value_of(store.device(second)).ratings.at("in").voltage == 4);
+  const auto unit = value_of(store.current_unit()).id;
+  REQUIRE(store.set_fitted(unit, "C1", 1e-9));
+  REQUIRE(store.set_fitted(unit, "C1", 2e-9, 0.01, second));
+  CHECK(value_of(store.current_unit()).fitted.at("C1") == 1e-9);
+  CHECK(value_of(store.current_unit(second)).fitted.at("C1") == 2e-9);
+  CHECK(value_of(store.assemblies()).size() == 2);
+  const auto study = value_of(store.add_study({.name = "S", .kind = "response", .plan = {}, .assembly = second}));
+  CHECK(value_of(store.studies()).front().assembly == second);
+  CHECK(value_of(store.studies()).front().id == study);
 }

@@ -39,7 +39,7 @@ Outcome outcome(const std::string& study_name, const std::set<std::string>& acce
   Outcome out;
   dossier::TakeEvents events;
   events.found = [&](const std::vector<Doubt>& found) { out.before = found; };
-  const auto take = dossier::run_take(store, *study, "simulated", seed, "", events, {}, accepted);
+  const auto take = dossier::run_take(store, *study, "simulated", seed, {.accepted = accepted}, events, {});
   if (!take) {
     out.refused = take.error();
     return out;
@@ -189,7 +189,7 @@ TEST_CASE("the preamp reads the same through probes, with more uncertainty", "[r
   const auto figures = [&](const response::Plan& p) {
     auto study = direct;
     study.plan = response::to_json(p);
-    const auto id = dossier::run_take(store, study, "simulated", 21, "", {}, {});
+    const auto id = dossier::run_take(store, study, "simulated", 21, {}, {}, {});
     if (!id) FAIL(id.error().message);
     auto read = dossier::analyse_take(store, study, *store.take(*id));
     REQUIRE(read);
@@ -229,7 +229,7 @@ TEST_CASE("a response between computed quantities is that of the arithmetic", "[
   plan.response = "i_out";
   plan.stimulus = "stage";
   study.plan = response::to_json(plan);
-  const auto id = dossier::run_take(store, study, "simulated", 5, "", {}, {});
+  const auto id = dossier::run_take(store, study, "simulated", 5, {}, {}, {});
   if (!id) FAIL(id.error().message);
   const auto curve = response::reduce_take(*store.points(*id));
   REQUIRE(curve);

@@ -212,19 +212,26 @@ TEST_CASE("figure keys are checked before anything is read", "[response]") {
 }
 
 TEST_CASE("a sound sweep of an RC raises no doubt and finds its corner", "[response][bench]") {
+  auto plan = rc_plan();
+  plan.refine = true;
   for (const std::uint64_t seed : {1, 2, 3, 4, 5, 6}) {
-    const auto curve = response::reduce_take(swept(rc_plan(), seed));
+    const auto curve = response::reduce_take(swept(plan, seed));
     REQUIRE(curve);
     const auto reading = response::read(*curve, {}, {"corner.high"});
     for (const auto& d : reading.doubts) {
       INFO("seed " << seed << ": " << d.key << " " << d.text);
       CHECK(d.severity == Severity::note);
     }
-    // 1 Mohm and 15 pF of the input belong to what is measured; interpolation between 5 points a decade costs about 1
-    // %.
+    // 1 Mohm and 15 pF of the input belong to what is measured.
     const double r = 1.6e3 * 1e6 / (1.6e3 + 1e6), exact = 1 / (2 * pi * r * (10e-9 + 15e-12));
-    CHECK(figure(reading, "corner.high") == Approx(exact).epsilon(0.02));
+    CHECK(figure(reading, "corner.high") == Approx(exact).epsilon(0.004));
+    CHECK(std::abs(figure(reading, "corner.high") - exact) < 4 * *reading.find("corner.high")->u);
   }
+  // The same points alone leave about a per cent between them, and say so.
+  const auto coarse = response::read(*response::reduce_take(swept(rc_plan(), 1)), {}, {"corner.high"});
+  CHECK(doubted(coarse, "points.sparse"));
+  const double exact = 1 / (2 * pi * 1.6e3 * 1e6 / (1.6e3 + 1e6) * (10e-9 + 15e-12));
+  CHECK(std::abs(figure(coarse, "corner.high") - exact) < 2 * *coarse.find("corner.high")->u);
 }
 
 TEST_CASE("each fault of a set-up is doubted", "[response][bench]") {

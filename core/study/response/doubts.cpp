@@ -156,6 +156,50 @@ void sensor_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std
   }
 }
 
+/// Lines that the response does not owe to the stimulus.
+void coherence_doubt(const Curve& curve, const Settings& settings, Reading& into) {
+  const auto low = which(curve, [](const CurvePoint& p) { return !p.trusted; });
+  if (low.empty()) return;
+  constexpr double kNothing = 0.2, kNearlyAll = 0.9;
+  const auto dead = which(curve, [&](const CurvePoint& p) { return p.coherence && *p.coherence < kNothing; });
+  if (double(dead.size()) > kNearlyAll * double(curve.points.size())) {
+    into.doubts.push_back(
+        {"coherence.low", Severity::serious,
+         fmt::format("The response has next to nothing to do with the stimulus: the coherence is below {} at {} of {} "
+                     "lines. What was read is noise, not the device.",
+                     kNothing, dead.size(), curve.points.size()),
+         "Check that the response's lead is connected and on the right pin, then take again."});
+    return;
+  }
+  const auto least =
+      *std::min_element(low.begin(), low.end(), [](auto* a, auto* b) { return *a->coherence < *b->coherence; });
+  into.doubts.push_back(
+      {"coherence.low", Severity::caution,
+       fmt::format("The coherence is below {:g} {}, lowest {:.2f} at {}; these lines are drawn pale and left out of "
+                   "figures.",
+                   settings.coherence_limit, where(low), *least->coherence, format_setting(least->frequency, "Hz")),
+       curve.measured ? "Drive harder where something else shakes the response; more averages do not help." : ""});
+}
+
+/// A gain that changes with the level belongs to the level, not to the device.
+void level_doubt(const Curve& curve, Reading& into) {
+  const LevelCheck* worst = nullptr;
+  constexpr double kSmallest = 0.02;  // dB
+  for (const auto& c : curve.level_checks)
+    if (std::abs(c.change_db) > std::max(kSmallest, kSettledLimit * c.u_change_db) &&
+        (!worst || std::abs(c.change_db) > std::abs(worst->change_db)))
+      worst = &c;
+  if (!worst) return;
+  into.doubts.push_back(
+      {"level.dependent", std::abs(worst->change_db) > 0.5 ? Severity::serious : Severity::caution,
+       fmt::format("The gain depends on the level: at {} it is {:.2g} dB {} at {} pk-pk than at {} pk-pk. {}",
+                   format_setting(worst->frequency, "Hz"), std::abs(worst->change_db),
+                   worst->change_db > 0 ? "higher" : "lower", format_setting(worst->other_level_pp, "V"),
+                   format_setting(worst->level_pp, "V"),
+                   worst->change_db > 0 ? "Something compresses or clips." : "Something is lost at low level."),
+       "Take again at a quarter of the level."});
+}
+
 double u_limit(const Figure& f, const Settings& s) {
   if (f.unit == "dB" || f.unit == "dB/decade") return s.u_limit_db;
   if (f.unit == "deg") return s.u_limit_deg;
@@ -175,23 +219,36 @@ void raise_doubts(const Curve& curve, const Settings& settings, const std::vecto
     }
     sensor_doubts(curve, &CurvePoint::stimulus, "stimulus", into);
     sensor_doubts(curve, &CurvePoint::response, "response", into);
-    if (const auto few = which(curve, [](const CurvePoint& p) { return p.periods < kFewPeriods * (1 - 1e-3); });
+    level_doubt(curve, into);
+    const bool from_noise = curve.independent > 0;
+    if (const auto few =
+            which(curve, [&](const CurvePoint& p) { return !from_noise && p.periods < kFewPeriods * (1 - 1e-3); });
         !few.empty())
       into.doubts.push_back({"periods.few", Severity::caution,
                              fmt::format("Only {:.2g} periods were read {}.", few.front()->periods, where(few)),
                              "Read 4 periods or more."});
   }
-  std::string loose;
-  bool wanted = false;
+  coherence_doubt(curve, settings, into);
+  // Which of the two makes a figure loose, its points' noise or their distance, decides what helps.
+  std::string loose, apart;
+  bool loose_wanted = false, apart_wanted = false;
   for (const auto& f : into.figures) {
     if (!f.u || *f.u <= u_limit(f, settings)) continue;
-    loose += (loose.empty() ? "" : ", ") + f.label;
+    const bool between = f.u_between * f.u_between > 0.5 * *f.u * *f.u;
+    auto& names = between ? apart : loose;
+    names += (names.empty() ? "" : ", ") + f.label;
+    auto& wanted = between ? apart_wanted : loose_wanted;
     wanted = wanted || std::find(asked.begin(), asked.end(), f.key) != asked.end();
   }
   if (!loose.empty())
-    into.doubts.push_back({"noise.limited", wanted ? Severity::caution : Severity::note,
+    into.doubts.push_back({"noise.limited", loose_wanted ? Severity::caution : Severity::note,
                            fmt::format("Noise leaves these figures too uncertain to lean on: {}.", loose),
-                           "Drive harder, read more periods or average more records."});
+                           curve.independent > 0 ? "Drive harder or average more segments."
+                                                 : "Drive harder, read more periods or average more records."});
+  if (!apart.empty())
+    into.doubts.push_back({"points.sparse", apart_wanted ? Severity::caution : Severity::note,
+                           fmt::format("The points stand too far apart for these figures: {}.", apart),
+                           "Add points where the curve bends."});
 }
 
 }  // namespace heron::study::response

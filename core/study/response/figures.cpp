@@ -6,19 +6,11 @@
 
 #include "base/quantity.h"
 #include "signal/curve.h"
+#include "study/response/definitions.h"
+#include "study/response/resonator.h"
 
 namespace heron::study::response {
 namespace {
-
-using Value = tl::expected<double, std::string>;
-
-tl::unexpected<std::string> no(std::string reason) { return tl::unexpected<std::string>(std::move(reason)); }
-
-/// The curve as plain columns over lg f, which is what all definitions interpolate on.
-struct Columns {
-  std::vector<double> f, lg, gain, phase;
-  bool has_phase = true;
-};
 
 /// Where the reference lies and its gain.
 struct Reference {
@@ -116,16 +108,17 @@ Value loop(const Columns& c, char what) {
 }
 
 /// The points inside [from, to] with both ends interpolated.
-tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> stretch(const Columns& c, double from,
-                                                                                       double to) {
+tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> stretch(const std::vector<double>& lg,
+                                                                                       const std::vector<double>& of,
+                                                                                       double from, double to) {
   const double low = std::log10(from), high = std::log10(to);
-  const auto first = signal::interpolate(c.lg, c.gain, low), last = signal::interpolate(c.lg, c.gain, high);
+  const auto first = signal::interpolate(lg, of, low), last = signal::interpolate(lg, of, high);
   if (!first || !last) return no("part of the range lies outside the sweep");
   std::vector<double> x = {low}, y = {*first};
-  for (std::size_t i = 0; i < c.lg.size(); ++i)
-    if (c.lg[i] > low && c.lg[i] < high) {
-      x.push_back(c.lg[i]);
-      y.push_back(c.gain[i]);
+  for (std::size_t i = 0; i < lg.size(); ++i)
+    if (lg[i] > low && lg[i] < high) {
+      x.push_back(lg[i]);
+      y.push_back(of[i]);
     }
   x.push_back(high);
   y.push_back(*last);
@@ -133,7 +126,7 @@ tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> s
 }
 
 Value over_range(const Columns& c, double from, double to, bool slope) {
-  const auto part = stretch(c, from, to);
+  const auto part = stretch(c.lg, c.gain, from, to);
   if (!part) return no(part.error());
   if (slope) {
     const auto line = signal::fit_line(part->first, part->second);
@@ -163,14 +156,28 @@ Value group_delay(const Columns& c, double at) {
 
 Value at_frequency(const Columns& c, double at, bool phase) {
   if (phase && !c.has_phase) return no("the data have no phase");
+  if (!phase && c.impedance && c.has_phase) {
+    const auto z = c.value(at);
+    return z ? Value(20 * std::log10(std::abs(*z))) : Value(no("the frequency lies outside the sweep"));
+  }
   const auto value = signal::interpolate(c.lg, phase ? c.phase : c.gain, std::log10(at));
   return value ? Value(*value) : Value(no("the frequency lies outside the sweep"));
 }
 
-struct Definition {
-  std::string key, label, unit;
-  std::function<Value(const Columns&, const Settings&)> compute;
-};
+Value lowest_coherence(const Columns& c, double from, double to) {
+  if (c.coherence.empty()) return no("the data have no coherence");
+  const auto part = stretch(c.all_lg, c.coherence, from, to);
+  if (!part) return no(part.error());
+  return *std::min_element(part->second.begin(), part->second.end());
+}
+
+std::vector<double> itself(const Columns&, const Settings&, double value) { return {value}; }
+std::vector<double> both_corners(const Columns& c, const Settings& s, double) {
+  return {*corner(c, s, false), *corner(c, s, true)};
+}
+std::vector<double> at_extreme(const Columns& c, bool highest) { return {std::pow(10, extreme(c, highest)->x)}; }
+
+}  // namespace
 
 const std::vector<Definition>& plain_figures() {
   static const std::vector<Definition> all = {
@@ -178,24 +185,34 @@ const std::vector<Definition>& plain_figures() {
        [](const Columns& c, const Settings& s) -> Value {
          const auto r = reference(c, s);
          return r ? Value(r->gain) : Value(no(r.error()));
-       }},
-      {"corner.low", "Low corner", "Hz", [](auto& c, auto& s) { return corner(c, s, false); }},
-      {"corner.high", "High corner", "Hz", [](auto& c, auto& s) { return corner(c, s, true); }},
-      {"bandwidth", "Bandwidth", "Hz", [](auto& c, auto& s) { return band(c, s, 'b'); }},
-      {"centre", "Centre", "Hz", [](auto& c, auto& s) { return band(c, s, 'c'); }},
-      {"q", "Q", "1", [](auto& c, auto& s) { return band(c, s, 'q'); }},
-      {"peak.frequency", "Peak frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'f'); }},
-      {"peak.gain", "Peak gain", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'g'); }},
-      {"peak.height", "Peak height", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'h'); }},
-      {"notch.frequency", "Notch frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'f'); }},
-      {"notch.depth", "Notch depth", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'h'); }},
-      {"crossover.gain", "Gain crossover", "Hz", [](auto& c, auto&) { return loop(c, 'g'); }},
-      {"margin.phase", "Phase margin", "deg", [](auto& c, auto&) { return loop(c, 'p'); }},
-      {"crossover.phase", "Phase crossover", "Hz", [](auto& c, auto&) { return loop(c, 'f'); }},
-      {"margin.gain", "Gain margin", "dB", [](auto& c, auto&) { return loop(c, 'm'); }},
+       },
+       [](auto& c, auto& s, double) { return std::vector{std::pow(10, reference(c, s)->lg)}; }},
+      {"corner.low", "Low corner", "Hz", [](auto& c, auto& s) { return corner(c, s, false); }, itself},
+      {"corner.high", "High corner", "Hz", [](auto& c, auto& s) { return corner(c, s, true); }, itself},
+      {"bandwidth", "Bandwidth", "Hz", [](auto& c, auto& s) { return band(c, s, 'b'); }, both_corners},
+      {"centre", "Centre", "Hz", [](auto& c, auto& s) { return band(c, s, 'c'); }, itself},
+      {"q", "Q", "1", [](auto& c, auto& s) { return band(c, s, 'q'); }, both_corners},
+      {"peak.frequency", "Peak frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'f'); },
+       [](auto& c, auto&, double) { return at_extreme(c, true); }},
+      {"peak.gain", "Peak gain", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'g'); },
+       [](auto& c, auto&, double) { return at_extreme(c, true); }},
+      {"peak.height", "Peak height", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'h'); },
+       [](auto& c, auto&, double) { return at_extreme(c, true); }},
+      {"notch.frequency", "Notch frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'f'); },
+       [](auto& c, auto&, double) { return at_extreme(c, false); }},
+      {"notch.depth", "Notch depth", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'h'); },
+       [](auto& c, auto&, double) { return at_extreme(c, false); }},
+      {"crossover.gain", "Gain crossover", "Hz", [](auto& c, auto&) { return loop(c, 'g'); }, itself},
+      {"margin.phase", "Phase margin", "deg", [](auto& c, auto&) { return loop(c, 'p'); },
+       [](auto& c, auto&, double) { return std::vector{*loop(c, 'g')}; }},
+      {"crossover.phase", "Phase crossover", "Hz", [](auto& c, auto&) { return loop(c, 'f'); }, itself},
+      {"margin.gain", "Gain margin", "dB", [](auto& c, auto&) { return loop(c, 'm'); },
+       [](auto& c, auto&, double) { return std::vector{*loop(c, 'f')}; }},
   };
   return all;
 }
+
+namespace {
 
 Result<double> key_frequency(std::string_view key, std::string_view text) {
   const auto f = parse_value(text, "Hz");
@@ -204,48 +221,69 @@ Result<double> key_frequency(std::string_view key, std::string_view text) {
   return *f;
 }
 
-/// The definition behind any key, parameters bound.
+}  // namespace
+
 Result<Definition> define(std::string_view key) {
-  for (const auto& d : plain_figures())
-    if (d.key == key) return d;
+  for (const auto* all : {&plain_figures(), &impedance_figures()})
+    for (const auto& d : *all)
+      if (d.key == key) return d;
   const std::string name(key);
   if (const auto at = key.find('@'); at != std::string_view::npos) {
     const auto base = key.substr(0, at);
     const bool known = base == "gain" || base == "phase" || base == "delay.group";
+    if (impedance_figure_at(base, "", 1)) {
+      const auto f = key_frequency(key, key.substr(at + 1));
+      if (!f) return tl::unexpected(f.error());
+      return *impedance_figure_at(base, name, *f);
+    }
     if (known) {
       const auto f = key_frequency(key, key.substr(at + 1));
       if (!f) return tl::unexpected(f.error());
       const std::string where = " at " + format_setting(*f, "Hz");
+      const auto where_it_is = [f = *f](const Columns&, const Settings&, double) { return std::vector{f}; };
       if (base == "gain")
-        return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); }};
+        return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); },
+                          where_it_is};
       if (base == "phase")
-        return Definition{name, "Phase" + where, "deg", [f = *f](auto& c, auto&) { return at_frequency(c, f, true); }};
-      return Definition{name, "Group delay" + where, "s", [f = *f](auto& c, auto&) { return group_delay(c, f); }};
+        return Definition{name, "Phase" + where, "deg", [f = *f](auto& c, auto&) { return at_frequency(c, f, true); },
+                          where_it_is};
+      return Definition{name, "Group delay" + where, "s", [f = *f](auto& c, auto&) { return group_delay(c, f); },
+                        where_it_is};
     }
   }
   if (const auto open = key.find('('); open != std::string_view::npos && key.ends_with(')')) {
     const auto base = key.substr(0, open);
     const auto inside = key.substr(open + 1, key.size() - open - 2);
     const auto comma = inside.find(',');
-    if ((base == "slope" || base == "ripple") && comma != std::string_view::npos) {
+    if ((base == "slope" || base == "ripple" || base == "coherence.min") && comma != std::string_view::npos) {
       const auto from = key_frequency(key, inside.substr(0, comma)), to = key_frequency(key, inside.substr(comma + 1));
       if (!from) return tl::unexpected(from.error());
       if (!to) return tl::unexpected(to.error());
       if (!(*to > *from)) return fail(Fault::usage, "{}: the range must end above its start.", key);
+      const auto ends = [a = *from, b = *to](const Columns&, const Settings&, double) { return std::vector{a, b}; };
+      if (base == "coherence.min")
+        return Definition{
+            name, fmt::format("Lowest coherence {} to {}", format_setting(*from, "Hz"), format_setting(*to, "Hz")), "1",
+            [a = *from, b = *to](auto& c, auto&) { return lowest_coherence(c, a, b); }, ends};
       const bool slope = base == "slope";
       const std::string label = fmt::format("{} {} to {}", slope ? "Slope" : "Ripple", format_setting(*from, "Hz"),
                                             format_setting(*to, "Hz"));
       return Definition{name, label, slope ? "dB/decade" : "dB",
-                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }};
+                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }, ends};
     }
   }
   return fail(Fault::usage, "A response has no figure \"{}\".", key);
 }
 
 Columns columns_of(const Curve& curve, const Settings& s, std::vector<const CurvePoint*>& kept) {
-  Columns c{.has_phase = curve.has_phase};
+  Columns c{.has_phase = curve.has_phase, .impedance = curve.quantity == Quantity::impedance};
   for (const auto& p : curve.points) {
     if ((s.from && p.frequency < *s.from) || (s.to && p.frequency > *s.to)) continue;
+    if (p.coherence) {
+      c.all_lg.push_back(std::log10(p.frequency));
+      c.coherence.push_back(*p.coherence);
+    }
+    if (!p.trusted) continue;
     c.f.push_back(p.frequency);
     c.lg.push_back(std::log10(p.frequency));
     c.gain.push_back(p.gain_db);
@@ -254,6 +292,41 @@ Columns columns_of(const Curve& curve, const Settings& s, std::vector<const Curv
   }
   return c;
 }
+
+Columns refined(const Columns& c) {
+  constexpr int kPieces = 8;
+  const auto n = c.lg.size();
+  if (n < 4) return c;
+  Columns out = c;
+  for (auto* row : {&out.f, &out.lg, &out.gain, &out.phase}) row->clear();
+  for (std::size_t i = 0; i + 1 < n; ++i) {
+    // Four neighbours; at the ends the same four as one further in.
+    const std::size_t first = std::min(i == 0 ? 0 : i - 1, n - 4);
+    for (int k = 0; k < kPieces; ++k) {
+      const double x = c.lg[i] + (c.lg[i + 1] - c.lg[i]) * k / kPieces;
+      double gain = k == 0 ? c.gain[i] : 0, phase = k == 0 ? c.phase[i] : 0;
+      if (k > 0)
+        for (std::size_t a = first; a < first + 4; ++a) {
+          double weight = 1;
+          for (std::size_t b = first; b < first + 4; ++b)
+            if (b != a) weight *= (x - c.lg[b]) / (c.lg[a] - c.lg[b]);
+          gain += weight * c.gain[a];
+          phase += weight * c.phase[a];
+        }
+      out.lg.push_back(x);
+      out.f.push_back(k == 0 ? c.f[i] : std::pow(10, x));
+      out.gain.push_back(gain);
+      out.phase.push_back(phase);
+    }
+  }
+  out.f.push_back(c.f.back());
+  out.lg.push_back(c.lg.back());
+  out.gain.push_back(c.gain.back());
+  out.phase.push_back(c.phase.back());
+  return out;
+}
+
+namespace {
 
 /// First-order propagation: every point is moved by its own standard uncertainty in turn, then all together by what
 /// they share, which moves a gain but no corner.
@@ -284,6 +357,7 @@ std::optional<double> propagate(const Definition& d, Columns c, const Settings& 
 }  // namespace
 
 Result<void> check_figure_key(std::string_view key) {
+  if (is_resonator_figure(key)) return {};
   const auto d = define(key);
   if (!d) return tl::unexpected(d.error());
   return {};
@@ -291,8 +365,10 @@ Result<void> check_figure_key(std::string_view key) {
 
 void read_figures(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
   std::vector<const CurvePoint*> points;
-  const Columns columns = columns_of(curve, settings, points);
+  const Columns columns = columns_of(curve, settings, points), fine = refined(columns);
   std::vector<Definition> wanted = plain_figures();
+  if (curve.quantity == Quantity::impedance)
+    wanted.insert(wanted.end(), impedance_figures().begin(), impedance_figures().end());
   for (const auto& key : asked) {
     auto d = define(key);
     const bool twice = std::any_of(wanted.begin(), wanted.end(), [&](const Definition& w) { return w.key == key; });
@@ -300,15 +376,33 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
   }
   for (const auto& d : wanted) {
     if (columns.f.empty()) {
-      into.absent.push_back({d.key, "there are no points", d.label});
+      into.absent.push_back(
+          {d.key, curve.points.empty() ? "there are no points" : "no line is coherent enough to be trusted", d.label});
       continue;
     }
     const auto value = d.compute(columns, settings);
-    if (value && std::isfinite(*value))
-      into.figures.push_back({d.key, d.label, *value, d.unit, propagate(d, columns, settings, points, *value)});
-    else
+    if (value && std::isfinite(*value)) {
+      Figure figure{d.key, d.label, *value, d.unit, propagate(d, columns, settings, points, *value)};
+      if (d.where) figure.at = d.where(columns, settings, *value);
+      if (const auto curved = d.compute(fine, settings); curved && figure.u) {
+        // What straight lines between the points cost, as far as the points' own noise does not explain it.
+        const double off = *curved - *value, beyond = off * off - *figure.u * *figure.u;
+        if (beyond > 0) {
+          figure.u_between = std::sqrt(beyond);
+          figure.u = std::abs(off);
+        }
+      }
+      into.figures.push_back(std::move(figure));
+    } else {
       into.absent.push_back({d.key, value ? "the data do not determine it" : value.error(), d.label});
+    }
   }
+  if (curve.removed_db)
+    into.figures.push_back({"gain.removed", "Level removed", *curve.removed_db, "dB", {}, {*settings.normalise}});
+  else if (settings.normalise)
+    into.absent.push_back({"gain.removed", "the normalising frequency lies outside the sweep", "Level removed"});
+  const bool fitted = settings.fit || std::any_of(asked.begin(), asked.end(), is_resonator_figure);
+  if (fitted) read_resonator(curve, settings, into);
 }
 
 Reading read(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked) {

@@ -18,6 +18,11 @@ Columns as_columns(const Curve& curve) {
   }
   out.columns.push_back(std::move(gain));
   if (curve.has_phase) out.columns.push_back(std::move(phase));
+  if (!curve.points.empty() && curve.points.front().coherence) {
+    Columns::Column coherence{"coherence", "1", {}, {}};
+    for (const auto& p : curve.points) coherence.y.push_back(p.coherence.value_or(0));
+    out.columns.push_back(std::move(coherence));
+  }
   return out;
 }
 
@@ -29,24 +34,25 @@ Result<Settings> settings_from_text(const SettingsText& text) {
 }
 
 const Kind& kind() {
-  static const Kind self = {.name = "response",
-                            .title = "Frequency response",
-                            .roles = {{"frequency", "gain"}, {"frequency", "real", "imag"}},
-                            .optional_roles = {"phase"},
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
-                            .check_figure = check_figure_key,
-                            .analyse = [](const std::vector<Point>& points, const SettingsText& text,
-                                          const std::vector<std::string>& asked) -> Result<Analysis> {
-                              const auto settings = settings_from_text(text);
-                              if (!settings) return tl::unexpected(settings.error());
-                              const auto curve = reduce_take(points);
-                              if (!curve) return tl::unexpected(curve.error());
-                              return Analysis{read(*curve, *settings, asked), as_columns(*curve), as_text(*settings)};
-                            }};
+  static const Kind self = {
+      .name = "response",
+      .title = "Frequency response",
+      .roles = {{"frequency", "gain"}, {"frequency", "real", "imag"}, {"time", "stimulus", "response"}},
+      .optional_roles = {"phase", "coherence"},
+      .check_setting =
+          [](std::string_view key, std::string_view text) {
+            Settings scratch;
+            return set(scratch, key, text);
+          },
+      .check_figure = check_figure_key,
+      .analyse = [](const std::vector<Point>& points, const SettingsText& text,
+                    const std::vector<std::string>& asked) -> Result<Analysis> {
+        const auto settings = settings_from_text(text);
+        if (!settings) return tl::unexpected(settings.error());
+        const auto curve = reduce_take(points, *settings);
+        if (!curve) return tl::unexpected(curve.error());
+        return Analysis{read(*curve, *settings, asked), as_columns(*curve), as_text(*settings)};
+      }};
   return self;
 }
 

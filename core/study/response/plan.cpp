@@ -3,9 +3,21 @@
 #include <algorithm>
 #include <cmath>
 
+#include "signal/spectra.h"
+
 namespace heron::study::response {
 
 using nlohmann::json;
+
+namespace {
+
+constexpr std::string_view kMethods[] = {"stepped", "noise", "white", "multitone"};
+constexpr std::string_view kShapes[] = {"flat", "shaped", "automatic"};
+constexpr std::string_view kRepeats[] = {"once", "every", "last"};
+
+}  // namespace
+
+std::string_view method_text(Method method) { return kMethods[int(method)]; }
 
 bench::Hookup direct_hookup(const std::string& stimulus_pin, const std::string& response_pin) {
   const auto& lead = bench::stock_sensors().front();
@@ -20,7 +32,12 @@ json to_json(const Plan& p) {
               {"response", p.response},
               {"start", p.start},
               {"stop", p.stop},
-              {"spacing", p.logarithmic ? "log" : "linear"},
+              {"method", method_text(p.method)},
+              {"quantity", p.quantity == Quantity::impedance ? "impedance" : "gain"},
+              {"spacing", p.logarithmic()                ? "log"
+                          : p.spacing == Spacing::linear ? "linear"
+                                                         : "listed"},
+              {"listed", p.listed},
               {"points_per_decade", p.points_per_decade},
               {"points_total", p.points_total},
               {"by_total", p.by_total},
@@ -31,7 +48,22 @@ json to_json(const Plan& p) {
               {"settle_time", p.settle_time},
               {"settle_periods", p.settle_periods},
               {"periods", p.periods},
-              {"averages", p.averages}};
+              {"averages", p.averages},
+              {"level_shape", kShapes[int(p.level_shape)]},
+              {"level_table", p.level_table},
+              {"aim", p.aim},
+              {"level_most_pp", p.level_most_pp},
+              {"agree", p.agree},
+              {"u_asked_db", p.u_asked_db},
+              {"refine", p.refine},
+              {"refine_points", p.refine_points},
+              {"level_checks", p.level_checks},
+              {"repeat", kRepeats[int(p.repeat)]},
+              {"noise_rms", p.noise_rms},
+              {"resolution", p.resolution},
+              {"noise_averages", p.noise_averages},
+              {"overlap", p.overlap},
+              {"window", p.window}};
   return out;
 }
 
@@ -53,7 +85,30 @@ Result<Plan> plan_from_json(const json& in) {
     }
     p.start = in.value("start", p.start);
     p.stop = in.value("stop", p.stop);
-    p.logarithmic = in.value("spacing", "log") != "linear";
+    const auto index = [](const auto& names, const std::string& name) {
+      const auto it = std::find(std::begin(names), std::end(names), name);
+      return it == std::end(names) ? 0 : int(it - std::begin(names));
+    };
+    const std::string spacing = in.value("spacing", "log");
+    p.spacing = spacing == "linear" ? Spacing::linear : spacing == "listed" ? Spacing::listed : Spacing::logarithmic;
+    p.listed = in.value("listed", p.listed);
+    p.method = Method(index(kMethods, in.value("method", "stepped")));
+    p.quantity = in.value("quantity", "gain") == "impedance" ? Quantity::impedance : Quantity::gain;
+    p.level_shape = LevelShape(index(kShapes, in.value("level_shape", "flat")));
+    p.level_table = in.value("level_table", p.level_table);
+    p.aim = in.value("aim", p.aim);
+    p.level_most_pp = in.value("level_most_pp", p.level_most_pp);
+    p.agree = in.value("agree", p.agree);
+    p.u_asked_db = in.value("u_asked_db", p.u_asked_db);
+    p.refine = in.value("refine", p.refine);
+    p.refine_points = in.value("refine_points", p.refine_points);
+    p.level_checks = in.value("level_checks", p.level_checks);
+    p.repeat = Repeat(index(kRepeats, in.value("repeat", "once")));
+    p.noise_rms = in.value("noise_rms", p.noise_rms);
+    p.resolution = in.value("resolution", p.resolution);
+    p.noise_averages = in.value("noise_averages", p.noise_averages);
+    p.overlap = in.value("overlap", p.overlap);
+    p.window = in.value("window", p.window);
     p.points_per_decade = in.value("points_per_decade", p.points_per_decade);
     p.points_total = in.value("points_total", p.points_total);
     p.by_total = in.value("by_total", p.by_total);
@@ -74,20 +129,66 @@ Result<Plan> plan_from_json(const json& in) {
 }
 
 int point_count(const Plan& p) {
-  if (!p.logarithmic || p.by_total) return p.points_total;
+  if (!p.stepped()) return noise_timing(p, 1e8).records;
+  if (p.spacing == Spacing::listed) return int(p.listed.size());
+  if (!p.logarithmic() || p.by_total) return p.points_total;
   return int(std::min(1e9, std::round(p.points_per_decade * std::log10(p.stop / p.start)))) + 1;
 }
 
 std::vector<double> frequencies(const Plan& p) {
-  const int n = point_count(p);
+  if (p.stepped() && p.spacing == Spacing::listed) return p.listed;
+  const int n = p.stepped() ? point_count(p) : 0;
   std::vector<double> out;
   for (int k = 0; k < n; ++k) {
     const double share = n > 1 ? double(k) / (n - 1) : 0;
-    out.push_back(p.logarithmic ? p.start * std::pow(p.stop / p.start, share) : p.start + (p.stop - p.start) * share);
+    out.push_back(p.logarithmic() ? p.start * std::pow(p.stop / p.start, share) : p.start + (p.stop - p.start) * share);
   }
   if (n > 1) out.back() = p.stop;
   return out;
 }
+
+double level_at(const Plan& p, double frequency) {
+  if (p.level_shape != LevelShape::shaped || p.level_table.empty()) return p.level_pp;
+  const auto& t = p.level_table;
+  if (frequency <= t.front().first) return t.front().second;
+  for (std::size_t i = 1; i < t.size(); ++i)
+    if (frequency <= t[i].first) {
+      const double share = std::log(frequency / t[i - 1].first) / std::log(t[i].first / t[i - 1].first);
+      return t[i - 1].second * std::pow(t[i].second / t[i - 1].second, share);
+    }
+  return t.back().second;
+}
+
+double highest_peak(const Plan& p) {
+  if (!p.stepped()) return kCrest * p.noise_rms;
+  if (p.level_shape == LevelShape::automatic) return std::max(p.level_pp, p.level_most_pp) / 2;
+  if (p.level_shape == LevelShape::flat) return p.level_pp / 2;
+  double most = 0;
+  for (const auto& [f, pp] : p.level_table) most = std::max(most, pp / 2);
+  return most;
+}
+
+namespace {
+
+Result<void> check_noise(const Plan& p) {
+  for (const double v : {p.noise_rms, p.resolution, p.overlap, p.aim, p.level_most_pp, p.agree, p.u_asked_db})
+    if (!std::isfinite(v)) return fail(Fault::input, "A number of the set-up is not finite.");
+  if (!(p.noise_rms > 0)) return fail(Fault::input, "The level of the noise must be above zero.");
+  if (!(p.resolution > 0)) return fail(Fault::input, "The resolution must be above zero.");
+  if (p.noise_averages < 2 || p.noise_averages > 10'000)
+    return fail(Fault::input, "From 2 to 10 000 segments can be averaged; one alone has no coherence.");
+  if (const auto w = signal::window_from_text(p.window); !w) return fail(Fault::input, "{}", w.error().message);
+  if (auto ok = signal::check({.overlap = p.overlap}); !ok) return fail(Fault::input, "{}", ok.error().message);
+  if (p.stepped()) return {};
+  if (!(p.resolution <= (p.stop - p.start) / 4))
+    return fail(Fault::input, "The band from {} to {} would have fewer than 4 lines; ask for a finer resolution.",
+                format_setting(p.start, "Hz"), format_setting(p.stop, "Hz"));
+  if (p.stop / p.resolution > 1e6)
+    return fail(Fault::input, "More than 1 000 000 lines cannot be read; ask for a coarser resolution.");
+  return {};
+}
+
+}  // namespace
 
 Result<void> check(const Plan& p) {
   std::vector<std::string> names;
@@ -111,8 +212,26 @@ Result<void> check(const Plan& p) {
     return fail(Fault::input, "The sweep would stop at {}, which is not above its start at {}.",
                 format_setting(p.stop, "Hz"), format_setting(p.start, "Hz"));
   if (!(p.points_per_decade > 0)) return fail(Fault::input, "At least one point per decade is needed.");
+  if (auto ok = check_noise(p); !ok) return ok;
+  if (p.stepped() && p.spacing == Spacing::listed)
+    for (std::size_t i = 0; i < p.listed.size(); ++i)
+      if (!(p.listed[i] > 0) || (i > 0 && !(p.listed[i] > p.listed[i - 1])))
+        return fail(Fault::input, "The listed frequencies must rise and lie above zero; {} does not.",
+                    format_setting(p.listed[i], "Hz"));
+  for (std::size_t i = 0; i < p.level_table.size(); ++i)
+    if (!(p.level_table[i].first > 0) || !(p.level_table[i].second > 0) ||
+        (i > 0 && !(p.level_table[i].first > p.level_table[i - 1].first)))
+      return fail(Fault::input, "The level's frequencies must rise, and the levels lie above zero.");
+  if (p.level_shape == LevelShape::shaped && p.level_table.empty())
+    return fail(Fault::input, "A shaped level needs at least one frequency with its level.");
+  if (!(p.aim > 0) || !(p.level_most_pp > 0))
+    return fail(Fault::input, "The aim and the highest level lie above zero.");
+  if (!(p.agree >= 0 && p.agree < 0.5)) return fail(Fault::input, "Readings can be asked to agree within up to 50 %.");
+  if (!(p.u_asked_db >= 0 && p.u_asked_db <= 3)) return fail(Fault::input, "From 0 to 3 dB can be asked.");
+  if (p.refine_points < 1 || p.refine_points > 500) return fail(Fault::input, "From 1 to 500 points can be added.");
+  if (p.level_checks < 0 || p.level_checks > 50) return fail(Fault::input, "From 0 to 50 points can be read twice.");
   const int n = point_count(p);
-  if (n < 2 || n > kMostPoints)
+  if (p.stepped() && (n < 2 || n > kMostPoints))
     return fail(Fault::input, "The sweep would have {} points; from 2 to {} are possible.", n, kMostPoints);
   if (!(p.level_pp > 0)) return fail(Fault::input, "The level must be above zero.");
   if (!(p.source_resistance > 0)) return fail(Fault::input, "The source resistance must be above zero.");
@@ -137,6 +256,11 @@ double point_time(const Plan& p, double frequency, const bench::Limits& limits) 
 }
 
 double sweep_time(const Plan& p, const bench::Limits& limits) {
+  if (!p.stepped()) {
+    const auto timing = noise_timing(p, limits.highest_sample_rate > 0 ? limits.highest_sample_rate : 1e8);
+    return limits.overhead_per_point + p.settle_time +
+           timing.records * (double(timing.samples) / timing.rate + limits.overhead_per_point);
+  }
   double sum = 0;
   for (const double f : frequencies(p)) sum += point_time(p, f, limits);
   return sum;

@@ -9,6 +9,13 @@ namespace heron::study::response {
 
 namespace {
 
+/// The word that brings the highest level down to this, V pk-pk.
+Edits level_edit(const Plan& p, double pp) {
+  if (!p.stepped()) return {{"noise_level", format_setting(pp / 2 / kCrest, "V") + " rms"}};
+  if (p.level_shape == LevelShape::automatic) return {{"level_most", format_setting(pp, "V") + " pk-pk"}};
+  return {{"level", format_setting(pp, "V") + " pk-pk"}};
+}
+
 /// A sensor whose own corner lies within the sweep: corrected for, but only as well as the corner is known.
 void check_corners(const Plan& p, std::vector<Doubt>& out) {
   for (const auto& chain : p.hookup.chains) {
@@ -39,10 +46,44 @@ void check_corners(const Plan& p, std::vector<Doubt>& out) {
   }
 }
 
+/// An impedance is volts over amperes; anything else is a slip of the hookup.
+void check_impedance(const Plan& p, std::vector<Doubt>& out) {
+  const auto unit = [&](const std::string& name) -> std::string {
+    if (const auto* chain = p.hookup.find(name)) return bench::sensing_of(*chain).unit;
+    for (const auto& c : p.hookup.computed)
+      if (c.name == name) return c.unit;
+    return "";
+  };
+  const bool ohms = unit(p.response) == "V" && unit(p.stimulus) == "A";
+  if (p.quantity == Quantity::impedance && !ohms)
+    out.push_back({"wiring.units",
+                   Severity::serious,
+                   fmt::format("An impedance is a voltage over a current; here {} is in {} and {} in {}.", p.response,
+                               unit(p.response), p.stimulus, unit(p.stimulus)),
+                   "Sense the current through a shunt, or compute it over a known resistor, and put it below the "
+                   "voltage.",
+                   {}});
+  if (p.quantity == Quantity::gain && ohms)
+    out.push_back({"wiring.units",
+                   Severity::note,
+                   "A voltage over a current is an impedance.",
+                   "Read it as impedance, for R, L, C and Q.",
+                   {{"quantity", "impedance"}}});
+}
+
 /// A sweep of minutes is told, with what takes the time and what would halve it.
 void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& out) {
   const double seconds = sweep_time(p, limits);
   if (seconds <= 60) return;
+  if (!p.stepped()) {
+    out.push_back(
+        {"sweep.long",
+         Severity::caution,
+         fmt::format("Reading {} segments takes about {} on a real bench.", p.noise_averages, format_duration(seconds)),
+         fmt::format("Average {} segments.", std::max(2, p.noise_averages / 4)),
+         {{"noise_averages", fmt::format("{}", std::max(2, p.noise_averages / 4))}}});
+    return;
+  }
   Plan faster = p;
   faster.start = std::min(p.start * 4, p.stop / 2);
   out.push_back(
@@ -59,7 +100,7 @@ void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& 
 std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const device::Ratings& ratings,
                              const Levels* levels) {
   std::vector<Doubt> out;
-  const double reach = p.level_pp / 2 + std::abs(p.offset);
+  const double reach = highest_peak(p) + std::abs(p.offset);
   const auto volts = [](double v) { return format_setting(v, "V"); };
   const auto rating_of = ratings.find(p.drive_pin);
   const std::optional<double> rating = rating_of == ratings.end() ? std::nullopt : rating_of->second.voltage;
@@ -68,8 +109,9 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
     out.push_back(
         {"rating.near", Severity::serious,
          fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(reach), volts(*rating)),
-         fmt::format("Lower the level to {} pk-pk.", volts(bearable)),
-         bearable > 0 ? Edits{{"level", volts(bearable) + " pk-pk"}} : Edits{}});
+         p.stepped() ? fmt::format("Lower the level to {} pk-pk.", volts(bearable))
+                     : fmt::format("Lower the level to {} rms.", volts(bearable / 2 / kCrest)),
+         bearable > 0 ? level_edit(p, bearable) : Edits{}});
   } else if (rating && reach > 0.8 * *rating) {
     out.push_back({"rating.near", Severity::caution,
                    fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", p.drive_pin, volts(reach),
@@ -81,16 +123,14 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
     if (const auto it = others.find(p.drive_pin); it != others.end()) it->second.voltage.reset();
     check_ratings(others, *levels, sweep_time(p, limits), out);
   }
-  if (2 * reach > limits.highest_level_pp * (1 + 1e-9) || p.level_pp < limits.lowest_level_pp)
-    out.push_back({"source.limit",
-                   Severity::serious,
+  if (2 * reach > limits.highest_level_pp * (1 + 1e-9) || 2 * highest_peak(p) < limits.lowest_level_pp)
+    out.push_back({"source.limit", Severity::serious,
                    fmt::format("The generator gives {} to {} pk-pk, offset included; the plan asks for {}.",
                                volts(limits.lowest_level_pp), volts(limits.highest_level_pp), volts(2 * reach)),
                    "Change the level or the offset.",
-                   {{"level", volts(std::clamp(
-                                  p.level_pp, limits.lowest_level_pp,
-                                  std::max(limits.lowest_level_pp, limits.highest_level_pp - 2 * std::abs(p.offset)))) +
-                                  " pk-pk"}}});
+                   level_edit(p, std::clamp(2 * highest_peak(p), limits.lowest_level_pp,
+                                            std::max(limits.lowest_level_pp,
+                                                     limits.highest_level_pp - 2 * std::abs(p.offset))))});
   if (p.start < limits.lowest_frequency || p.stop > limits.highest_frequency)
     out.push_back({"source.limit", Severity::serious,
                    fmt::format("The generator reaches from {} to {}.", format_setting(limits.lowest_frequency, "Hz"),
@@ -100,7 +140,7 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
   Levels driven;
   for (const auto& chain : p.hookup.chains)
     if (chain.input.pin == p.drive_pin && !chain.input.sensor.senses_current())
-      driven.quantities[chain.name] = {.peak = p.level_pp / 2, .dc = p.offset};
+      driven.quantities[chain.name] = {.peak = highest_peak(p), .dc = p.offset};
   check_hookup(p.hookup, levels ? levels : &driven, limits, out);
   check_corners(p, out);
   if (limits.highest_sample_rate < 4 * p.stop)
@@ -110,12 +150,13 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
                                limits.highest_sample_rate / p.stop),
                    fmt::format("Stop the sweep at {}.", format_setting(limits.highest_sample_rate / 4, "Hz")),
                    {{"stop", format_setting(limits.highest_sample_rate / 4, "Hz")}}});
-  if (p.periods < 4)
+  if (p.stepped() && p.periods < 4)
     out.push_back({"periods.few",
                    Severity::caution,
                    fmt::format("Only {:.3g} periods are read at each point.", p.periods),
                    "Read 4 periods or more.",
                    {{"periods", "8 periods"}}});
+  check_impedance(p, out);
   check_time(p, limits, out);
   return out;
 }

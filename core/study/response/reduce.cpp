@@ -7,6 +7,7 @@
 
 #include "base/quantity.h"
 #include "signal/curve.h"
+#include "study/response/compensate.h"
 
 namespace heron::study::response {
 namespace {
@@ -38,14 +39,7 @@ double noise_nearby(std::span<const double> values, double rate, double frequenc
 ChannelEvidence evidence(const RoleSamples& samples, double rate, const signal::Tone& whole, double u_nearby) {
   ChannelEvidence out;
   const auto& volts = samples.values;
-  if (const auto* channel = samples.channel) {
-    out.clipped = channel->counted() && clipped(*channel);
-    if (channel->range) {
-      double highest = 0;
-      for (const double v : channel->values()) highest = std::max(highest, std::abs(v));
-      out.range_share = highest / *channel->range;
-    }
-  }
+  note_range_use(samples, out);
   const double u_whole = std::max(whole.u_peak, u_nearby);
   out.over_floor = u_whole > 0 ? whole.peak / u_whole : 0;
   out.peak = whole.peak;
@@ -99,6 +93,36 @@ std::vector<double> Curve::phases() const {
   std::vector<double> out;
   for (const auto& p : points) out.push_back(p.phase_deg);
   return out;
+}
+
+std::complex<double> Curve::value(std::size_t i) const {
+  return std::polar(std::pow(10, points[i].gain_db / 20), points[i].phase_deg / kDegrees);
+}
+
+void note_range_use(const RoleSamples& samples, ChannelEvidence& into) {
+  const auto* channel = samples.channel;
+  if (!channel) return;
+  into.clipped = into.clipped || (channel->counted() && clipped(*channel));
+  if (!channel->range) return;
+  double highest = 0;
+  for (const double v : channel->values()) highest = std::max(highest, std::abs(v));
+  into.range_share = std::max(into.range_share.value_or(0), highest / *channel->range);
+}
+
+ChainUncertainty chain_uncertainty(const RoleSamples& samples, const Record& record, double frequency) {
+  const auto& sensing = samples.sensing;
+  // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 + (f/fc)^2) u.
+  double corner_gain = 0, corner_turn = 0;
+  for (const double x : {sensing.bandwidth > 0 ? frequency / sensing.bandwidth : 0.0,
+                         sensing.low_corner > 0 ? sensing.low_corner / frequency : 0.0}) {
+    corner_gain = std::hypot(corner_gain, x * x / (1 + x * x) * sensing.u_bandwidth);
+    corner_turn = std::hypot(corner_turn, x / (1 + x * x) * sensing.u_bandwidth);
+  }
+  const auto& input = samples.channel ? *samples.channel : record.channels.front();
+  return {.scale = std::hypot(std::hypot(input.u_gain, sensing.u_factor), corner_gain),
+          .common = sensing.u_factor,
+          .delay = input.u_delay,
+          .turn = corner_turn};
 }
 
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role) {
@@ -158,6 +182,7 @@ Result<CurvePoint> reduce(const Point& point) {
   if (!point.setting.is_object() || !point.setting.contains("frequency") || !point.setting.at("frequency").is_number())
     return fail(Fault::input, "Point {} does not say its frequency.", point.index + 1);
   out.frequency = point.setting.at("frequency").get<double>();
+  out.level_pp = point.setting.value("level_pp", 0.0);
   std::complex<double> sum = 0;
   double squares_gain = 0, squares_phase = 0, u_scale = 0, u_delay = 0, u_turn = 0, u_common = 0;
   int records = 0;
@@ -184,21 +209,11 @@ Result<CurvePoint> reduce(const Point& point) {
       ratio = side.way > 0 ? ratio * value : ratio / value;
       squares_gain += std::pow(std::max(fit->u_peak, nearby) / fit->peak, 2);
       squares_phase += std::pow(std::max(fit->u_phase, nearby / fit->peak), 2);
-      const auto& sensing = samples->sensing;
-      // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 +
-      // (f/fc)^2) u.
-      double corner_gain = 0, corner_turn = 0;
-      for (const double x : {sensing.bandwidth > 0 ? out.frequency / sensing.bandwidth : 0.0,
-                             sensing.low_corner > 0 ? sensing.low_corner / out.frequency : 0.0}) {
-        corner_gain = std::hypot(corner_gain, x * x / (1 + x * x) * sensing.u_bandwidth);
-        corner_turn = std::hypot(corner_turn, x / (1 + x * x) * sensing.u_bandwidth);
-      }
-      const double u_gain = samples->channel ? samples->channel->u_gain : record.channels.front().u_gain;
-      u_scale_squared += u_gain * u_gain + sensing.u_factor * sensing.u_factor + corner_gain * corner_gain;
-      u_common_squared += sensing.u_factor * sensing.u_factor;
-      const double u_late = samples->channel ? samples->channel->u_delay : record.channels.front().u_delay;
-      u_delay_squared += u_late * u_late;
-      u_turn_squared += corner_turn * corner_turn;
+      const auto chain = chain_uncertainty(*samples, record, out.frequency);
+      u_scale_squared += chain.scale * chain.scale;
+      u_common_squared += chain.common * chain.common;
+      u_delay_squared += chain.delay * chain.delay;
+      u_turn_squared += chain.turn * chain.turn;
       auto seen = evidence(*samples, record.sample_rate, *fit, nearby);
       seen.peak = std::abs(value);
       seen.lost_db = -20 * std::log10(std::abs(lost));
@@ -219,6 +234,7 @@ Result<CurvePoint> reduce(const Point& point) {
   out.phase_deg = std::arg(sum) * kDegrees;
   out.u_gain_db = kDbPerNeper * std::hypot(std::sqrt(squares_gain) / records, u_scale);
   out.u_common_db = kDbPerNeper * u_common;
+  out.u_chain_db = kDbPerNeper * u_scale;
   out.u_phase_deg = kDegrees * std::hypot(std::sqrt(squares_phase) / records,
                                           std::hypot(2 * std::numbers::pi * out.frequency * u_delay, u_turn));
   return out;
@@ -242,12 +258,12 @@ Result<Curve> reduce_table(const Record& table) {
     return c ? c->values() : std::vector<double>();
   };
   const auto frequency = column("frequency"), gain = column("gain"), phase = column("phase"), real = column("real"),
-             imag = column("imag");
+             imag = column("imag"), coherence = column("coherence");
   if (frequency.empty()) return fail(Fault::input, "The data have no frequency.");
   const bool complex_form = gain.empty();
   if (complex_form && (real.empty() || imag.empty()))
     return fail(Fault::input, "The data have neither gain nor real and imaginary part.");
-  for (const auto* c : {&gain, &phase, &real, &imag})
+  for (const auto* c : {&gain, &phase, &real, &imag, &coherence})
     if (!c->empty() && c->size() != frequency.size()) return fail(Fault::input, "The columns differ in length.");
   std::vector<CurvePoint> points;
   for (std::size_t i = 0; i < frequency.size(); ++i) {
@@ -263,23 +279,99 @@ Result<Curve> reduce_table(const Record& table) {
       p.gain_db = gain[i];
       p.phase_deg = phase.empty() ? 0 : phase[i];
     }
+    if (!coherence.empty()) {
+      if (!(coherence[i] >= 0 && coherence[i] <= 1))
+        return fail(Fault::input, "Row {}: a coherence lies from 0 to 1; {} does not.", i + 1, coherence[i]);
+      p.coherence = coherence[i];
+    }
     points.push_back(p);
   }
   return assemble(std::move(points), complex_form || !phase.empty());
 }
 
-Result<Curve> reduce_take(const std::vector<Point>& points) {
-  if (points.size() == 1 && points.front().records.size() == 1 && points.front().records.front().find("frequency"))
-    return reduce_table(points.front().records.front());
-  std::vector<CurvePoint> reduced;
+namespace {
+
+std::string purpose_of(const Point& point) {
+  return point.setting.is_object() ? point.setting.value("purpose", std::string()) : std::string();
+}
+
+/// Points that ask whether the level matters, against the curve they check.
+std::vector<LevelCheck> level_checks(const std::vector<CurvePoint>& points, const std::vector<CurvePoint>& again) {
+  std::vector<LevelCheck> out;
+  for (const auto& other : again)
+    for (const auto& p : points) {
+      if (p.frequency != other.frequency) continue;
+      // What both readings share, the chains' scale, is no reason to doubt their difference.
+      const auto own = [](const CurvePoint& c) {
+        return std::sqrt(std::max(0.0, std::pow(c.u_gain_db.value_or(0), 2) - std::pow(c.u_chain_db, 2)));
+      };
+      out.push_back(
+          {p.frequency, p.level_pp, other.level_pp, other.gain_db - p.gain_db, std::hypot(own(p), own(other))});
+    }
+  return out;
+}
+
+Result<Curve> reduce_one(const std::vector<Point>& points, const Settings& settings) {
+  if (points.empty()) return Curve{};
+  const auto& first = points.front();
+  if (points.size() == 1 && first.records.size() == 1 && first.records.front().find("frequency"))
+    return reduce_table(first.records.front());
+  const bool noise = first.setting.is_object() && first.setting.value("method", std::string()) == "noise";
+  if (noise || settings.noise) return reduce_noise(points, settings);
+  if (!first.records.empty() && first.records.front().find("time"))
+    return fail(Fault::input,
+                "The data are records over time; say --set method=noise for a stimulus that holds all frequencies.");
+  std::vector<CurvePoint> reduced, again;
   for (const auto& point : points) {
     auto one = reduce(point);
     if (!one) return tl::unexpected(one.error());
-    reduced.push_back(std::move(*one));
+    (point.setting.value("check", std::string()) == "level" ? again : reduced).push_back(std::move(*one));
   }
   auto curve = assemble(std::move(reduced));
-  if (curve) curve->measured = true;
+  if (curve) {
+    curve->measured = true;
+    curve->level_checks = level_checks(curve->points, again);
+  }
   return curve;
+}
+
+}  // namespace
+
+Result<Curve> reduce_take(const std::vector<Point>& points, const Settings& settings) {
+  std::map<std::string, std::vector<Point>> by_purpose;
+  const bool standards =
+      std::any_of(points.begin(), points.end(), [](const Point& p) { return !purpose_of(p).empty(); });
+  if (standards)
+    for (const auto& point : points) by_purpose[purpose_of(point)].push_back(point);
+  const auto& own = standards ? by_purpose[""] : points;
+  auto curve = reduce_one(own, settings);
+  if (!curve) return curve;
+  for (const auto& point : own)
+    if (point.setting.is_object() && point.setting.value("quantity", std::string()) == "impedance")
+      curve->quantity = Quantity::impedance;
+  if (settings.quantity) curve->quantity = *settings.quantity;
+  if (standards) {
+    Standards held{.load_resistance = settings.load_resistance};
+    for (const auto& [what, into] : {std::pair{"open", &held.open}, {"short", &held.shorted}, {"load", &held.load}}) {
+      if (!by_purpose.contains(what)) continue;
+      auto one = reduce_one(by_purpose[what], settings);
+      if (!one) return fail(one.error().fault, "The {} take: {}", what, one.error().message);
+      *into = std::move(*one);
+    }
+    if (auto ok = compensate(*curve, held); !ok) return tl::unexpected(ok.error());
+  }
+  for (auto& p : curve->points) p.trusted = !p.coherence || *p.coherence >= settings.coherence_limit;
+  if (settings.normalise) normalise(*curve, *settings.normalise);
+  return curve;
+}
+
+void normalise(Curve& curve, double frequency) {
+  std::vector<double> lg;
+  for (const auto& p : curve.points) lg.push_back(std::log10(p.frequency));
+  const auto level = signal::interpolate(lg, curve.gains(), std::log10(frequency));
+  if (!level) return;
+  curve.removed_db = *level;
+  for (auto& p : curve.points) p.gain_db -= *level;
 }
 
 }  // namespace heron::study::response

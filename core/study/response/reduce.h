@@ -1,10 +1,12 @@
 #pragma once
+#include <complex>
 #include <optional>
 #include <vector>
 
 #include "base/result.h"
 #include "signal/tone.h"
 #include "study/raw.h"
+#include "study/response/settings.h"
 
 namespace heron::study::response {
 
@@ -30,20 +32,38 @@ struct CurvePoint {
   double gain_db = 0;
   double phase_deg = 0;  ///< unwrapped along the curve
   std::optional<double> u_gain_db, u_phase_deg;
-  double u_common_db = 0;  ///< what of u_gain_db all points of the take share: the sensors' factors
-  double periods = 0;      ///< in the record; 0 for imported curves
+  double u_common_db = 0;           ///< what of u_gain_db all points of the take share: the sensors' factors
+  double u_chain_db = 0;            ///< what of u_gain_db the chains are to blame for, noise left out
+  double periods = 0;               ///< in the record; 0 for imported curves
+  double level_pp = 0;              ///< V, open circuit, that drove it; 0 where unknown
+  std::optional<double> coherence;  ///< of noise; 0..1
+  bool trusted = true;              ///< false where the coherence is too low: drawn pale, left out of figures
   ChannelEvidence stimulus, response;
 };
 
-/// Sorted by frequency, phase unwrapped from the lowest frequency on.
+/// One frequency read a second time at another level.
+struct LevelCheck {
+  double frequency = 0;
+  double level_pp = 0, other_level_pp = 0;  ///< V
+  double change_db = 0, u_change_db = 0;    ///< of the gain, other level minus level
+};
+
+/// Sorted by frequency, phase unwrapped from the lowest frequency on. Of an impedance, gain is in dB re 1 ohm and phase
+/// its angle.
 struct Curve {
   std::vector<CurvePoint> points;
   bool has_phase = true;
   bool measured = false;  ///< from records, so that the evidence means something
+  Quantity quantity = Quantity::gain;
+  std::vector<LevelCheck> level_checks;
+  double independent = 0;                ///< averages behind every line of a noise response; 0 for others
+  std::optional<double> removed_db;      ///< taken off every gain to have 0 dB at the normalising frequency
+  std::vector<std::string> compensated;  ///< "open", "short", "load": what was taken off
 
   std::vector<double> frequencies() const;
   std::vector<double> gains() const;
   std::vector<double> phases() const;
+  std::complex<double> value(std::size_t point) const;
 };
 
 /// One raw point to H(f): a sine fit of both channels in every record (IEEE Std 1057), their complex ratio averaged.
@@ -61,11 +81,29 @@ struct RoleSamples {
 };
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role);
 
+/// What a record's channel says of clipping and of the range used, whatever was measured with it.
+void note_range_use(const RoleSamples& samples, ChannelEvidence& into);
+
+/// Relative and angular uncertainty (rad, at a frequency) that the chain behind samples adds: inputs, sensor, delay.
+struct ChainUncertainty {
+  double scale = 0, common = 0, delay = 0, turn = 0;  ///< relative; of it shared by all points; s; rad
+};
+ChainUncertainty chain_uncertainty(const RoleSamples& samples, const Record& record, double frequency);
+
 /// Sorts, unwraps, and refuses a frequency that comes twice.
 Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase = true);
 
-/// The curve of all points of a take, stepped or imported.
-Result<Curve> reduce_take(const std::vector<Point>& points);
+/// The curve of all points of a take: stepped, from noise, or imported. Points of what stood in the device's place (see
+/// compensate.h) are taken off.
+Result<Curve> reduce_take(const std::vector<Point>& points, const Settings& settings = {});
+
+/// Records of noise, or of any steady random or periodic signal, to H(f) with its coherence. Channels named stimulus
+/// and response, or the quantities that the points' setting names.
+Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& settings);
+
+/// Takes the gain at a frequency off all of them, so that unlike units compare. Nothing happens where the curve does
+/// not reach it.
+void normalise(Curve& curve, double frequency);
 
 /// An imported table: frequency (Hz) with gain (dB) and optional phase (deg), or real and imaginary part.
 Result<Curve> reduce_table(const Record& table);

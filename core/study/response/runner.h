@@ -14,13 +14,20 @@ struct Progress {
   double bench_seconds_left = 0;  ///< of a real bench
 };
 
-/// What a point keeps so that it explains itself.
+/// What a run is told besides its plan.
 struct Context {
   std::vector<std::pair<std::string, double>> parts;  ///< values that computed quantities use
   Levels levels;                                      ///< what the circuit should show: for doubts, never for figures
+  std::string purpose = {};                           ///< "open", "short", "load"; empty: the device itself
+  std::uint64_t seed = 1;                             ///< of noise
+  Settings settings = {};                             ///< how figures are read, for the refinement...
+  std::vector<std::string> figures = {};              ///< ...of these
+  /// Points to read anew, by index and frequency (Hz); empty: the whole plan.
+  std::vector<std::pair<int, double>> only = {};
 };
 
-/// Asks the bench for one point after another, in the plan's order, and hands each over as soon as it is read.
+/// Asks the bench for one point after another, in the plan's order, and hands each over as soon as it is read. Of
+/// noise, a point is a record of some segments.
 ///
 /// Runs in the caller's thread until done, stopped or failed; the drive is off afterwards in every case. Points handed
 /// over are complete: nothing is lost by stopping.

@@ -1,6 +1,9 @@
 #include "study/response/settings.h"
 
+#include <cmath>
+
 #include "base/quantity.h"
+#include "signal/spectra.h"
 
 namespace heron::study::response {
 
@@ -18,6 +21,73 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
     return {};
   };
   if (key == "drop") return put(s.drop_db, "dB");
+  if (key == "load_resistance") return put(s.load_resistance, "ohm");
+  if (key == "normalise") {
+    if (text == "none") {
+      s.normalise.reset();
+      return {};
+    }
+    return put(s.normalise, "Hz");
+  }
+  if (key == "quantity") {
+    if (text != "gain" && text != "impedance")
+      return fail(Fault::usage, "quantity: gain or impedance is wanted, not \"{}\".", text);
+    s.quantity = text == "gain" ? Quantity::gain : Quantity::impedance;
+    return {};
+  }
+  if (key == "method") {
+    if (text != "noise" && text != "stepped")
+      return fail(Fault::usage, "method: noise or stepped is wanted, not \"{}\".", text);
+    s.noise = text == "noise";
+    return {};
+  }
+  if (key == "fit") {
+    if (text != "resonator" && text != "none")
+      return fail(Fault::usage, "fit: resonator or none is wanted, not \"{}\".", text);
+    s.fit = text == "resonator";
+    return {};
+  }
+  if (key == "estimator") {
+    if (text != "H1" && text != "H2") return fail(Fault::usage, "estimator: H1 or H2 is wanted, not \"{}\".", text);
+    s.estimator = text;
+    return {};
+  }
+  if (key == "window") {
+    if (const auto w = signal::window_from_text(text); !w) return tl::unexpected(w.error());
+    s.window = text;
+    return {};
+  }
+  if (key == "segment") {
+    const auto n = number("1", true);
+    if (!n) return tl::unexpected(n.error());
+    if (*n > 67108864 || *n != std::round(*n))
+      return fail(Fault::usage, "segment: a whole number of samples is wanted, not {}.", text);
+    if (auto ok = signal::check({.segment = std::size_t(*n)}); !ok) return ok;
+    s.segment = std::size_t(*n);
+    return {};
+  }
+  if (key == "overlap" || key == "coherence_limit") {
+    const auto share = number("1", false);
+    if (!share) return tl::unexpected(share.error());
+    if (!(*share >= 0 && *share < 1)) return fail(Fault::usage, "{}: a share from 0 to below 1 is wanted.", key);
+    if (key == "overlap") {
+      if (auto ok = signal::check({.overlap = *share}); !ok) return ok;
+      s.overlap = *share;
+    } else {
+      s.coherence_limit = *share;
+    }
+    return {};
+  }
+  if (key == "open" || key == "short" || key == "load") {
+    if (text == "none") {
+      s.standards.erase(std::string(key));
+      return {};
+    }
+    const auto n = number("1", true);
+    if (!n || *n != std::round(*n) || *n > 1e6) return fail(Fault::usage, "{}: the number of a take, or none.", key);
+    s.standards[std::string(key)] = int(*n);
+    return {};
+  }
   if (key == "from") return put(s.from, "Hz");
   if (key == "to") return put(s.to, "Hz");
   if (key == "u_limit") {
@@ -42,13 +112,29 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
     s.reference_frequency = *value;
     return {};
   }
-  return fail(Fault::usage, "A response has no setting \"{}\"; there are drop, reference, from, to, u_limit.", key);
+  return fail(Fault::usage,
+              "A response has no setting \"{}\"; there are drop, reference, from, to, u_limit, quantity, "
+              "normalise, method, segment, overlap, window, estimator, coherence_limit, open, short, load, "
+              "load_resistance, fit.",
+              key);
 }
 
 std::map<std::string, std::string> as_text(const Settings& s) {
   std::map<std::string, std::string> out = {{"drop", fmt::format("{:.6g} dB", s.drop_db)}};
   if (s.reference != "auto") out["reference"] = s.reference;
   if (s.from) out["from"] = fmt::format("{} Hz", *s.from);
+  if (s.quantity) out["quantity"] = *s.quantity == Quantity::gain ? "gain" : "impedance";
+  if (s.noise) out["method"] = "noise";
+  if (s.fit) out["fit"] = "resonator";
+  if (s.segment) out["segment"] = std::to_string(*s.segment);
+  if (s.overlap) out["overlap"] = fmt::format("{}", *s.overlap);
+  if (s.window) out["window"] = *s.window;
+  if (s.estimator != "H1") out["estimator"] = s.estimator;
+  if (s.coherence_limit != Settings{}.coherence_limit) out["coherence_limit"] = fmt::format("{}", s.coherence_limit);
+  if (s.normalise) out["normalise"] = fmt::format("{} Hz", *s.normalise);
+  for (const auto& [what, take] : s.standards) out[what] = std::to_string(take);
+  if (s.load_resistance != Settings{}.load_resistance)
+    out["load_resistance"] = fmt::format("{} ohm", s.load_resistance);
   if (s.to) out["to"] = fmt::format("{} Hz", *s.to);
   return out;
 }

@@ -1,0 +1,65 @@
+#include "signal/window.h"
+
+#include <cmath>
+#include <numbers>
+#include <utility>
+
+namespace heron::signal {
+namespace {
+
+constexpr std::pair<Window, std::string_view> kNames[] = {{Window::rectangular, "rectangular"},
+                                                          {Window::hann, "hann"},
+                                                          {Window::blackman_harris, "blackman_harris"},
+                                                          {Window::flat_top, "flat_top"}};
+
+}  // namespace
+
+std::vector<double> window_cosines(Window window) {
+  switch (window) {
+    case Window::rectangular:
+      return {1};
+    case Window::hann:
+      return {0.5, -0.5};
+    case Window::blackman_harris:
+      return {0.35875, -0.48829, 0.14128, -0.01168};
+    case Window::flat_top:
+      return {1, -1.933, 1.286, -0.388, 0.0322};
+  }
+  return {1};
+}
+
+std::string_view window_text(Window window) {
+  for (const auto& [which, name] : kNames)
+    if (which == window) return name;
+  return "";
+}
+
+Result<Window> window_from_text(std::string_view text) {
+  for (const auto& [which, name] : kNames)
+    if (name == text) return which;
+  return fail(Fault::usage, "There is no window \"{}\"; there are rectangular, hann, blackman_harris, flat_top.", text);
+}
+
+std::vector<double> window_weights(Window window, std::size_t n) {
+  const auto a = window_cosines(window);
+  std::vector<double> out(n);
+  for (std::size_t k = 0; k < n; ++k)
+    for (std::size_t j = 0; j < a.size(); ++j)
+      out[k] += a[j] * std::cos(2 * std::numbers::pi * double(j) * double(k) / double(n));
+  return out;
+}
+
+double independent_averages(const std::vector<double>& w, std::size_t step, int count) {
+  if (count <= 0 || step == 0) return 0;
+  double power = 0;
+  for (const double v : w) power += v * v;
+  double sum = 1;
+  for (int m = 1; m < count && std::size_t(m) * step < w.size(); ++m) {
+    double overlap = 0;
+    for (std::size_t k = 0; k + std::size_t(m) * step < w.size(); ++k) overlap += w[k] * w[k + std::size_t(m) * step];
+    sum += 2 * (1 - double(m) / count) * std::pow(overlap / power, 2);
+  }
+  return count / sum;
+}
+
+}  // namespace heron::signal

@@ -1,0 +1,27 @@
+#pragma once
+#include <string_view>
+#include <vector>
+
+#include "base/result.h"
+
+/// Windows for spectra of records that are not a whole number of periods.
+namespace heron::signal {
+
+enum class Window { rectangular, hann, blackman_harris, flat_top };
+
+std::string_view window_text(Window window);  ///< "hann", "blackman_harris"...
+/// Fault::usage, with the names there are, for any other.
+Result<Window> window_from_text(std::string_view text);
+
+/// The coefficients a of the weights: sum a_j cos(2 pi j k / n).
+std::vector<double> window_cosines(Window window);
+
+/// The window's weights, periodic (DFT-even): w[k] = sum a_j cos(2 pi j k / n). Coefficients after F. J. Harris, "On
+/// the use of windows for harmonic analysis", Proc. IEEE 66 (1978); the flat top is that of ISO 18431-2.
+std::vector<double> window_weights(Window window, std::size_t n);
+
+/// Averages that stretches overlapping by `step` out of `weights.size()` samples are worth, of `count` of them: what
+/// lowers the variance of a Welch spectrum (P. D. Welch, IEEE Trans. AU-15 (1967), eq. for overlapping segments).
+double independent_averages(const std::vector<double>& weights, std::size_t step, int count);
+
+}  // namespace heron::signal

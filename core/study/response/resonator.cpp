@@ -1,0 +1,149 @@
+#include "study/response/resonator.h"
+
+#include <Eigen/Dense>
+#include <cmath>
+#include <numbers>
+#include <unsupported/Eigen/NonLinearOptimization>
+
+#include "study/response/definitions.h"
+
+namespace heron::study::response {
+namespace {
+
+using Complex = std::complex<double>;
+constexpr double kDegrees = 180 / std::numbers::pi;
+constexpr double kDbPerNeper = 20 / std::numbers::ln10;
+
+Resonator from_logs(const Eigen::VectorXd& p) {
+  return {.resistance = std::exp(p[0]),
+          .inductance = std::exp(p[1]),
+          .capacitance = std::exp(p[2]),
+          .shunt_capacitance = std::exp(p[3]),
+          .shunt_resistance = std::exp(p[4])};
+}
+
+/// Residuals of the logarithm of Z over their weights, for the library's solver. Parameters are logarithms, so that
+/// none can turn negative and all move alike.
+struct Misfit {
+  using Scalar = double;
+  using InputType = Eigen::VectorXd;
+  using ValueType = Eigen::VectorXd;
+  using JacobianType = Eigen::MatrixXd;
+  enum { InputsAtCompileTime = Eigen::Dynamic, ValuesAtCompileTime = Eigen::Dynamic };
+
+  std::vector<double> frequency, u_gain, u_angle;  ///< Hz, relative, rad
+  std::vector<Complex> z;
+
+  int inputs() const { return 5; }
+  int values() const { return int(2 * z.size()); }
+
+  int operator()(const Eigen::VectorXd& p, Eigen::VectorXd& out) const {
+    const auto model = from_logs(p);
+    for (std::size_t i = 0; i < z.size(); ++i) {
+      const Complex off = std::log(z[i] / model.impedance(frequency[i]));
+      out[Eigen::Index(2 * i)] = off.real() / u_gain[i];
+      out[Eigen::Index(2 * i + 1)] = off.imag() / u_angle[i];
+    }
+    return 0;
+  }
+};
+
+constexpr struct {
+  const char* key;
+  const char* label;
+  const char* unit;
+} kFigures[] = {{"motional.resistance", "Motional R", "ohm"},       {"motional.inductance", "Motional L", "H"},
+                {"motional.capacitance", "Motional C", "F"},        {"shunt.capacitance", "Shunt C", "F"},
+                {"shunt.resistance", "Loss of the shunt C", "ohm"}, {"fit.residual", "Residual of the fit", "%"}};
+
+}  // namespace
+
+Complex Resonator::impedance(double f) const {
+  const double w = 2 * std::numbers::pi * f;
+  const Complex arm(resistance, w * inductance - 1 / (w * capacitance)),
+      shunt(shunt_resistance, -1 / (w * shunt_capacitance));
+  return arm * shunt / (arm + shunt);
+}
+
+Result<Resonator> fit_resonator(const Curve& curve) {
+  std::vector<const CurvePoint*> kept;
+  const auto c = columns_of(curve, {}, kept);
+  if (!curve.has_phase || c.f.size() < 8)
+    return fail(Fault::input, "at least 8 points with phase are needed for the fit");
+  double fs = 0, fp = 0;
+  for (const auto& d : impedance_figures()) {
+    const auto value = d.compute(c, {});
+    if (d.key == "resonance.series" && value) fs = *value;
+    if (d.key == "resonance.parallel" && value) fp = *value;
+  }
+  if (!(fs > 0) || !(fp > fs)) return fail(Fault::input, "both resonances must lie within the sweep");
+  Misfit misfit;
+  for (std::size_t i = 0; i < kept.size(); ++i) {
+    misfit.frequency.push_back(c.f[i]);
+    misfit.z.push_back(std::polar(std::pow(10, c.gain[i] / 20), c.phase[i] / kDegrees));
+    misfit.u_gain.push_back(std::max(1e-7, kept[i]->u_gain_db.value_or(0.01) / kDbPerNeper));
+    misfit.u_angle.push_back(std::max(1e-7, kept[i]->u_phase_deg.value_or(0.06) / kDegrees));
+  }
+  // Below the resonances the two capacitances stand side by side; their ratio follows from the resonances' distance.
+  const double w0 = 2 * std::numbers::pi * c.f.front(), ws = 2 * std::numbers::pi * fs;
+  const double ratio = fp * fp / (fs * fs) - 1;
+  const double both = std::abs((1.0 / misfit.z.front()).imag()) / w0 /
+                      (1 + ratio / (1 + ratio) * (c.f.front() * c.f.front()) / (fs * fs));
+  const double shunt = both / (1 + ratio), motional = both - shunt;
+  const double at_series = std::max(1e-3, c.value(fs)->real());
+  Eigen::VectorXd p(5);
+  p << std::log(at_series), std::log(1 / (ws * ws * motional)), std::log(motional), std::log(shunt),
+      std::log(std::max(1e-4, 1e-3 / (ws * shunt)));
+  Eigen::NumericalDiff<Misfit, Eigen::Central> slopes(misfit);
+  Eigen::LevenbergMarquardt<Eigen::NumericalDiff<Misfit, Eigen::Central>> solver(slopes);
+  solver.parameters.maxfev = 4000;
+  solver.parameters.xtol = 1e-12;
+  solver.parameters.ftol = 1e-14;
+  solver.minimize(p);
+  if (!p.allFinite()) return fail(Fault::input, "the fit did not settle");
+  Eigen::MatrixXd jacobian(misfit.values(), 5);
+  slopes.df(p, jacobian);
+  Eigen::VectorXd residuals(misfit.values());
+  misfit(p, residuals);
+  auto out = from_logs(p);
+  const double freedom = double(misfit.values() - 5);
+  const double excess = std::max(1.0, residuals.squaredNorm() / freedom);
+  const Eigen::MatrixXd covariance =
+      (jacobian.transpose() * jacobian).completeOrthogonalDecomposition().pseudoInverse() * excess;
+  double shared = 0;
+  for (const auto* point : kept)
+    shared = std::max({shared, point->u_common_db / kDbPerNeper, point->u_chain_db / kDbPerNeper});
+  const double values[] = {out.resistance, out.inductance, out.capacitance, out.shunt_capacitance,
+                           out.shunt_resistance};
+  for (int k = 0; k < 5; ++k)
+    out.u[std::size_t(k)] = values[k] * std::hypot(std::sqrt(std::max(0.0, covariance(k, k))), shared);
+  double squares = 0;
+  for (std::size_t i = 0; i < misfit.z.size(); ++i)
+    squares += std::norm(misfit.z[i] / out.impedance(misfit.frequency[i]) - 1.0);
+  out.residual = std::sqrt(squares / double(misfit.z.size()));
+  return out;
+}
+
+bool is_resonator_figure(std::string_view key) {
+  for (const auto& f : kFigures)
+    if (f.key == key) return true;
+  return false;
+}
+
+void read_resonator(const Curve& curve, const Settings&, Reading& into) {
+  const auto fit = curve.quantity == Quantity::impedance
+                       ? fit_resonator(curve)
+                       : Result<Resonator>(fail(Fault::input, "the data are no impedance; say quantity = impedance"));
+  for (std::size_t k = 0; k < std::size(kFigures); ++k) {
+    const auto& f = kFigures[k];
+    if (!fit) {
+      into.absent.push_back({f.key, fit.error().message, f.label});
+      continue;
+    }
+    const double values[] = {fit->resistance,        fit->inductance,       fit->capacitance,
+                             fit->shunt_capacitance, fit->shunt_resistance, 100 * fit->residual};
+    into.figures.push_back({f.key, f.label, values[k], f.unit, k < 5 ? std::optional(fit->u[k]) : std::nullopt});
+  }
+}
+
+}  // namespace heron::study::response
