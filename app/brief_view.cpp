@@ -75,16 +75,12 @@ void BriefView::rebuild() {
     add(word, false);
     if (piece.key == focused) word->setFocus();
   }
-  const int points = study::response::point_count(session_->plan());
-  say(QString("%1 points, about %2 on a real bench.")
-          .arg(points)
-          .arg(QString::fromStdString(format_duration(session_->sweep_seconds()))),
-      false, true);
+  say(QString::fromStdString(study::response::time_sentence(session_->plan(), session_->limits())), false, true);
   auto* fold = new QPushButton(rare_ ? "Less" : "More", sentences_);
   fold->setObjectName("fold");
   fold->setFlat(true);
   fold->setAccessibleName(rare_ ? "Fewer settings" : "More settings");
-  fold->setToolTip("Spacing, offset and input ranges");
+  fold->setToolTip("Refinement, settling, averaging, offset, repeats and input ranges");
   connect(fold, &QPushButton::clicked, this, [this] { show_rare(!rare_); });
   add(fold, false);
   sentences_->updateGeometry();

@@ -1,5 +1,6 @@
 #include "figure_row.h"
 
+#include <QMouseEvent>
 #include <QPainter>
 
 #include "base/quantity.h"
@@ -17,6 +18,7 @@ FigureRow::FigureRow(QWidget* parent) : QWidget(parent) {
   setFixedHeight(62);
   setObjectName("figure-row");
   setAccessibleName("Figures");
+  setMouseTracking(true);
 }
 
 void FigureRow::show_take(const TakeView* view) {
@@ -35,7 +37,8 @@ void FigureRow::show_take(const TakeView* view) {
       }
       const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);
       figures_ << Card{text(figure->label), text(value.number), text(value.unit),
-                       value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty), line.judgement.verdict};
+                       value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty), line.judgement.verdict,
+                       figure->at.empty() ? QString() : text(figure->key)};
     }
   }
   compose();
@@ -80,8 +83,32 @@ void FigureRow::compose() {
     for (const auto& c : list) said << QString("%1: %2 %3 %4").arg(c.label, c.number, c.unit, c.below).simplified();
   setAccessibleDescription(said.join("; "));
   setToolTip(said.isEmpty() ? "Claims put their figures here; A and B set cursors at the pointer"
-                            : said.join("\n") + "\n\u00b1 is the expanded uncertainty, k = 2");
+                            : said.join("\n") + "\n\u00b1 is the expanded uncertainty, k = 2. Click a figure to see where it was read");
   update();
+}
+
+void FigureRow::show_chosen(const QString& key) {
+  chosen_ = key;
+  update();
+}
+
+int FigureRow::card_width() const {
+  return std::min(170, width() / int(std::max<qsizetype>(figures_.size() + cursors_.size(), 5)));
+}
+
+const FigureRow::Card* FigureRow::card_at(const QPoint& at) const {
+  const auto index = at.x() / std::max(1, card_width());
+  return index >= 0 && index < figures_.size() ? &figures_[index] : nullptr;
+}
+
+void FigureRow::mousePressEvent(QMouseEvent* event) {
+  const auto* card = card_at(event->pos());
+  if (card && !card->key.isEmpty()) emit figure_chosen(card->key == chosen_ ? QString() : card->key);
+}
+
+void FigureRow::mouseMoveEvent(QMouseEvent* event) {
+  const auto* card = card_at(event->pos());
+  setCursor(card && !card->key.isEmpty() ? Qt::PointingHandCursor : Qt::ArrowCursor);
 }
 
 void FigureRow::paintEvent(QPaintEvent*) {
@@ -96,12 +123,13 @@ void FigureRow::paintEvent(QPaintEvent*) {
                       : "No figures yet. Space takes; A and B set cursors at the pointer.");
     return;
   }
-  const int each = std::min(170, width() / int(std::max<qsizetype>(all.size(), 5)));
+  const int each = card_width();
   for (qsizetype i = 0; i < all.size(); ++i) {
     const auto& c = all[i];
     const int x = int(i) * each, room = each - 10;
-    p.setPen(theme().slate);
-    p.setFont(render::text_font(11));
+    const bool chosen = !c.key.isEmpty() && c.key == chosen_;
+    p.setPen(chosen ? theme().heron : theme().slate);
+    p.setFont(render::text_font(11, chosen ? QFont::DemiBold : QFont::Normal));
     p.drawText(QRect(x, 0, room, 16), Qt::AlignLeft | Qt::AlignVCenter,
                p.fontMetrics().elidedText(c.label, Qt::ElideRight, room));
     double size = 19;

@@ -50,6 +50,8 @@ MainWindow::MainWindow() {
   pages_->addWidget(device_page_ = new DevicePage(&session_, pages_));
   pages_->addWidget(hookup_page_ = new HookupPage(&session_, pages_));
   pages_->addWidget(bench_page_ = new BenchPage(&session_, pages_));
+  pages_->addWidget(import_page_ = new ImportPage(&session_, pages_));
+  connect(import_page_, &ImportPage::closed, this, &MainWindow::show_study);
   connect(study_page_, &StudyPage::hookup_asked, this, &MainWindow::show_hookup);
   page_column->addWidget(message_);
   page_column->addWidget(pages_, 1);
@@ -211,7 +213,7 @@ QWidget* MainWindow::make_strip() {
   auto* bring = new QPushButton("Bring in data\u2026", strip_row_);
   bring->setAccessibleName("Bring in data");
   bring->setToolTip(
-      "A table with frequency, gain and phase as a take beside the others; or drop the file on the window");
+      "Tables, network data (.s1p, .s2p) or our JSON as takes beside the others; or drop files on the window");
   connect(bring, &QPushButton::clicked, this, &MainWindow::bring_in_data);
   auto* keep = new QPushButton("Export\u2026", strip_row_);
   keep->setAccessibleName("Export");
@@ -330,10 +332,14 @@ QList<Finder::Entry> MainWindow::actions() {
     out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
     out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
+    out << Finder::Entry{"Unpin cursors A and B", "", [this] {
+                           session_.look().set_cursor('A', std::nullopt);
+                           session_.look().set_cursor('B', std::nullopt);
+                         }};
+    out << Finder::Entry{"Expected curve by a formula", "", [this] { ask_expected(); }};
     out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
-    const QStringList lenses = {"Bode", "Behind the point", "Points", "Figures"};
     for (int i = 0; i < study_page_->lens_count(); ++i)
-      out << Finder::Entry{"Lens: " + lenses.value(i), QString::number(i + 1), [this, i] {
+      out << Finder::Entry{"Lens: " + study_page_->lens_title(i), QString::number(i + 1), [this, i] {
                              show_study();
                              study_page_->choose_lens(i);
                            }};
@@ -416,26 +422,32 @@ void MainWindow::add_study() {
     show_study();
 }
 
-void MainWindow::import(const QString& path) {
-  const bool first = session_.study() == nullptr;
-  const QString trouble = session_.import_file(path);
-  if (first) show_study();
-  if (!trouble.isEmpty())
-    tell(trouble, true);
-  else
-    tell(QFileInfo(path).fileName() + " is in as a take beside the one before.", false);
+void MainWindow::import(const QStringList& paths) {
+  pages_->setCurrentWidget(import_page_);
+  import_page_->open(paths);
 }
 
 void MainWindow::bring_in_data() {
-  const QString path =
-      QFileDialog::getOpenFileName(this, "Bring in data", {}, "Tables (*.csv *.txt *.tsv);;All files (*)");
-  if (!path.isEmpty()) import(path);
+  const QStringList paths = QFileDialog::getOpenFileNames(
+      this, "Bring in data", {}, "Curves (*.csv *.txt *.tsv *.s1p *.s2p *.json);;All files (*)");
+  if (!paths.isEmpty()) import(paths);
+}
+
+void MainWindow::ask_expected() {
+  bool ok = false;
+  const QString text = QInputDialog::getText(
+      this, "Expected curve",
+      "circuit, none, or H over part values, f, w and s, such as 20/(1 + s*R6*C6)", QLineEdit::Normal,
+      QString::fromStdString(session_.settings().expected), &ok);
+  if (!ok) return;
+  if (const QString trouble = session_.edit_setting("expected", text == "circuit" ? "" : text); !trouble.isEmpty())
+    tell(trouble, true);
 }
 
 void MainWindow::save_picture() {
   auto* plot = study_page_->lens() ? study_page_->lens()->plot() : nullptr;
   if (!plot) {
-    tell("This lens is a table; choose Bode or the samples for a picture.", true);
+    tell("This lens is a table; choose one with a plot for a picture.", true);
     return;
   }
   const QString path =
@@ -469,10 +481,15 @@ bool MainWindow::handle_key(int key) {
       if (session_.running())
         session_.stop();
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
-               pages_->currentWidget() == bench_page_)
+               pages_->currentWidget() == bench_page_ || pages_->currentWidget() == import_page_)
         show_study();
       else
         return false;
+      return true;
+    case Qt::Key_Return:
+    case Qt::Key_Enter:
+      if (pages_->currentWidget() != import_page_) return false;
+      import_page_->accept();
       return true;
     case Qt::Key_W:
       if (const auto shown = session_.shown()) session_.set_wake(session_.wake() == shown ? std::nullopt : shown);
@@ -512,16 +529,19 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
+  QStringList files;
   for (const auto& url : event->mimeData()->urls()) {
     const QString path = url.toLocalFile();
     if (path.isEmpty()) continue;
     if (path.endsWith(".heron"))
       session_.open(path);
-    else if (session_.is_open())
-      import(path);
     else
-      tell("Open or make a dossier first; data come in beside its takes.", true);
+      files << path;
   }
+  if (!files.isEmpty() && session_.is_open())
+    import(files);
+  else if (!files.isEmpty())
+    tell("Open or make a dossier first; data come in beside its takes.", true);
   event->acceptProposedAction();
 }
 

@@ -9,6 +9,7 @@
 #include "device_page.h"
 #include "finder.h"
 #include "hookup_page.h"
+#include "import_page.h"
 #include "ledger_view.h"
 #include "study_page.h"
 #include "takes_strip.h"
@@ -36,6 +37,7 @@ class MainWindow : public QMainWindow {
   void find();
   void bring_in_data();
   void save_picture();
+  void ask_expected();
   void export_take();
 
  protected:
@@ -59,7 +61,7 @@ class MainWindow : public QMainWindow {
   void open_demo();
   void load_circuit();
   void add_study();
-  void import(const QString& path);
+  void import(const QStringList& paths);
   bool handle_key(int key);
   QList<Finder::Entry> actions();
 
@@ -75,6 +77,7 @@ class MainWindow : public QMainWindow {
   LedgerView* ledger_;
   StudyPage* study_page_;
   DevicePage* device_page_;
+  ImportPage* import_page_;
   HookupPage* hookup_page_;
   BenchPage* bench_page_;
   QPushButton* hookup_button_;

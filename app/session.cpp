@@ -6,7 +6,7 @@
 #include <QUndoCommand>
 #include <random>
 
-#include "exchange/csv_reader.h"
+#include "exchange/curves.h"
 #include "exchange/writers.h"
 #include "sim/device.h"
 #include "study/response/brief.h"
@@ -31,9 +31,11 @@ class SessionEdit : public QUndoCommand {
 Session::Session(QObject* parent) : QObject(parent) {
   // One reader: takes are read in the order they were asked for, and the disk is not fought over.
   readers_.setMaxThreadCount(1);
+  thinkers_.setMaxThreadCount(1);
   live_timer_.setInterval(33);
   connect(&live_timer_, &QTimer::timeout, this, &Session::take_live_points);
   connect(this, &Session::device_changed, this, &Session::predict);
+  connect(this, &Session::device_changed, this, &Session::expect);
   if (QFileInfo::exists(own_sensors_path()))
     if (const auto text = exchange::read_file(own_sensors_path().toStdString()))
       if (auto sensors = bench::read_sensor_list(*text, "sensors.json")) own_sensors_ = std::move(*sensors);
@@ -42,8 +44,11 @@ Session::Session(QObject* parent) : QObject(parent) {
 Session::~Session() {
   worker_.request_stop();
   if (worker_.joinable()) worker_.join();
+  expecting_.request_stop();
   readers_.clear();
   readers_.waitForDone();
+  thinkers_.clear();
+  thinkers_.waitForDone();
 }
 
 QString Session::path() const { return store_ ? QString::fromStdString(store_->path()) : QString(); }
@@ -144,6 +149,7 @@ void Session::reload_study() {
     if (auto masks = store_->masks(s->id)) masks_ = std::move(*masks);
   }
   predict();
+  expect();
   reload_takes();
   emit plan_changed();
 }
@@ -160,7 +166,8 @@ void Session::reload_takes() {
       shown_ && std::any_of(takes_.begin(), takes_.end(), [&](const auto& t) { return t.id == *shown_; });
   if (!there) {
     shown_.reset();
-    if (!takes_.empty()) shown_ = takes_.back().id;
+    for (const auto& take : takes_)
+      if (take.purpose.empty() || !shown_) shown_ = take.id;
     overlaid_.clear();
   }
   emit takes_changed();
@@ -264,7 +271,7 @@ std::shared_ptr<const TakeView> Session::newest_view(long long study_id) {
     newest_[study_id] = 0;
     if (const auto takes = store_->takes(study_id))
       for (const auto& take : *takes)
-        if (take.points > 0) newest_[study_id] = take.id;
+        if (take.points > 0 && take.purpose.empty()) newest_[study_id] = take.id;
   }
   const auto take = newest_[study_id];
   if (take == 0) return nullptr;
@@ -281,6 +288,7 @@ void Session::write_plan(const nlohmann::json& plan) {
   studies_[study_].plan = plan;
   if (auto read = study::response::plan_from_json(plan)) plan_ = std::move(*read);
   predict();
+  expect();
   emit plan_changed();
 }
 
@@ -333,7 +341,8 @@ void Session::predict() {
   for (const auto& [name, value] : unit_.fitted)
     for (auto& part : circuit.parts)
       if (part.name == name && part.values.contains("value")) part.values["value"].value = value;
-  readers_.start([this, asked, circuit = std::move(circuit), plan = plan_] {
+  thinkers_.start([this, asked, circuit = std::move(circuit), plan = plan_] {
+    if (asked != prediction_) return;
     auto levels = dossier::predict_levels(circuit, plan);
     QMetaObject::invokeMethod(
         this,
@@ -344,6 +353,79 @@ void Session::predict() {
         },
         Qt::QueuedConnection);
   });
+}
+
+/// Drawn when it is there; anything newer stops what is still being worked out.
+void Session::expect() {
+  expecting_.request_stop();
+  expecting_ = {};
+  const int asked = ++expectation_;
+  const bool wanted = study() && !circuit_.parts.empty() && settings().expected != "none";
+  if (expected_ || !expected_trouble_.isEmpty()) {
+    expected_.reset();
+    expected_trouble_.clear();
+    emit expected_changed();
+  }
+  if (!wanted) return;
+  // After the first paint: what was measured comes first.
+  QTimer::singleShot(120, this, [this, asked] {
+    if (asked != expectation_ || !study()) return;
+    const std::string formula = settings().expected == "circuit" ? "" : settings().expected;
+    thinkers_.start([this, asked, formula, study = *study(), plan = plan_, path = store_->path(),
+                     stop = expecting_.get_token()] {
+      if (stop.stop_requested()) return;
+      auto store = dossier::Store::open(path);
+      Result<dossier::ExpectedCurve> curve = tl::unexpected(Error{});
+      if (store) curve = dossier::expected_curve(*store, study, plan, formula, stop);
+      QMetaObject::invokeMethod(
+          this,
+          [this, asked, formula, curve = std::move(curve)] {
+            if (asked != expectation_) return;
+            if (curve)
+              expected_ = std::make_shared<const dossier::ExpectedCurve>(*curve);
+            else if (!formula.empty())
+              expected_trouble_ = QString::fromStdString(curve.error().message);
+            if (!expected_trouble_.isEmpty()) emit said(expected_trouble_, true);
+            emit expected_changed();
+          },
+          Qt::QueuedConnection);
+    });
+  });
+}
+
+study::response::Settings Session::settings() const {
+  if (!study()) return {};
+  return study::response::settings_from_text(study()->settings).value_or(study::response::Settings{});
+}
+
+void Session::write_settings(long long id, const study::SettingsText& text) {
+  if (auto ok = store_->set_settings(id, text); !ok) return complain(ok.error());
+  for (auto& s : studies_)
+    if (s.id == id) s.settings = text;
+  forget_views();
+  expect();
+  emit plan_changed();
+  emit takes_changed();
+  emit shown_changed();
+}
+
+QString Session::edit_setting(const std::string& key, const QString& typed) {
+  if (!study()) return "There is no study yet.";
+  const auto* kind = study::find_kind(study()->kind);
+  const std::string text = typed.trimmed().toStdString();
+  const auto before = study()->settings;
+  auto after = before;
+  if (text.empty()) {
+    after.erase(key);
+  } else {
+    if (const auto ok = kind->check_setting(key, text); !ok) return QString::fromStdString(ok.error().message);
+    after[key] = text;
+  }
+  if (after == before) return {};
+  undo_.push(new SessionEdit(
+      "Change how the study is read", [this, id = study()->id, after] { write_settings(id, after); },
+      [this, id = study()->id, before] { write_settings(id, before); }));
+  return {};
 }
 
 void Session::zero_sensor(const std::string& name) {
@@ -624,56 +706,87 @@ QString Session::add_study(const QString& name) {
   return {};
 }
 
-QString Session::start() {
+QString Session::start(const std::string& purpose) {
+  last_pass_.reset();
   if (!study()) return "There is no study to take yet.";
   if (running()) return "A take is running already.";
   if (store_->read_only()) return "The dossier is open for reading only.";
   if (const auto refused = study::refusal(preflight(), accepted_)) return QString::fromStdString(refused->message);
+  launch({.accepted = accepted_, .purpose = purpose});
+  return {};
+}
+
+QString Session::retake(long long take, const std::vector<int>& points) {
+  last_pass_.reset();
+  if (running()) return "A take is running already.";
+  if (points.empty()) return "No points are chosen.";
+  if (!plan_.stepped()) return "Noise is read at all frequencies at once; take it again as a whole.";
+  if (const auto refused = study::refusal(preflight(), accepted_)) return QString::fromStdString(refused->message);
+  launch({.note = points.size() == 1 ? "one point read again" : std::to_string(points.size()) + " points read again",
+          .accepted = accepted_,
+          .base = take,
+          .only = points});
+  return {};
+}
+
+void Session::launch(dossier::RunOptions options) {
   live_points_.clear();
   fresh_points_.clear();
   running_take_.reset();
   progress_ = {};
-  const auto unit = unit_.name;
-  worker_ = std::jthread(
-      [this, path = store_->path(), study = *study(), accepted = accepted_, paced = paced_](std::stop_token stop) {
-        auto store = dossier::Store::open(path);
-        Result<long long> result = 0;
-        if (!store) {
-          result = tl::unexpected(store.error());
-        } else {
-          dossier::TakeEvents events;
-          events.began = [this](long long take) {
-            QMetaObject::invokeMethod(
-                this,
-                [this, take] {
-                  running_take_ = take;
-                  shown_ = take;
-                  overlaid_.clear();
-                  reload_takes();
-                },
-                Qt::QueuedConnection);
-          };
-          events.point = [this](long long, const study::Point& point) {
-            // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is
-            // read.
-            if (auto reduced = study::response::reduce(point)) {
-              const std::lock_guard lock(live_mutex_);
-              fresh_points_.push_back(std::move(*reduced));
-            }
-          };
-          events.progress = [this](const study::response::Progress& p) {
-            const std::lock_guard lock(live_mutex_);
-            progress_ = p;
-          };
-          result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(),
-                                     {.accepted = accepted}, events, stop);
-        }
+  run_ = options;
+  stopping_ = false;
+  worker_ = std::jthread([this, path = store_->path(), study = *study(), options = std::move(options),
+                          paced = paced_](std::stop_token stop) {
+    auto store = dossier::Store::open(path);
+    Result<long long> result = 0;
+    if (!store) {
+      result = tl::unexpected(store.error());
+    } else {
+      dossier::TakeEvents events;
+      events.began = [this](long long take) {
         QMetaObject::invokeMethod(
-            this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
-      });
+            this,
+            [this, take] {
+              running_take_ = take;
+              // A pass that takes its place beside others leaves what else is shown where it is.
+              if (!last_pass_ || overlaid_.isEmpty()) overlaid_.clear();
+              shown_ = take;
+              reload_takes();
+            },
+            Qt::QueuedConnection);
+      };
+      // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is read.
+      // Noise has no curve of a single record: its spectra are summed as records come.
+      auto records = std::make_shared<std::vector<study::Point>>();
+      const auto settings = study::response::settings_from_text(study.settings).value_or(study::response::Settings{});
+      events.point = [this, records, settings](long long, const study::Point& point) {
+        if (point.setting.value("method", std::string()) == "noise") {
+          records->push_back(point);
+          if (auto curve = study::response::reduce_noise(*records, settings)) {
+            for (auto& p : curve->points) p.trusted = !p.coherence || *p.coherence >= settings.coherence_limit;
+            const std::lock_guard lock(live_mutex_);
+            live_curve_ = std::move(*curve);
+            live_curve_fresh_ = true;
+          }
+        } else if (auto reduced = study::response::reduce(point);
+                   reduced && point.setting.value("check", std::string()).empty()) {
+          const std::lock_guard lock(live_mutex_);
+          fresh_points_.push_back(std::move(*reduced));
+        }
+      };
+      events.progress = [this](const study::response::Progress& p) {
+        const std::lock_guard lock(live_mutex_);
+        progress_ = p;
+      };
+      result =
+          dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), options, events, stop);
+    }
+    QMetaObject::invokeMethod(
+        this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
+  });
   live_timer_.start();
   emit running_changed();
-  return {};
 }
 
 void Session::read_live(TakeView& view) {
@@ -693,14 +806,24 @@ void Session::take_live_points() {
     live_points_.insert(live_points_.end(), fresh_points_.begin(), fresh_points_.end());
     fresh_points_.clear();
   }
-  if (running_take_ && !live_points_.empty()) {
+  std::optional<study::response::Curve> noise;
+  {
+    const std::lock_guard lock(live_mutex_);
+    if (live_curve_fresh_) noise = live_curve_;
+    live_curve_fresh_ = false;
+  }
+  if (running_take_ && (noise || !live_points_.empty())) {
     auto view = std::make_shared<TakeView>();
     for (const auto& t : takes_)
       if (t.id == *running_take_) view->take = t;
-    view->take.points = int(live_points_.size());
-    if (auto curve = study::response::assemble(live_points_)) view->curve = std::move(*curve);
+    view->take.points = progress_.done;
+    if (noise)
+      view->curve = std::move(*noise);
+    else if (auto curve = study::response::assemble(live_points_))
+      view->curve = std::move(*curve);
+    view->curve.quantity = plan_.quantity;
     // Figures while the take runs, as long as they cost no more than a frame.
-    if (live_points_.size() <= 200) read_live(*view);
+    if (view->curve.points.size() <= 200) read_live(*view);
     views_[*running_take_] = view;
     emit live_changed();
   }
@@ -716,32 +839,63 @@ void Session::finish_run(Result<long long> result) {
   live_points_.clear();
   // Another study's ledger lines may rest on older takes; only this one's newest has changed.
   if (study()) newest_.erase(study()->id);
+  if (result && take && !run_.purpose.empty()) {
+    // What was just taken is what the study uses from now on.
+    for (const auto& t : store_->takes(study()->id).value_or(std::vector<dossier::Take>{}))
+      if (t.id == *take) edit_setting(run_.purpose, QString::number(t.number));
+  }
+  const bool again = result && !stopping_ && run_.purpose.empty() && !run_.base &&
+                     plan_.repeat != study::response::Repeat::once;
+  if (result && last_pass_ && plan_.repeat == study::response::Repeat::last) {
+    // A pass somebody wrote on stays.
+    if (store_->drop_pass(*last_pass_)) views_.erase(*last_pass_);
+  }
+  last_pass_ = result ? take : std::nullopt;
   reload_takes();
+  if (again && !study::refusal(preflight(), accepted_)) {
+    launch({.accepted = accepted_});
+    return;
+  }
   emit running_changed();
   if (!result) emit said(QString::fromStdString(result.error().message), result.error().fault != Fault::stopped);
 }
 
-void Session::stop() { worker_.request_stop(); }
+void Session::stop() {
+  stopping_ = true;
+  worker_.request_stop();
+}
 
 QString Session::import_file(const QString& path) {
   if (!is_open()) return "Open or make a dossier first.";
+  const auto curves = exchange::read_curves(path.toStdString(), *study::find_kind("response"),
+                                            {.impedance = plan_.quantity == study::response::Quantity::impedance});
+  if (!curves) return QString::fromStdString(curves.error().message);
+  return import_curves(*curves);
+}
+
+QString Session::import_curves(const std::vector<exchange::FileCurve>& curves) {
+  if (!is_open()) return "Open or make a dossier first.";
+  if (curves.empty()) return "There is nothing to bring in.";
   if (!study())
-    if (const QString trouble = add_study(QFileInfo(path).completeBaseName()); !trouble.isEmpty()) return trouble;
-  const auto* kind = study::find_kind(study()->kind);
-  const auto text = exchange::read_file(path.toStdString());
-  if (!text) return QString::fromStdString(text.error().message);
-  const auto table = exchange::read_table(*text, QFileInfo(path).fileName().toStdString());
-  if (!table) return QString::fromStdString(table.error().message);
-  const auto record = exchange::pick_columns(*table, *kind, {});
-  if (!record) return QString::fromStdString(record.error().message);
-  const auto take = dossier::import_take(*store_, *study(), *record, table->file, table->notes);
-  if (!take) return QString::fromStdString(take.error().message);
-  // Beside what was shown before, so that the two compare at once.
-  const auto before = shown_;
-  shown_ = *take;
+    if (const QString trouble = add_study(QFileInfo(QString::fromStdString(curves.front().name)).completeBaseName());
+        !trouble.isEmpty())
+      return trouble;
+  // Beside what was shown before, so that they compare at once.
+  QList<long long> all = overlaid_;
+  if (shown_) all << *shown_;
+  QString trouble;
+  for (const auto& curve : curves) {
+    const auto take = dossier::import_take(*store_, *study(), curve.record, curve.name, curve.notes);
+    if (!take) {
+      trouble = QString::fromStdString(curve.name + ": " + take.error().message);
+      break;
+    }
+    all << *take;
+  }
+  if (!all.isEmpty()) shown_ = all.last();
   reload_takes();
-  if (before) overlay({*before, *take});
-  return {};
+  if (all.size() > 1) overlay(all);
+  return trouble;
 }
 
 Result<int> Session::export_take(long long take, const QString& folder) {

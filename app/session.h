@@ -4,6 +4,7 @@
 #include <QThreadPool>
 #include <QTimer>
 #include <QUndoStack>
+#include <atomic>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -11,7 +12,10 @@
 #include <set>
 #include <thread>
 
+#include "dossier/expected.h"
 #include "dossier/take_run.h"
+#include "exchange/curves.h"
+#include "look.h"
 #include "sim/circuit.h"
 #include "study/response/kind.h"
 #include "study/response/preflight.h"
@@ -88,6 +92,13 @@ class Session : public QObject {
   const study::response::Progress& progress() const { return progress_; }
 
   QUndoStack& undo_stack() { return undo_; }
+  Look& look() { return look_; }
+
+  /// What the circuit or the study's formula expects; null until worked out, or where nothing can be expected.
+  std::shared_ptr<const dossier::ExpectedCurve> expected() const { return expected_; }
+  /// Why nothing is expected, where somebody should know: a formula that makes no sense.
+  const QString& expected_trouble() const { return expected_trouble_; }
+  study::response::Settings settings() const;
 
  public slots:
   void select_study(long long study);
@@ -100,6 +111,8 @@ class Session : public QObject {
   QString edit_brief_words(const study::Edits& edits);
   /// Goes ahead with a serious finding of preflight, until the plan changes.
   void accept_finding(const std::string& key);
+  /// A setting of how the study is read; empty text takes it back to its default. Old takes are read anew.
+  QString edit_setting(const std::string& key, const QString& text);
 
   /// Reads the sensor of a chain with nothing in it and takes that as its zero; the result is said.
   void zero_sensor(const std::string& chain);
@@ -126,10 +139,14 @@ class Session : public QObject {
   QString add_study(const QString& name);
 
   /// Starts a take; QString() when it runs, else why not.
-  QString start();
+  QString start(const std::string& purpose = {});
+  /// A new take with these points of one read again and all others carried over.
+  QString retake(long long take, const std::vector<int>& points);
   void stop();
 
   QString import_file(const QString& path);
+  /// Curves that were read and looked over, each as a take; all of them come into view.
+  QString import_curves(const std::vector<exchange::FileCurve>& curves);
   Result<int> export_take(long long take, const QString& folder);
 
  signals:
@@ -143,6 +160,7 @@ class Session : public QObject {
   void progressed();
   void running_changed();
   void levels_changed();
+  void expected_changed();
   void sensors_changed();
   void factor_checked(const QString& chain, double read, double known, double u);
   void said(const QString& message, bool trouble);
@@ -157,6 +175,9 @@ class Session : public QObject {
                                          const QString& text) const;
   void write_plan(const nlohmann::json& plan);
   void predict();
+  void expect();
+  void launch(dossier::RunOptions options);
+  void write_settings(long long study, const study::SettingsText& settings);
   QString write_own_sensors(std::vector<bench::Sensor> sensors);
   void write_wake(std::optional<long long> take);
   void write_note(long long take, const QString& note);
@@ -191,7 +212,16 @@ class Session : public QObject {
   std::map<long long, std::shared_ptr<const TakeView>> views_;
   std::map<long long, bool> asked_;
   std::map<long long, long long> newest_;
-  int generation_ = 0, prediction_ = 0;
+  int generation_ = 0, expectation_ = 0;
+  std::atomic<int> prediction_ = 0;
+  Look look_{this};
+  std::shared_ptr<const dossier::ExpectedCurve> expected_;
+  QString expected_trouble_;
+  std::stop_source expecting_;
+  QThreadPool thinkers_;                ///< what is worked out beside, apart from the takes that are read
+  std::optional<long long> last_pass_;  ///< of a run that keeps only its last
+  dossier::RunOptions run_;             ///< of the take that is running
+  bool stopping_ = false;
   bool paced_ = false;
   std::vector<bench::Sensor> own_sensors_;
   QThreadPool readers_;
@@ -202,6 +232,8 @@ class Session : public QObject {
   std::mutex live_mutex_;
   std::vector<study::response::CurvePoint> fresh_points_;
   std::vector<study::response::CurvePoint> live_points_;
+  study::response::Curve live_curve_;  ///< of noise: the sum so far
+  bool live_curve_fresh_ = false;
   QTimer live_timer_;
   QUndoStack undo_;
 };

@@ -3,6 +3,9 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "lenses/compare_lens.h"
+#include "lenses/impedance_lens.h"
+#include "lenses/plane_lens.h"
 #include "lenses/table_lenses.h"
 #include "render/theme.h"
 
@@ -37,11 +40,19 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   connect(doubts_, &DoubtBand::hookup_asked, this, &StudyPage::hookup_asked);
 
   add_lens(bode_ = new BodeLens(session_, stack_));
+  add_lens(new PlaneLens(render::Plane::nyquist, session_, stack_));
+  add_lens(new PlaneLens(render::Plane::nichols, session_, stack_));
+  add_lens(new BodeLens(session_, stack_, Over::delay));
+  add_lens(impedance_ = new ImpedanceLens(session_, stack_));
+  add_lens(new CompareLens(session_, stack_));
   add_lens(point_ = new PointLens(session_, stack_));
   add_lens(new PointsLens(session_, stack_));
   add_lens(new FiguresLens(session_, stack_));
   connect(group_, &QButtonGroup::idClicked, this, &StudyPage::choose_lens);
   connect(bode_, &BodeLens::cursors_moved, figures_, &FigureRow::show_cursors);
+  connect(figures_, &FigureRow::figure_chosen, &session_->look(), &Look::set_figure);
+  connect(&session_->look(), &Look::figure_changed, this,
+          [this] { figures_->show_chosen(session_->look().figure()); });
   connect(session_, &Session::shown_changed, this, &StudyPage::refresh);
   connect(session_, &Session::take_read, this, &StudyPage::refresh);
   connect(session_, &Session::plan_changed, this, &StudyPage::refresh);
@@ -76,6 +87,7 @@ void StudyPage::choose_lens(int index) {
 
 bool StudyPage::handle_key(int key) {
   if (key >= Qt::Key_1 && key < Qt::Key_1 + lenses_.size()) {
+    if (group_->button(key - Qt::Key_1)->isHidden()) return true;
     choose_lens(key - Qt::Key_1);
     return true;
   }
@@ -88,6 +100,10 @@ bool StudyPage::handle_key(int key) {
 }
 
 void StudyPage::refresh() {
+  const bool impedance = session_->plan().quantity == study::response::Quantity::impedance;
+  auto* tab = group_->button(int(lenses_.indexOf(impedance_)));
+  tab->setVisible(impedance);
+  if (!impedance && lens() == impedance_) choose_lens(0);
   title_->setText(session_->study() ? QString::fromStdString(session_->study()->name) : QString());
   const auto view = session_->shown() ? session_->view(*session_->shown()) : nullptr;
   figures_->show_take(view.get());

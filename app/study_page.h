@@ -21,6 +21,7 @@ class StudyPage : public QWidget {
 
   void choose_lens(int index);
   int lens_count() const { return int(lenses_.size()); }
+  QString lens_title(int index) const { return lenses_.value(index) ? lenses_[index]->title() : QString(); }
   Lens* lens() const;
   bool handle_key(int key);
   BriefView* brief() const { return brief_; }
@@ -42,6 +43,7 @@ class StudyPage : public QWidget {
   DoubtBand* doubts_;
   QList<Lens*> lenses_;
   BodeLens* bode_;
+  Lens* impedance_;
   PointLens* point_;
 };
 

@@ -4,7 +4,7 @@
 
 #include "base/quantity.h"
 #include "commands.h"
-#include "exchange/csv_reader.h"
+#include "exchange/curves.h"
 #include "exchange/writers.h"
 
 namespace heron::cli {
@@ -78,9 +78,15 @@ Result<int> analyse(const AnalyseOptions& options) {
   const auto choice = column_choice(options.columns, options.scales);
   if (!choice) return tl::unexpected(choice.error());
   study::SettingsText settings;
+  std::string parameter;
   for (const auto& text : options.settings) {
     const auto pair = key_and_value(text, "--set");
     if (!pair) return tl::unexpected(pair.error());
+    if (pair->first == "parameter") {
+      // Which of a network file's curves is meant; nothing that the analysis knows.
+      parameter = pair->second;
+      continue;
+    }
     if (auto ok = kind->check_setting(pair->first, pair->second); !ok) return tl::unexpected(ok.error());
     settings[pair->first] = pair->second;
   }
@@ -104,17 +110,13 @@ Result<int> analyse(const AnalyseOptions& options) {
   if (options.inputs.size() != 1)
     return fail(Fault::usage, "a response is read from one file; {} are given.", options.inputs.size());
   const auto& input = options.inputs.front();
-  const auto ending = std::filesystem::path(input).extension().string();
-  const auto text = exchange::read_file(input);
-  if (!text) return tl::unexpected(text.error());
-  if (ending != ".csv" && ending != ".txt" && ending != ".tsv")
-    return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt and .tsv can.", input);
-  const auto table = exchange::read_table(*text, input);
-  if (!table) return tl::unexpected(table.error());
-  auto record = exchange::pick_columns(*table, *kind, *choice);
-  if (!record) return tl::unexpected(record.error());
+  const bool impedance = settings.contains("quantity") && settings.at("quantity") == "impedance";
+  auto curves = exchange::read_curves(
+      input, *kind, {.columns = *choice, .parameter = parameter, .split = false, .impedance = impedance});
+  if (!curves) return tl::unexpected(curves.error());
+  auto& record = curves->front().record;
   const auto analysis =
-      kind->analyse({study::Point{.setting = json::object(), .records = {std::move(*record)}}}, settings, asked);
+      kind->analyse({study::Point{.setting = json::object(), .records = {std::move(record)}}}, settings, asked);
   if (!analysis) return fail(analysis.error().fault, "{}: {}", input, analysis.error().message);
 
   std::vector<Judged> judged;

@@ -29,7 +29,8 @@ struct TakeOptions {
 Result<int> take(const TakeOptions& options);
 
 struct ImportOptions {
-  std::string file, input, study;
+  std::string file, study;
+  std::vector<std::string> inputs;
   std::vector<std::string> columns, scales;
 };
 Result<int> import(const ImportOptions& options);

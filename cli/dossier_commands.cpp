@@ -10,7 +10,7 @@
 
 #include "base/quantity.h"
 #include "commands.h"
-#include "exchange/csv_reader.h"
+#include "exchange/curves.h"
 #include "exchange/writers.h"
 #include "mudlark/recipe.h"
 
@@ -233,17 +233,23 @@ Result<int> import(const ImportOptions& options) {
   if (!study) return tl::unexpected(study.error());
   const auto choice = column_choice(options.columns, options.scales);
   if (!choice) return tl::unexpected(choice.error());
-  const auto text = exchange::read_file(options.input);
-  if (!text) return tl::unexpected(text.error());
-  const auto table = exchange::read_table(*text, options.input);
-  if (!table) return tl::unexpected(table.error());
   const auto* kind = study::find_kind(study->kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot take data yet.", study->kind);
-  const auto record = exchange::pick_columns(*table, *kind, *choice);
-  if (!record) return tl::unexpected(record.error());
-  const auto take = dossier::import_take(*store, *study, *record,
-                                         std::filesystem::path(options.input).filename().string(), table->notes);
-  if (!take) return fail(take.error().fault, "{}: {}", options.input, take.error().message);
+  // All files are read before any becomes a take, so that a bad one leaves nothing half done.
+  std::vector<exchange::FileCurve> all;
+  for (const auto& input : options.inputs) {
+    auto curves = exchange::read_curves(input, *kind, {.columns = *choice});
+    if (!curves) return tl::unexpected(curves.error());
+    for (auto& curve : *curves) {
+      if (const auto tried = kind->analyse({{.setting = json::object(), .records = {curve.record}}}, study->settings, {});
+          !tried)
+        return fail(tried.error().fault, "{}: {}", input, tried.error().message);
+      all.push_back(std::move(curve));
+    }
+  }
+  for (const auto& curve : all)
+    if (const auto take = dossier::import_take(*store, *study, curve.record, curve.name, curve.notes); !take)
+      return fail(take.error().fault, "{}: {}", curve.name, take.error().message);
   return 0;
 }
 

@@ -93,7 +93,7 @@ int main(int argc, char** argv) {
   cli::ImportOptions import_options;
   auto* import = app.add_subcommand("import", "add a data file to a dossier as a take");
   import->add_option("FILE", import_options.file)->required();
-  import->add_option("INPUT", import_options.input)->required();
+  import->add_option("INPUT", import_options.inputs)->required();
   import->add_option("--study", import_options.study)->required();
   repeatable(import->add_option("--column", import_options.columns, "ROLE=NAME: which column plays which role"));
   repeatable(import->add_option("--scale", import_options.scales, "ROLE=FACTOR: multiplies a column"));

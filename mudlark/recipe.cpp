@@ -19,7 +19,8 @@ dossier::Study passband() {
                              .level_pp = 20e-3,
                              .settle_time = 0.1,
                              .settle_periods = 2,
-                             .periods = 8};
+                             .periods = 8,
+                             .refine = true};
   return {.name = "Preamp passband", .kind = "response", .plan = study::response::to_json(plan)};
 }
 
@@ -41,6 +42,55 @@ dossier::Study through_probes() {
       .settle_periods = 2,
       .periods = 8};
   return {.name = "Preamp through probes", .kind = "response", .plan = study::response::to_json(plan)};
+}
+
+/// Voltage over the current that a known resistor in the fixture tells.
+study::response::Plan transducer_plan() {
+  return {.drive_pin = "drive",
+          .hookup = {.chains = {{.name = "v_drive", .input = through("Direct lead", "drive")},
+                                {.name = "v", .input = through("Direct lead", "transducer")}},
+                     .computed = {{.name = "i", .unit = "A", .formula = "(v_drive - v)/R1"}}},
+          .stimulus = "i",
+          .response = "v",
+          .start = 20e3,
+          .stop = 60e3,
+          .quantity = study::response::Quantity::impedance,
+          .points_per_decade = 44,
+          .level_pp = 2,
+          .settle_time = 2e-3,
+          .settle_periods = 4,
+          .periods = 8,
+          .refine = true};
+}
+
+study::response::Plan vibration_plan() {
+  return {.drive_pin = "shaker",
+          .hookup = study::response::direct_hookup("shaker", "cage"),
+          .start = 2,
+          .stop = 64,
+          .method = study::response::Method::noise,
+          .settle_time = 3,
+          .noise_rms = 0.5,
+          .resolution = 0.5,
+          .noise_averages = 48};
+}
+
+/// The loop without opening it: what comes back over what goes in, turned, since the error amplifier turns it once more.
+study::response::Plan loop_plan() {
+  return {.drive_pin = "inject",
+          .hookup = {.chains = {{.name = "goes_in", .input = through("Direct lead", "sense")},
+                                {.name = "v_rail", .input = through("Direct lead", "rail")}},
+                     .computed = {{.name = "comes_back", .unit = "V", .formula = "-v_rail"}}},
+          .stimulus = "goes_in",
+          .response = "comes_back",
+          .start = 1e3,
+          .stop = 300e3,
+          .points_per_decade = 12,
+          .level_pp = 1,
+          .settle_time = 3e-3,
+          .settle_periods = 2,
+          .periods = 16,
+          .refine = true};
 }
 
 /// A set-up that is wrong on purpose, and what is wrong with it.
@@ -118,6 +168,113 @@ Result<void> fill_practice(dossier::Store& store) {
   return {};
 }
 
+/// A study of another assembly with its claims. @return the study as stored
+Result<dossier::Study> add_study(dossier::Store& store, const std::string& name, const study::response::Plan& plan,
+                                 long long assembly, const study::SettingsText& settings,
+                                 const std::vector<judge::Claim>& claims) {
+  const auto id = store.add_study({.name = name,
+                                   .kind = "response",
+                                   .plan = study::response::to_json(plan),
+                                   .settings = settings,
+                                   .assembly = assembly});
+  if (!id) return tl::unexpected(id.error());
+  for (const auto& claim : claims)
+    if (auto ok = store.add_claim(*id, claim); !ok) return tl::unexpected(ok.error());
+  return store.find_study(name);
+}
+
+Result<void> fill_loop(dossier::Store& store, std::uint64_t& seed) {
+  const auto assembly = store.add_assembly("regulator loop", std::string(circuit_text("regulator_loop")));
+  if (!assembly) return tl::unexpected(assembly.error());
+  const auto study = add_study(store, "Regulator loop", loop_plan(), *assembly, {},
+                               {{.text = "Phase margin \u2265 45\u00b0", .figure = "margin.phase", .lower = "45 deg"},
+                                {.text = "Crossover 10 to 40 kHz",
+                                 .figure = "crossover.gain",
+                                 .lower = "10 kHz",
+                                 .upper = "40 kHz"},
+                                {.text = "Gain margin \u2265 10 dB", .figure = "margin.gain", .lower = "10 dB"}});
+  if (!study) return tl::unexpected(study.error());
+  const auto take = dossier::run_take(store, *study, "simulated", seed++, {.note = "injected, 33 ohm load"}, {}, {});
+  if (!take) return tl::unexpected(take.error());
+  return {};
+}
+
+Result<void> fill_transducers(dossier::Store& store, std::uint64_t& seed) {
+  const auto assembly = store.add_assembly("piezo transducer", std::string(circuit_text("piezo_transducer")));
+  if (!assembly) return tl::unexpected(assembly.error());
+  const std::vector<judge::Claim> claims = {
+      {.text = "Series resonance 37 to 39 kHz", .figure = "resonance.series", .lower = "37 kHz", .upper = "39 kHz"},
+      {.text = "Motional R \u2264 210 \u03a9", .figure = "motional.resistance", .upper = "210 ohm"},
+      {.text = "Shunt C 4.7 nF \u00b15 %", .figure = "shunt.capacitance", .lower = "4.465 nF", .upper = "4.935 nF"}};
+  const auto study = add_study(store, "Transducer impedance", transducer_plan(), *assembly,
+                               {{"fit", "resonator"}, {"load_resistance", "1 kohm"}}, claims);
+  if (!study) return tl::unexpected(study.error());
+  auto plain = transducer_plan();
+  plain.refine = false;
+  const auto compared =
+      add_study(store, "Transducers compared", plain, *assembly, {{"normalise", "25 kHz"}},
+                {{.text = "Peak 9 to 15 dB over 25 kHz", .figure = "peak.gain", .lower = "9 dB", .upper = "15 dB"}});
+  if (!compared) return tl::unexpected(compared.error());
+  const judge::Mask shape{.text = "Shape of the resonance",
+                          .curve = "gain",
+                          .upper = {{20e3, 4}, {32e3, 2}, {36e3, 4}, {40e3, 13}, {50e3, 2}, {60e3, -3}},
+                          .lower = {{20e3, 0}, {30e3, -4}, {36.5e3, -14}, {39e3, -14}, {41e3, 3}, {42.5e3, 3}, {46e3, -7}, {60e3, -9}}};
+  if (auto ok = store.add_mask(compared->id, shape); !ok) return tl::unexpected(ok.error());
+  // One unit has lost its bond: more loss, less resonance.
+  const auto units = store.units();
+  if (!units) return tl::unexpected(units.error());
+  std::vector<long long> five;
+  for (const char* name : {"unit 01", "unit 03", "unit 05", "unit 07", "unit 09"}) {
+    const auto it = std::find_if(units->begin(), units->end(), [&](const auto& u) { return u.name == name; });
+    if (it != units->end()) {
+      five.push_back(it->id);
+      continue;
+    }
+    const auto added = store.add_unit(name);
+    if (!added) return tl::unexpected(added.error());
+    five.push_back(*added);
+  }
+  if (auto ok = store.set_fitted(five.back(), "RM", 380, 0, *assembly); !ok) return ok;
+  auto settings = study->settings;
+  for (const char* what : {"open", "short", "load"}) {
+    if (auto ok = store.set_current_unit(five.front()); !ok) return ok;
+    const auto take = dossier::run_take(store, *study, "simulated", seed++, {.purpose = what}, {}, {});
+    if (!take) return tl::unexpected(take.error());
+    settings[what] = std::to_string(store.take(*take)->number);
+  }
+  if (auto ok = store.set_settings(study->id, settings); !ok) return ok;
+  for (const auto unit : five) {
+    if (auto ok = store.set_current_unit(unit); !ok) return ok;
+    if (unit == five.front() || unit == five.back())
+      if (const auto take = dossier::run_take(store, *study, "simulated", seed++, {}, {}, {}); !take)
+        return tl::unexpected(take.error());
+    const auto take = dossier::run_take(store, *compared, "simulated", seed++, {}, {}, {});
+    if (!take) return tl::unexpected(take.error());
+    if (unit == five.front())
+      if (auto ok = store.set_wake(compared->id, *take); !ok) return ok;
+  }
+  return {};
+}
+
+Result<void> fill_vibration(dossier::Store& store, std::uint64_t& seed) {
+  const auto assembly = store.add_assembly("mooring line", std::string(circuit_text("mooring_vibration")));
+  if (!assembly) return tl::unexpected(assembly.error());
+  const std::vector<judge::Claim> claims = {
+      {.text = "Line resonance 7 to 12 Hz", .figure = "peak.frequency", .lower = "7 Hz", .upper = "12 Hz"},
+      {.text = "Isolation at 40 Hz \u2264 \u221220 dB", .figure = "gain@40Hz", .upper = "-20 dB"}};
+  const auto path = add_study(store, "Mooring-line vibration", vibration_plan(), *assembly, {}, claims);
+  if (!path) return tl::unexpected(path.error());
+  auto loose = vibration_plan();
+  loose.noise_averages = 16;
+  loose.hookup.chains[1].input.planted = bench::Planted{.sensor = {}, .pin = "loose lead"};
+  const auto off = add_study(store, "Mooring line, lead off", loose, *assembly, {}, claims);
+  if (!off) return tl::unexpected(off.error());
+  for (const auto* study : {&*path, &*off})
+    if (const auto take = dossier::run_take(store, *study, "simulated", seed++, {}, {}, {}); !take)
+      return tl::unexpected(take.error());
+  return {};
+}
+
 Result<void> fill(dossier::Store& store) {
   if (auto ok = store.set_device({.name = "Mudlark buoy, rev C",
                                   .about = "hydrophone preamp",
@@ -176,7 +333,9 @@ Result<void> fill(dossier::Store& store) {
     if (t.unit == *unit3)
       if (auto ok = store.set_wake(study->id, *take); !ok) return ok;
   }
-  return {};
+  for (const auto& further : {fill_loop, fill_transducers, fill_vibration})
+    if (auto ok = further(store, seed); !ok) return ok;
+  return store.set_current_unit(*unit7);
 }
 
 }  // namespace

@@ -4,29 +4,36 @@
 
 #include "base/quantity.h"
 #include "render/theme.h"
+#include "study/response/compare.h"
 
 namespace heron::app {
 
 using render::BodeCurve;
 
-BodeLens::BodeLens(Session* session, QWidget* parent) : Lens(session, parent), plot_(new render::BodePlot(this)) {
+BodeLens::BodeLens(Session* session, QWidget* parent, Over over)
+    : Lens(session, parent), over_(over), bar_(new LookBar(this)), plot_(new render::BodePlot(this)) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
-  column->addWidget(plot_);
+  column->setSpacing(0);
+  column->addWidget(bar_);
+  column->addWidget(plot_, 1);
+  add_bode_words(*bar_, session_);
   plot_->setObjectName("bode");
   plot_->setAccessibleName("Gain and phase over frequency");
   plot_->setInteraction(QCP::iRangeDrag, true);
   plot_->setMouseTracking(true);
   plot_->setFocusPolicy(Qt::ClickFocus);
   plot_->installEventFilter(this);
-  const QList<QCPAxisRect*> rects = {plot_->gain_rect(), plot_->phase_rect()};
+  QList<QCPAxisRect*> rects = {plot_->gain_rect()};
+  if (over_ != Over::delay) rects << plot_->phase_rect() << plot_->coherence_rect();
   a_ = new render::CursorLine(plot_, rects, "A");
   b_ = new render::CursorLine(plot_, rects, "B");
   for (auto* c : {a_, b_}) {
     c->setLayer("cursors");
     c->setVisible(false);
   }
-  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed})
+  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed,
+                            &Session::expected_changed})
     connect(session_, change, this, &BodeLens::redraw);
   connect(session_, &Session::take_read, this, &BodeLens::redraw);
   connect(session_, &Session::plan_changed, this, [this] {
@@ -34,6 +41,10 @@ BodeLens::BodeLens(Session* session, QWidget* parent) : Lens(session, parent), p
     redraw();
     if (!session_->shown()) plot_->show_all();
   });
+  auto& look = session_->look();
+  connect(&look, &Look::changed, this, &BodeLens::redraw);
+  connect(&look, &Look::cursors_changed, this, &BodeLens::place_cursors);
+  connect(&look, &Look::figure_changed, this, &BodeLens::mark_figure);
   connect(session_, &Session::opened, this, [this] {
     views_.clear();
     set_cursor('A', std::nullopt);
@@ -41,34 +52,108 @@ BodeLens::BodeLens(Session* session, QWidget* parent) : Lens(session, parent), p
   });
 }
 
+render::BodeForm BodeLens::form() const {
+  const auto& look = session_->look();
+  const bool apart = over_ == Over::comparison && look.against() != Look::Against::nothing &&
+                     look.against() != Look::Against::spread;
+  return {.in_db = look.in_db() || over_ == Over::comparison,
+          .unwrapped = look.unwrapped(),
+          .logarithmic = look.logarithmic(),
+          .impedance = session_->plan().quantity == study::response::Quantity::impedance && !apart,
+          .delay = over_ == Over::delay};
+}
+
+QList<render::BodeBand> BodeLens::bands() const {
+  QList<render::BodeBand> out;
+  const auto expected = session_->expected();
+  if (expected && session_->look().expected() && over_ != Over::comparison && over_ != Over::delay &&
+      !session_->settings().normalise)
+    out << render::BodeBand{expected->frequency, expected->gain_db,      expected->gain_low_db,
+                            expected->gain_high_db, expected->phase_deg, expected->phase_low_deg,
+                            expected->phase_high_deg, render::theme().heron, true, "expected"};
+  return out;
+}
+
+void BodeLens::showEvent(QShowEvent* event) {
+  Lens::showEvent(event);
+  if (stale_) redraw();
+}
+
 void BodeLens::redraw() {
+  stale_ = !isVisible();
+  if (stale_) {
+    if (over_ == Over::gain) tell_cursors();
+    return;
+  }
+  bar_->refresh();
+  using Against = Look::Against;
+  const auto against = over_ == Over::comparison ? session_->look().against() : Against::nothing;
   QList<BodeCurve> curves;
   QList<std::shared_ptr<const TakeView>> held;
-  const auto add = [&](long long id, bool wake) {
+  auto bands_now = bands();
+  made_.clear();
+  const auto wake = session_->wake();
+  const auto reference = wake ? session_->view(*wake) : nullptr;
+  const auto add = [&](long long id, bool as_wake) {
     const auto view = session_->view(id);
     if (!view || view->curve.points.empty()) return;
     held << view;
-    curves << BodeCurve{&view->curve, render::take_colour(view->take.number), render::take_dashed(view->take.number),
-                        wake};
+    const study::response::Curve* curve = &view->curve;
+    if (against == Against::ratio || against == Against::difference) {
+      if (as_wake || !reference || reference == view) return;
+      made_.push_back(std::make_shared<const study::response::Curve>(
+          against == Against::ratio ? study::response::ratio(view->curve, reference->curve)
+                                    : study::response::difference(view->curve, reference->curve)));
+      curve = made_.back().get();
+    }
+    curves << BodeCurve{curve, render::take_colour(view->take.number), render::take_dashed(view->take.number), as_wake};
   };
-  if (const auto wake = session_->wake()) add(*wake, true);
+  if (wake) add(*wake, true);
   for (const auto id : session_->overlaid()) add(id, false);
   if (const auto shown = session_->shown()) add(*shown, false);
-  plot_->show_curves(curves, session_->masks());
-  plot_->replot(QCustomPlot::rpQueuedReplot);
-  tell_cursors();
+  if (against == Against::spread) {
+    std::vector<const study::response::Curve*> all;
+    for (const auto& view : held)
+      if (view->take.id != wake || session_->shown() == wake || session_->overlaid().contains(*wake))
+        all.push_back(&view->curve);
+    const auto s = study::response::statistics(all);
+    if (!s.frequency.empty())
+      bands_now << render::BodeBand{s.frequency, s.mean_db,  s.low_db,  s.high_db,
+                                    s.mean_deg,  s.low_deg,  s.high_deg, render::theme().heron, false,
+                                    QString("mean of %1, least to most").arg(s.curves)};
+    for (auto& curve : curves) curve.colour.setAlpha(90);
+  }
+  plot_->set_form(form());
+  const bool limits = against == Against::nothing || against == Against::spread;
+  plot_->show_curves(curves, limits ? session_->masks() : std::vector<judge::Mask>(), bands_now);
+  place_cursors();
+  mark_figure();
 }
 
-std::optional<double> BodeLens::cursor(char letter) const {
-  const auto* c = letter == 'A' ? a_ : b_;
-  return c->visible() ? std::optional(c->key()) : std::nullopt;
+void BodeLens::mark_figure() {
+  if (stale_) return;
+  const auto view = session_->shown() ? session_->view(*session_->shown()) : nullptr;
+  const auto* figure = view ? view->analysis.reading.find(session_->look().figure().toStdString()) : nullptr;
+  if (figure && over_ != Over::comparison)
+    plot_->show_marks(&view->curve, figure->at, QString::fromStdString(figure->label));
+  else
+    plot_->show_marks(nullptr, {}, {});
+  plot_->replot(QCustomPlot::rpQueuedReplot);
 }
+
+std::optional<double> BodeLens::cursor(char letter) const { return session_->look().cursor(letter); }
 
 void BodeLens::set_cursor(char letter, std::optional<double> frequency) {
-  auto* c = letter == 'A' ? a_ : b_;
-  c->setVisible(frequency.has_value());
-  if (frequency) c->set_position(*frequency);
-  plot_->replot(QCustomPlot::rpQueuedReplot);
+  session_->look().set_cursor(letter, frequency);
+}
+
+void BodeLens::place_cursors() {
+  for (const auto& [letter, line] : {std::pair{'A', a_}, {'B', b_}}) {
+    const auto at = session_->look().cursor(letter);
+    line->setVisible(at.has_value());
+    if (at) line->set_position(*at);
+  }
+  if (isVisible()) plot_->replot(QCustomPlot::rpQueuedReplot);
   tell_cursors();
 }
 
@@ -76,8 +161,8 @@ void BodeLens::tell_cursors() {
   std::optional<study::response::CursorReading> a, b;
   if (const auto shown = session_->shown())
     if (const auto view = session_->view(*shown)) {
-      if (a_->visible()) a = study::response::read_at(view->curve, a_->key());
-      if (b_->visible()) b = study::response::read_at(view->curve, b_->key());
+      if (const auto at = cursor('A')) a = study::response::read_at(view->curve, *at);
+      if (const auto at = cursor('B')) b = study::response::read_at(view->curve, *at);
     }
   emit cursors_moved(a, b);
 }
@@ -90,7 +175,7 @@ bool BodeLens::handle_key(int key) {
     const char letter = key == Qt::Key_A ? 'A' : 'B';
     // Away from the plot the key puts its cursor a third in from its own side.
     const double frequency =
-        inside(plot_->gain_rect()) || inside(plot_->phase_rect())
+        inside(plot_->gain_rect()) || inside(plot_->phase_rect()) || inside(plot_->coherence_rect())
             ? x->pixelToCoord(at.x())
             : x->range().lower * std::pow(x->range().upper / x->range().lower, key == Qt::Key_A ? 1.0 / 3 : 2.0 / 3);
     // Pressed again on its own line, the cursor goes.
@@ -147,11 +232,14 @@ void BodeLens::zoom(QWheelEvent* event) {
   const double centre = axis->pixelToCoord(along_x ? event->position().x() : event->position().y());
   const auto range = axis->range();
   QCPRange wanted;
-  if (along_x)
+  if (axis->scaleType() == QCPAxis::stLogarithmic)
     wanted = QCPRange(centre * std::pow(range.lower / centre, factor), centre * std::pow(range.upper / centre, factor));
   else
     wanted = QCPRange(centre + (range.lower - centre) * factor, centre + (range.upper - centre) * factor);
-  if (along_x && (wanted.upper / wanted.lower < 1.0005 || wanted.lower < 1e-6 || wanted.upper > 1e12)) return;
+  if (axis->scaleType() == QCPAxis::stLogarithmic &&
+      (wanted.upper / wanted.lower < 1.0005 || wanted.lower < 1e-9 || wanted.upper > 1e15))
+    return;
+  if (axis == plot_->coherence_rect()->axis(QCPAxis::atLeft)) return;
   axis->setRange(wanted);
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
@@ -159,13 +247,15 @@ void BodeLens::zoom(QWheelEvent* event) {
 int BodeLens::nearest_point(const QPointF& at) const {
   const auto shown = session_->shown();
   const auto view = shown ? session_->view(*shown) : nullptr;
-  if (!view || !view->curve.measured) return -1;
+  // A line of noise has no samples of its own.
+  if (!view || !view->curve.measured || view->curve.independent > 0) return -1;
   int best = -1;
   double nearest = 12;
   for (auto* rect : {plot_->gain_rect(), plot_->phase_rect()}) {
     if (!rect->rect().contains(at.toPoint())) continue;
-    for (const auto& p : view->curve.points) {
-      const double y = rect == plot_->gain_rect() ? p.gain_db : p.phase_deg;
+    for (std::size_t i = 0; i < view->curve.points.size(); ++i) {
+      const auto& p = view->curve.points[i];
+      const double y = rect == plot_->gain_rect() ? plot_->upper_value(view->curve, i) : plot_->lower_value(p);
       const QPointF there(rect->axis(QCPAxis::atBottom)->coordToPixel(p.frequency),
                           rect->axis(QCPAxis::atLeft)->coordToPixel(y));
       const double away = std::hypot(there.x() - at.x(), there.y() - at.y());
@@ -203,9 +293,8 @@ bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
     case QEvent::MouseMove: {
       const auto* mouse = static_cast<QMouseEvent*>(event);
       if (grabbed_) {
-        grabbed_->set_position(plot_->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(mouse->position().x()));
-        plot_->replot(QCustomPlot::rpQueuedReplot);
-        tell_cursors();
+        set_cursor(grabbed_ == a_ ? 'A' : 'B',
+                   plot_->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(mouse->position().x()));
         return true;
       }
       if (mouse->buttons() & Qt::LeftButton)

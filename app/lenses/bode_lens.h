@@ -1,23 +1,29 @@
 #pragma once
 #include "lens.h"
+#include "look_bar.h"
 #include "render/bode_plot.h"
 #include "render/plot_parts.h"
 #include "study/response/cursors.h"
 
 namespace heron::app {
 
-/// Gain and phase over frequency: the take in view, those laid over it, the wake behind them; limit lines; cursors A
-/// and B.
+/// What a plot over frequency is for.
+enum class Over { gain, delay, impedance, comparison };
+
+/// Curves over frequency: the take in view, those laid over it, the wake behind them; limit lines; what is expected;
+/// cursors A and B.
 class BodeLens : public Lens {
   Q_OBJECT
 
  public:
-  explicit BodeLens(Session* session, QWidget* parent = nullptr);
+  explicit BodeLens(Session* session, QWidget* parent = nullptr, Over over = Over::gain);
 
-  QString title() const override { return "Bode"; }
+  QString title() const override { return over_ == Over::delay ? "Delay" : "Bode"; }
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
 
+  render::BodePlot* bode() const { return plot_; }
+  LookBar* bar() const { return bar_; }
   std::optional<double> cursor(char letter) const;
   void set_cursor(char letter, std::optional<double> frequency);
   void show_all();
@@ -29,6 +35,7 @@ class BodeLens : public Lens {
 
  protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
+  void showEvent(QShowEvent* event) override;
 
  private:
   struct View {
@@ -36,13 +43,19 @@ class BodeLens : public Lens {
     bool operator==(const View&) const = default;
   };
   void redraw();
+  void place_cursors();
+  void mark_figure();
   void tell_cursors();
+  render::BodeForm form() const;
+  QList<render::BodeBand> bands() const;
   View view() const;
   void set_view(const View& view);
   void remember_view();
   void zoom(QWheelEvent* event);
   int nearest_point(const QPointF& at) const;
 
+  Over over_;
+  LookBar* bar_;
   render::BodePlot* plot_;
   render::CursorLine* a_;
   render::CursorLine* b_;
@@ -51,6 +64,8 @@ class BodeLens : public Lens {
   QElapsedTimer since_zoom_;
   QPointF pressed_;
   bool panned_ = false;
+  bool stale_ = true;
+  std::vector<std::shared_ptr<const study::response::Curve>> made_;  ///< ratios and differences that are drawn
 };
 
 }  // namespace heron::app

@@ -1,4 +1,5 @@
 #pragma once
+#include <QPushButton>
 #include <QTableWidget>
 
 #include "lens.h"
@@ -12,10 +13,19 @@ class PointsLens : public Lens {
  public:
   explicit PointsLens(Session* session, QWidget* parent = nullptr);
   QString title() const override { return "Points"; }
+  QTableWidget* table() const { return table_; }
+
+ protected:
+  void showEvent(QShowEvent* event) override;
 
  private:
   void refill();
+  void copy();
+  void save();
+  void retake();
+  QString as_text(QChar separator, bool selected) const;
   QTableWidget* table_;
+  QPushButton* retake_;
 };
 
 /// Every figure of the take in view, those that cannot be read with their reason, and all notes and doubts.
@@ -25,6 +35,9 @@ class FiguresLens : public Lens {
  public:
   explicit FiguresLens(Session* session, QWidget* parent = nullptr);
   QString title() const override { return "Figures"; }
+
+ protected:
+  void showEvent(QShowEvent* event) override;
 
  private:
   void refill();
@@ -40,6 +53,8 @@ struct TableColumn {
 
 /// A table of ours: no grid, numbers right-aligned in the number font. The last column takes what is left.
 QTableWidget* make_table(const QList<TableColumn>& columns, QWidget* parent);
-void set_cell(QTableWidget* table, int row, int column, const QString& text, bool number);
+/// @param order  what a sort goes by instead of the text
+void set_cell(QTableWidget* table, int row, int column, const QString& text, bool number,
+              std::optional<double> order = {});
 
 }  // namespace heron::app

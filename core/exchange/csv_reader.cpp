@@ -236,16 +236,24 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
   return table;
 }
 
-Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
+namespace {
+
+std::set<std::string> known_roles(const study::Kind& kind) {
   std::set<std::string> known(kind.optional_roles.begin(), kind.optional_roles.end());
   for (const auto& set : kind.roles) known.insert(set.begin(), set.end());
-  for (const auto& [role, name] : choice.column)
-    if (!known.contains(role)) return fail(Fault::usage, "--column: a {} study has no role \"{}\".", kind.name, role);
-  for (const auto& [role, factor] : choice.scale)
-    if (!known.contains(role)) return fail(Fault::usage, "--scale: a {} study has no role \"{}\".", kind.name, role);
+  return known;
+}
 
+Result<std::map<std::string, std::size_t>> places_of(const Table& table, const study::Kind& kind,
+                                                     const ColumnChoice& choice) {
   std::map<std::string, std::size_t> place;
-  for (const auto& role : known) {
+  // A column that was chosen for one role is not another's by its name.
+  const auto taken = [&](std::size_t column) {
+    for (const auto& [role, name] : choice.column)
+      if (lower(name) == lower(table.columns[column].name) || name == std::to_string(column + 1)) return true;
+    return false;
+  };
+  for (const auto& role : known_roles(kind)) {
     if (const auto chosen = choice.column.find(role); chosen != choice.column.end()) {
       std::optional<std::size_t> at;
       for (std::size_t i = 0; i < table.columns.size(); ++i)
@@ -263,13 +271,33 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
       continue;
     }
     for (std::size_t i = 0; i < table.columns.size(); ++i) {
-      if (lower(table.columns[i].name) != role) continue;
+      if (lower(table.columns[i].name) != role || taken(i)) continue;
       if (place.contains(role))
         return fail(Fault::input, "{}: columns {} and {} are both called {}; say which with --column {}=NUMBER.",
                     table.file, place[role] + 1, i + 1, role, role);
       place[role] = i;
     }
   }
+  return place;
+}
+
+}  // namespace
+
+std::map<std::string, std::size_t> role_columns(const Table& table, const study::Kind& kind,
+                                                const ColumnChoice& choice) {
+  return places_of(table, kind, choice).value_or(std::map<std::string, std::size_t>{});
+}
+
+Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
+  const auto known = known_roles(kind);
+  for (const auto& [role, name] : choice.column)
+    if (!known.contains(role)) return fail(Fault::usage, "--column: a {} study has no role \"{}\".", kind.name, role);
+  for (const auto& [role, factor] : choice.scale)
+    if (!known.contains(role)) return fail(Fault::usage, "--scale: a {} study has no role \"{}\".", kind.name, role);
+
+  auto places = places_of(table, kind, choice);
+  if (!places) return tl::unexpected(places.error());
+  auto& place = *places;
   const std::vector<std::string_view>* roles = nullptr;
   for (const auto& set : kind.roles)
     if (!roles && std::all_of(set.begin(), set.end(), [&](auto role) { return place.contains(std::string(role)); }))

@@ -41,6 +41,10 @@ struct ColumnChoice {
   std::map<std::string, double> scale;        ///< role -> factor
 };
 
+/// Role -> column (from 0), as far as choice and names tell.
+std::map<std::string, std::size_t> role_columns(const Table& table, const study::Kind& kind,
+                                                const ColumnChoice& choice);
+
 /// Picks the columns that play the kind's roles and turns them into numbers in SI.
 ///
 /// A role goes to the column chosen for it, else to the one whose name is the role's (any case). Text, infinite or

@@ -2,9 +2,15 @@
 
 #include <unistd.h>
 
+#include <array>
 #include <cctype>
+#include <cmath>
+#include <complex>
 #include <filesystem>
 #include <fstream>
+#include <numbers>
+
+#include "exchange/touchstone.h"
 
 namespace heron::exchange {
 
@@ -68,6 +74,12 @@ json doubts_json(const study::Reading& reading) {
   return out;
 }
 
+json curve_json(const study::Columns& curve) {
+  json out = {{curve.x_name, curve.x}};
+  for (const auto& column : curve.columns) out[column.name] = column.y;
+  return out;
+}
+
 Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
                        const study::Analysis& analysis) {
   const auto setup = store.take_setup(take.id);
@@ -88,6 +100,7 @@ Result<json> take_json(dossier::Store& store, const dossier::Study& study, const
               {"note", take.note},
               {"setup", *setup},
               {"settings", analysis.settings},
+              {"curve", curve_json(analysis.curve)},
               {"figures", figures_json(analysis.reading)},
               {"absent", absent_json(analysis.reading)},
               {"doubts", doubts_json(analysis.reading)},
@@ -145,6 +158,21 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
     return write_file(path.string(), content);
   };
   if (auto ok = put(top / "points.csv", curve_csv(analysis->curve)); !ok) return tl::unexpected(ok.error());
+  if (study.kind == "response" && analysis->curve.find("phase")) {
+    // Gain and phase as network data too: S21 of a gain, Z11 of an impedance.
+    const bool impedance = analysis->settings.contains("quantity") && analysis->settings.at("quantity") == "impedance";
+    NetworkData data{.ports = impedance ? 1 : 2, .kind = impedance ? 'Z' : 'S', .frequency = analysis->curve.x};
+    data.notes = fmt::format("{}, take {}, {}", study.name, take.number, take.unit);
+    const auto& gain = analysis->curve.find("gain")->y;
+    const auto& phase = analysis->curve.find("phase")->y;
+    for (std::size_t i = 0; i < gain.size(); ++i) {
+      const auto h = std::polar(std::pow(10, gain[i] / 20), phase[i] * std::numbers::pi / 180);
+      data.elements.push_back(impedance ? std::array<std::complex<double>, 4>{h}
+                                        : std::array<std::complex<double>, 4>{0, h, 0, 0});
+    }
+    if (auto ok = put(top / (impedance ? "curve.s1p" : "curve.s2p"), write_touchstone(data)); !ok)
+      return tl::unexpected(ok.error());
+  }
   const auto description = take_json(store, study, take, *analysis);
   if (!description) return tl::unexpected(description.error());
   if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());

@@ -18,6 +18,9 @@ nlohmann::json figures_json(const study::Reading& reading);  ///< [{"key", "valu
 nlohmann::json absent_json(const study::Reading& reading);
 nlohmann::json doubts_json(const study::Reading& reading);
 
+/// {"frequency": [...], "gain": [...], ...}: what read_curves() takes back.
+nlohmann::json curve_json(const study::Columns& curve);
+
 /// One take as JSON: set-up as it was, figures, absent, doubts, claims.
 Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
                                  const study::Analysis& analysis);

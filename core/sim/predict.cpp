@@ -7,23 +7,37 @@
 namespace heron::sim {
 namespace {
 
-/// The chains' peaks where every input has 1 Mohm.
-Result<bench::Levels> predict(const Circuit& circuit, const bench::ToneDrive& drive, std::vector<bench::Chain> chains,
-                              const std::vector<double>& frequencies) {
-  if (!circuit.pins.contains(drive.pin)) return fail(Fault::bench, "The device has no pin \"{}\" to drive.", drive.pin);
-  Circuit whole = circuit;
+/// The circuit with its inputs and its source, ready to be made linear.
+struct Prepared {
+  Circuit whole;
   std::vector<Tap> taps;
+};
+
+constexpr const char* kEmf = "bench:emf";
+
+Result<Prepared> prepare(const Circuit& circuit, const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains) {
+  if (!circuit.pins.contains(drive.pin)) return fail(Fault::bench, "The device has no pin \"{}\" to drive.", drive.pin);
+  Prepared out{.whole = circuit, .taps = {}};
   for (std::size_t k = 0; k < chains.size(); ++k) {
     auto input = chains[k].input;
     input.planted.reset();
-    auto tap = add_input(whole, input, k, InputData{}, 0);
+    auto tap = add_input(out.whole, input, k, InputData{}, 0);
     if (!tap) return tl::unexpected(tap.error());
-    taps.push_back(*tap);
+    out.taps.push_back(*tap);
   }
-  Part emf = make_part("bench:emf", "voltage source", {"bench:emf", std::string(kGround)}, {{"value", drive.offset}});
-  whole.parts.push_back(emf);
-  whole.parts.push_back(make_part("bench:source", "resistor", {"bench:emf", circuit.pins.at(drive.pin)},
-                                  {{"value", drive.source_resistance}}));
+  out.whole.parts.push_back(make_part(kEmf, "voltage source", {kEmf, std::string(kGround)}, {{"value", drive.offset}}));
+  out.whole.parts.push_back(make_part("bench:source", "resistor", {kEmf, circuit.pins.at(drive.pin)},
+                                      {{"value", drive.source_resistance}}));
+  return out;
+}
+
+/// The chains' peaks where every input has 1 Mohm.
+Result<bench::Levels> predict(const Circuit& circuit, const bench::ToneDrive& drive, std::vector<bench::Chain> chains,
+                              const std::vector<double>& frequencies) {
+  auto prepared = prepare(circuit, drive, chains);
+  if (!prepared) return tl::unexpected(prepared.error());
+  auto& whole = prepared->whole;
+  const auto& taps = prepared->taps;
   std::map<std::string, std::string> ammeters;
   for (const auto& [name, rating] : circuit.ratings) {
     const auto branch = circuit.branches.find(name);
@@ -44,7 +58,7 @@ Result<bench::Levels> predict(const Circuit& circuit, const bench::ToneDrive& dr
   const auto rest = operating_point(*network);
   if (!rest) return tl::unexpected(rest.error());
   const SmallSignal around(*network, *rest);
-  const int source = network->own_unknown("bench:emf");
+  const int source = network->own_unknown(kEmf);
   const double peak = drive.peak_to_peak / 2;
 
   bench::Levels out{.frequencies = frequencies};
@@ -94,6 +108,32 @@ Result<bench::Levels> predict_levels(const Circuit& circuit, const bench::ToneDr
     if (const auto without = predict(circuit, drive, unloaded, frequencies))
       for (auto& [name, level] : levels->quantities) level.unloaded_peak = without->quantities.at(name).peak;
   return levels;
+}
+
+Result<std::map<std::string, std::vector<std::complex<double>>>> small_signal_answers(
+    const Circuit& circuit, const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains,
+    const std::vector<double>& frequencies) {
+  const auto prepared = prepare(circuit, drive, chains);
+  if (!prepared) return tl::unexpected(prepared.error());
+  auto network = Network::compile(prepared->whole);
+  if (!network) return tl::unexpected(network.error());
+  const auto rest = operating_point(*network);
+  if (!rest) return tl::unexpected(rest.error());
+  const SmallSignal around(*network, *rest);
+  const int source = network->own_unknown(kEmf);
+  std::map<std::string, std::vector<std::complex<double>>> out;
+  for (const double f : frequencies) {
+    const auto x = around.response(f, source);
+    if (x.empty()) return fail(Fault::bench, "The circuit cannot be made linear around its operating point.");
+    for (std::size_t k = 0; k < chains.size(); ++k) {
+      const auto sensing = bench::sensing_of(chains[k]);
+      const int unknown = network->node(prepared->taps[k].node);
+      out[chains[k].name].push_back(unknown < 0 ? 0.0
+                                                : x[std::size_t(unknown)] * sensing.per_volt /
+                                                      bench::response_of(sensing, f));
+    }
+  }
+  return out;
 }
 
 }  // namespace heron::sim

@@ -1,4 +1,6 @@
 #pragma once
+#include <complex>
+#include <map>
 #include <vector>
 
 #include "bench/bench.h"
@@ -16,5 +18,11 @@ namespace heron::sim {
 /// @param frequencies  Hz
 Result<bench::Levels> predict_levels(const Circuit& circuit, const bench::ToneDrive& drive,
                                      const std::vector<bench::Chain>& chains, const std::vector<double>& frequencies);
+
+/// What each quantity answers to a drive of 1 V, as complex numbers in its unit, sensor corners put back: name -> one value
+/// a frequency. From the small-signal circuit: for expectations drawn beside a measurement, never for figures.
+Result<std::map<std::string, std::vector<std::complex<double>>>> small_signal_answers(
+    const Circuit& circuit, const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains,
+    const std::vector<double>& frequencies);
 
 }  // namespace heron::sim

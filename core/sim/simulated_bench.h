@@ -49,6 +49,7 @@ class SimulatedBench final : public bench::Bench {
   Result<void> add_sources(Circuit& whole) const;
   void change();
   Result<void> wire();
+  double dense_corners() const;
   Result<void> run(double seconds, double longest_step, const Transient::Observer& observe, std::stop_token stop);
   Result<void> look_for_ranges(double rate, std::stop_token stop);
   Result<Samples> solve_inputs(double rate, int samples, std::stop_token stop);

@@ -1,17 +1,40 @@
 #include "driver.h"
 
+#include <QDir>
 #include <QFile>
+#include <QFileInfo>
+#include <QLockFile>
 
 #include "mudlark/recipe.h"
 
 namespace heron::drive {
 
+namespace {
+
+/// The demo's folder, measured once for all test processes of one build: the first that comes makes it, the others wait.
+QString made_demo() {
+  const QFileInfo self(QCoreApplication::applicationFilePath());
+  const QString folder = self.path() + "/demo-for-tests", lock_path = folder + ".lock";
+  QLockFile lock(lock_path);
+  lock.setStaleLockTime(0);
+  if (!lock.lock()) return {};
+  const QString stamp = folder + "/made-by-" + QString::number(self.lastModified().toSecsSinceEpoch());
+  if (!QFileInfo::exists(stamp)) {
+    QDir(folder).removeRecursively();
+    if (!demo::write(folder.toStdString())) return {};
+    QFile made(stamp);
+    (void)made.open(QIODevice::WriteOnly);
+  }
+  return folder;
+}
+
+}  // namespace
+
 DemoCopy::DemoCopy() {
-  static QTemporaryDir made;
-  static const auto original = demo::write(made.path().toStdString());
-  if (!original) return;
-  QFile::copy(QString::fromStdString(*original), path());
-  QFile::copy(made.filePath(demo::kPracticeName), practice());
+  static const QString made = made_demo();
+  if (made.isEmpty()) return;
+  QFile::copy(made + "/" + demo::kDossierName, path());
+  QFile::copy(made + "/" + demo::kPracticeName, practice());
 }
 
 OpenWindow::OpenWindow(QSize size) {
@@ -23,6 +46,12 @@ OpenWindow::OpenWindow(QSize size) {
   window.activateWindow();
   settled(window);
   QTest::qWait(50);
+}
+
+void OpenWindow::choose_study(const QString& name) {
+  for (const auto& study : session().studies())
+    if (QString::fromStdString(study.name) == name) session().select_study(study.id);
+  settled(window);
 }
 
 app::BriefWord* OpenWindow::word(const QString& key) {

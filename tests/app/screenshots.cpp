@@ -46,16 +46,43 @@ int main(int argc, char** argv) {
   auto* plot = open.bode()->plot();
   QTest::mouseClick(plot, Qt::LeftButton, {}, open.place_of_point(24));
   shoot(window, "behind-the-point");
-  QTest::keyClick(&window, Qt::Key_3);
+  QTest::keyClick(&window, Qt::Key_8);
   shoot(window, "points");
-  QTest::keyClick(&window, Qt::Key_4);
+  QTest::keyClick(&window, Qt::Key_9);
   shoot(window, "figures");
   QTest::keyClick(&window, Qt::Key_1);
+
+  const auto go = [&](const char* name, Qt::Key lens) {
+    open.choose_study(name);
+    QTest::keyClick(&window, lens);
+    QTest::qWait(600);
+  };
+  auto& look = window.session().look();
+  for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
+  go("Regulator loop", Qt::Key_2);
+  look.set_figure("margin.phase");
+  shoot(window, "nyquist");
+  QTest::keyClick(&window, Qt::Key_3);
+  shoot(window, "nichols");
+  look.set_figure({});
+  go("Mooring-line vibration", Qt::Key_1);
+  shoot(window, "noise");
+  go("Transducer impedance", Qt::Key_5);
+  shoot(window, "impedance");
+  go("Transducers compared", Qt::Key_6);
+  drive::click(drive::button(window, "Compare: the newest of every unit"));
+  drive::until([&] {
+    for (const auto& take : window.session().takes())
+      if (!window.session().view(take.id)) return false;
+    return true;
+  });
+  shoot(window, "compare");
+  go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);
   shoot(window, "device");
   QTest::keyClick(&window, Qt::Key_D);
-  window.session().select_study(window.session().studies().back().id);
+  open.choose_study("Preamp through probes");
   drive::until([&] { return window.session().levels().has_value(); });
   window.show_hookup();
   shoot(window, "hookup");

@@ -440,6 +440,23 @@ std::vector<BriefPiece> brief(const Plan& p) {
   return out;
 }
 
+std::string time_sentence(const Plan& p, const bench::Limits& limits) {
+  const double seconds = sweep_time(p, limits);
+  const int points = point_count(p);
+  if (p.stepped())
+    return fmt::format("{} points{}, about {} on a real bench.", points,
+                       p.refine ? " and those added" : "", format_duration(seconds));
+  Plan stepped = p;
+  stepped.method = Method::stepped;
+  stepped.spacing = Spacing::linear;
+  const auto timing = noise_timing(p, limits.highest_sample_rate > 0 ? limits.highest_sample_rate : 1e8);
+  const int lines = int((p.stop - p.start) / timing.resolution) + 1;
+  stepped.points_total = std::clamp(lines, 2, kMostPoints);
+  const double by_steps = sweep_time(stepped, limits) * lines / stepped.points_total;
+  return fmt::format("{} lines in about {} on a real bench; a stepped sine would need {} for as many.", lines,
+                     format_duration(seconds), format_duration(by_steps));
+}
+
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text,
                    const std::vector<std::string>& pins) {
   Plan changed = plan;

@@ -15,6 +15,9 @@ std::vector<BriefPiece> brief(const Plan& plan);
 /// @param pins  the device's pins, for the words that name one
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const std::vector<std::string>& pins);
 
+/// How much is read and how long a real bench needs; of noise, what the same lines would take one by one.
+std::string time_sentence(const Plan& plan, const bench::Limits& limits);
+
 /// The word's other forms and its allowed range, for a plan that already holds it.
 BriefHint hint(const Plan& plan, std::string_view key, const bench::Limits& limits,
                const std::vector<std::string>& pins);

@@ -276,7 +276,7 @@ Result<Definition> define(std::string_view key) {
 }
 
 Columns columns_of(const Curve& curve, const Settings& s, std::vector<const CurvePoint*>& kept) {
-  Columns c{.has_phase = curve.has_phase, .impedance = curve.quantity == Quantity::impedance};
+  Columns c{.has_phase = curve.has_phase, .impedance = curve.quantity == Quantity::impedance && !curve.removed_db};
   for (const auto& p : curve.points) {
     if ((s.from && p.frequency < *s.from) || (s.to && p.frequency > *s.to)) continue;
     if (p.coherence) {
@@ -367,7 +367,7 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
   std::vector<const CurvePoint*> points;
   const Columns columns = columns_of(curve, settings, points), fine = refined(columns);
   std::vector<Definition> wanted = plain_figures();
-  if (curve.quantity == Quantity::impedance)
+  if (columns.impedance)
     wanted.insert(wanted.end(), impedance_figures().begin(), impedance_figures().end());
   for (const auto& key : asked) {
     auto d = define(key);
@@ -401,7 +401,7 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
     into.figures.push_back({"gain.removed", "Level removed", *curve.removed_db, "dB", {}, {*settings.normalise}});
   else if (settings.normalise)
     into.absent.push_back({"gain.removed", "the normalising frequency lies outside the sweep", "Level removed"});
-  const bool fitted = settings.fit || std::any_of(asked.begin(), asked.end(), is_resonator_figure);
+  const bool fitted = (settings.fit && columns.impedance) || std::any_of(asked.begin(), asked.end(), is_resonator_figure);
   if (fitted) read_resonator(curve, settings, into);
 }
 

@@ -107,7 +107,7 @@ std::optional<Definition> impedance_figure_at(std::string_view name, std::string
                         std::string(at.unit),
                         [frequency, read = at.read](const Columns& c, const Settings&) -> Value {
                           if (!c.has_phase) return no("the data have no phase");
-                          if (!c.impedance) return no("the data are no impedance; say quantity = impedance");
+                          if (!c.impedance) return no("the data are no impedance, or one that was normalised");
                           const auto z = c.value(frequency);
                           if (!z) return no("the frequency lies outside the sweep");
                           return read(*z, 2 * std::numbers::pi * frequency);

@@ -46,8 +46,10 @@ bench::Waveform noise_wave(const Plan& p, const NoiseTiming& timing, std::uint64
   double period = segment_time;
   if (p.method == Method::noise)
     period = p.settle_time + timing.records * double(timing.samples) / timing.rate + segment_time;
-  const auto count = std::min(kMostWavePoints, power_of_two_from(kPointsPerPeriod * p.stop * period));
-  if (double(count) < kPointsPerPeriod * p.stop * period / 2) period = double(count) / (kPointsPerPeriod * p.stop);
+  const double wanted = 2 * std::ceil(kPointsPerPeriod * p.stop * period / 2);
+  const auto count = wanted < double(kMostWavePoints) ? std::max<std::size_t>(16, std::size_t(wanted)) : kMostWavePoints;
+  if (p.method == Method::noise && wanted > double(kMostWavePoints))
+    period = double(count) / (kPointsPerPeriod * p.stop);
   std::mt19937_64 random(seed);
   std::normal_distribution<double> normal;
   std::uniform_real_distribution<double> turn(-std::numbers::pi, std::numbers::pi);

@@ -141,6 +141,8 @@ Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& set
     p.u_phase_deg = kDegrees * std::hypot(u, std::hypot(2 * std::numbers::pi * f * delay, turn));
     p.stimulus = stimulus;
     p.response = response;
+    // What noise leaves of a line is in its uncertainty; the floor of a sine fit has no place here.
+    p.stimulus.over_floor = p.response.over_floor = 1e9;
     lines.push_back(std::move(p));
   }
   if (lines.empty()) return fail(Fault::input, "The stimulus carries nothing in the band.");

@@ -131,7 +131,7 @@ bool is_resonator_figure(std::string_view key) {
 }
 
 void read_resonator(const Curve& curve, const Settings&, Reading& into) {
-  const auto fit = curve.quantity == Quantity::impedance
+  const auto fit = curve.quantity == Quantity::impedance && !curve.removed_db
                        ? fit_resonator(curve)
                        : Result<Resonator>(fail(Fault::input, "the data are no impedance; say quantity = impedance"));
   for (std::size_t k = 0; k < std::size(kFigures); ++k) {

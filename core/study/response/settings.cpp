@@ -47,6 +47,11 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
     s.fit = text == "resonator";
     return {};
   }
+  if (key == "expected") {
+    if (text.empty()) return fail(Fault::usage, "expected: circuit, none, or a formula.");
+    s.expected = text;
+    return {};
+  }
   if (key == "estimator") {
     if (text != "H1" && text != "H2") return fail(Fault::usage, "estimator: H1 or H2 is wanted, not \"{}\".", text);
     s.estimator = text;
@@ -115,7 +120,7 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
   return fail(Fault::usage,
               "A response has no setting \"{}\"; there are drop, reference, from, to, u_limit, quantity, "
               "normalise, method, segment, overlap, window, estimator, coherence_limit, open, short, load, "
-              "load_resistance, fit.",
+              "load_resistance, fit, expected.",
               key);
 }
 
@@ -125,6 +130,7 @@ std::map<std::string, std::string> as_text(const Settings& s) {
   if (s.from) out["from"] = fmt::format("{} Hz", *s.from);
   if (s.quantity) out["quantity"] = *s.quantity == Quantity::gain ? "gain" : "impedance";
   if (s.noise) out["method"] = "noise";
+  if (s.expected != "circuit") out["expected"] = s.expected;
   if (s.fit) out["fit"] = "resonator";
   if (s.segment) out["segment"] = std::to_string(*s.segment);
   if (s.overlap) out["overlap"] = fmt::format("{}", *s.overlap);

@@ -1,0 +1,212 @@
+#include "import_page.h"
+
+#include <QComboBox>
+#include <QFileInfo>
+#include <QHeaderView>
+#include <QLabel>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+#include "lenses/table_lenses.h"
+#include "render/theme.h"
+
+namespace heron::app {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+const study::Kind& response_kind() { return *study::find_kind("response"); }
+
+/// Every role that a column can play, in the order people think of them.
+QStringList roles() {
+  return {"frequency", "gain", "phase", "real", "imag", "coherence", "time", "stimulus", "response"};
+}
+
+}  // namespace
+
+ImportPage::ImportPage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
+  setObjectName("sheet");
+  setAttribute(Qt::WA_StyledBackground);
+  setFocusPolicy(Qt::StrongFocus);
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(20, 10, 20, 12);
+  column->setSpacing(8);
+  auto* title = new QLabel("Bring in data", this);
+  title->setFont(render::text_font(18, QFont::Medium));
+  column->addWidget(title);
+  auto* scroll = new QScrollArea(this);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setWidgetResizable(true);
+  auto* inside = new QWidget(scroll);
+  inside->setObjectName("sheet");
+  list_ = new QVBoxLayout(inside);
+  list_->setContentsMargins(0, 0, 8, 0);
+  list_->setSpacing(16);
+  scroll->setWidget(inside);
+  column->addWidget(scroll, 1);
+  auto* row = new QHBoxLayout;
+  sum_ = new QLabel(this);
+  sum_->setFont(render::text_font(12));
+  sum_->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
+  sum_->setAccessibleName("What will come in");
+  bring_ = new QPushButton("Bring in", this);
+  bring_->setObjectName("take");
+  bring_->setAccessibleName("Bring in");
+  bring_->setToolTip("Every curve becomes a take (Enter)");
+  connect(bring_, &QPushButton::clicked, this, &ImportPage::accept);
+  auto* cancel = new QPushButton("Leave it   Esc", this);
+  cancel->setAccessibleName("Leave it");
+  connect(cancel, &QPushButton::clicked, this, &ImportPage::closed);
+  row->addWidget(sum_, 1);
+  row->addWidget(cancel);
+  row->addWidget(bring_);
+  column->addLayout(row);
+}
+
+void ImportPage::open(const QStringList& paths) {
+  files_.clear();
+  for (const auto& path : paths)
+    files_.push_back(
+        {path, {.impedance = session_->plan().quantity == study::response::Quantity::impedance}});
+  rebuild();
+  bring_->setFocus();
+}
+
+QWidget* ImportPage::make_file(std::size_t index) {
+  auto& file = files_[index];
+  const auto preview = exchange::preview_file(file.path.toStdString(), response_kind(), file.reading);
+  auto* box = new QWidget(this);
+  auto* column = new QVBoxLayout(box);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(4);
+  QString what = text(preview.file);
+  if (!preview.curves.empty()) {
+    int points = 0;
+    for (const auto& [name, count] : preview.curves) points += count;
+    what += preview.curves.size() == 1
+                ? QString(" \u00b7 one curve of %1 points").arg(points)
+                : QString(" \u00b7 %1 curves one under another, %2 points in all").arg(preview.curves.size()).arg(points);
+  }
+  auto* head = new QHBoxLayout;
+  auto* name = new QLabel(what, box);
+  name->setFont(render::text_font(13, QFont::DemiBold));
+  head->addWidget(name, 1);
+  if (preview.curves.size() > 1 || !file.reading.split) {
+    auto* split = new QPushButton(file.reading.split ? "take it as one curve" : "take it as several curves", box);
+    split->setObjectName("fold");
+    split->setFlat(true);
+    connect(split, &QPushButton::clicked, this, [this, index] {
+      files_[index].reading.split = !files_[index].reading.split;
+      QMetaObject::invokeMethod(this, &ImportPage::rebuild, Qt::QueuedConnection);
+    });
+    head->addWidget(split);
+  }
+  column->addLayout(head);
+  const auto say = [&](const QString& words, const QColor& colour) {
+    auto* label = new QLabel(words, box);
+    label->setWordWrap(true);
+    label->setFont(render::text_font(12));
+    label->setStyleSheet(QString("color: %1").arg(colour.name()));
+    column->addWidget(label);
+  };
+  if (!preview.trouble.empty()) say(text(preview.trouble), render::theme().rust);
+  for (const auto& warning : preview.warnings) say(text(warning), render::theme().bill_text);
+  if (preview.table) {
+    QList<TableColumn> columns;
+    for (const auto& heading : preview.columns) columns << TableColumn{text(heading), true};
+    auto* table = make_table(columns, box);
+    table->setAccessibleName("First rows of " + text(preview.file));
+    table->setRowCount(int(preview.rows.size()) + 1);
+    table->setFixedHeight(28 + 27 + 25 * int(preview.rows.size()));
+    table->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    for (int k = 0; k < int(preview.columns.size()); ++k) {
+      auto* role = new QComboBox(table);
+      role->setAccessibleName(QString("Column %1 of %2").arg(k + 1).arg(text(preview.file)));
+      role->setToolTip("What this column is taken as");
+      role->addItem("not used", "");
+      for (const auto& r : roles()) role->addItem(r, r);
+      role->setCurrentText(preview.roles[std::size_t(k)].empty() ? "not used" : text(preview.roles[std::size_t(k)]));
+      connect(role, &QComboBox::activated, this, [this, index, k, role, roles_now = preview.roles] {
+        auto& chosen = files_[index].reading.columns.column;
+        // The whole table is said anew, so that a column by its name does not come back in.
+        chosen.clear();
+        const auto wanted = role->currentData().toString().toStdString();
+        for (std::size_t c = 0; c < roles_now.size(); ++c)
+          if (c != std::size_t(k) && !roles_now[c].empty() && roles_now[c] != wanted)
+            chosen[roles_now[c]] = std::to_string(c + 1);
+        if (!wanted.empty()) chosen[wanted] = std::to_string(k + 1);
+        QMetaObject::invokeMethod(this, &ImportPage::rebuild, Qt::QueuedConnection);
+      });
+      table->setCellWidget(0, k, role);
+    }
+    for (int row = 0; row < int(preview.rows.size()); ++row)
+      for (int k = 0; k < int(std::min(preview.rows[std::size_t(row)].size(), preview.columns.size())); ++k)
+        set_cell(table, row + 1, k, text(preview.rows[std::size_t(row)][std::size_t(k)]), true);
+    column->addWidget(table);
+  } else if (!preview.parameters.empty()) {
+    auto* row = new QHBoxLayout;
+    auto* label = new QLabel("Parameter", box);
+    auto* choice = new QComboBox(box);
+    choice->setAccessibleName("Parameter of " + text(preview.file));
+    choice->addItem("usual");
+    for (const auto& p : preview.parameters) choice->addItem(text(p));
+    if (!file.reading.parameter.empty()) choice->setCurrentText(text(file.reading.parameter));
+    connect(choice, &QComboBox::activated, this, [this, index, choice] {
+      files_[index].reading.parameter = choice->currentIndex() == 0 ? "" : choice->currentText().toStdString();
+      QMetaObject::invokeMethod(this, &ImportPage::rebuild, Qt::QueuedConnection);
+    });
+    row->addWidget(label);
+    row->addWidget(choice);
+    row->addStretch(1);
+    column->addLayout(row);
+  }
+  return box;
+}
+
+void ImportPage::rebuild() {
+  while (auto* item = list_->takeAt(0)) {
+    if (item->widget()) {
+      item->widget()->hide();
+      item->widget()->deleteLater();
+    }
+    delete item;
+  }
+  std::size_t curves = 0;
+  bool trouble = false;
+  for (std::size_t k = 0; k < files_.size(); ++k) {
+    list_->addWidget(make_file(k));
+    const auto preview =
+        exchange::preview_file(files_[k].path.toStdString(), response_kind(), files_[k].reading);
+    curves += preview.curves.size();
+    trouble = trouble || !preview.trouble.empty();
+  }
+  list_->addStretch(1);
+  bring_->setEnabled(!trouble && curves > 0);
+  bring_->setText(curves > 1 ? QString("Bring in %1 takes").arg(curves) : "Bring in");
+  sum_->setText(trouble ? "Put right what is said above, or leave it."
+                        : QString("%1 as %2.").arg(files_.size() == 1 ? "One file" : QString("%1 files").arg(files_.size()),
+                                                   curves == 1 ? "one take" : QString("%1 takes").arg(curves)));
+}
+
+void ImportPage::accept() {
+  if (!bring_->isEnabled()) return;
+  std::vector<exchange::FileCurve> all;
+  for (const auto& file : files_) {
+    auto curves = exchange::read_curves(file.path.toStdString(), response_kind(), file.reading);
+    if (!curves) {
+      emit session_->said(text(curves.error().message), true);
+      return;
+    }
+    all.insert(all.end(), std::make_move_iterator(curves->begin()), std::make_move_iterator(curves->end()));
+  }
+  const QString trouble = session_->import_curves(all);
+  emit closed();
+  if (!trouble.isEmpty())
+    emit session_->said(trouble, true);
+  else
+    emit session_->said(all.size() == 1 ? text(all.front().name) + " is in as a take beside the one before."
+                                        : QString("%1 takes are in beside the one before.").arg(all.size()),
+                        false);
+}
+
+}  // namespace heron::app

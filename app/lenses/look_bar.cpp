@@ -1,0 +1,63 @@
+#include "look_bar.h"
+
+#include <QHBoxLayout>
+
+#include "render/theme.h"
+
+namespace heron::app {
+
+LookBar::LookBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(this)) {
+  row_->setContentsMargins(0, 0, 0, 0);
+  row_->setSpacing(12);
+  row_->addStretch(1);
+  setFixedHeight(22);
+}
+
+QPushButton* LookBar::add(const QString& name, const QString& tip, std::function<QString()> text,
+                          std::function<void()> step) {
+  auto* word = new QPushButton(this);
+  word->setObjectName("fold");
+  word->setFlat(true);
+  word->setAccessibleName(name);
+  word->setToolTip(tip);
+  word->setFont(render::text_font(12));
+  connect(word, &QPushButton::clicked, this, [step = std::move(step)] { step(); });
+  row_->addWidget(word);
+  words_ << std::pair{word, std::move(text)};
+  return word;
+}
+
+void LookBar::add_space() { row_->addSpacing(10); }
+
+void LookBar::refresh() {
+  for (auto& [word, text] : words_) {
+    const QString now = text();
+    word->setText(now);
+    word->setVisible(!now.isEmpty());
+  }
+}
+
+void add_bode_words(LookBar& bar, Session* session) {
+  auto& look = session->look();
+  const auto impedance = [session] { return session->plan().quantity == study::response::Quantity::impedance; };
+  bar.add(
+      "Gain in dB or as a ratio", "How the gain is written",
+      [&look, impedance] { return impedance() ? QString() : look.in_db() ? "gain in dB" : "gain as a ratio"; },
+      [&look] { look.set_in_db(!look.in_db()); });
+  bar.add(
+      "Phase unwrapped or wrapped", "Unwrapped: followed through whole turns. Wrapped: within \u00b1180\u00b0",
+      [&look] { return look.unwrapped() ? "phase unwrapped" : "phase wrapped"; },
+      [&look] { look.set_unwrapped(!look.unwrapped()); });
+  bar.add(
+      "Frequency axis", "Logarithmic or linear frequency axis",
+      [&look] { return look.logarithmic() ? "log frequency" : "linear frequency"; },
+      [&look] { look.set_logarithmic(!look.logarithmic()); });
+  bar.add(
+      "Expected curve", "What the circuit or the study's formula expects, with the band of the parts' tolerances",
+      [&look, session] {
+        return session->expected() ? (look.expected() ? "expected shown" : "expected hidden") : QString();
+      },
+      [&look] { look.set_expected(!look.expected()); });
+}
+
+}  // namespace heron::app

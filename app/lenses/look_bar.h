@@ -1,0 +1,33 @@
+#pragma once
+#include <QPushButton>
+#include <QWidget>
+#include <functional>
+
+#include "../session.h"
+
+class QHBoxLayout;
+
+namespace heron::app {
+
+/// A line of words above a plot, each a choice about how it is drawn; a click goes to the next.
+class LookBar : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit LookBar(QWidget* parent);
+
+  /// @param text  what the word says now
+  /// @param step  takes it on
+  QPushButton* add(const QString& name, const QString& tip, std::function<QString()> text, std::function<void()> step);
+  void add_space();
+  void refresh();
+
+ private:
+  QHBoxLayout* row_;
+  QList<std::pair<QPushButton*, std::function<QString()>>> words_;
+};
+
+/// The words that gain-and-phase plots share.
+void add_bode_words(LookBar& bar, Session* session);
+
+}  // namespace heron::app

@@ -1,0 +1,149 @@
+#include "plane_lens.h"
+
+#include <QVBoxLayout>
+
+#include "base/quantity.h"
+#include "render/theme.h"
+#include "study/response/cursors.h"
+
+namespace heron::app {
+
+PlaneLens::PlaneLens(render::Plane plane, Session* session, QWidget* parent)
+    : Lens(session, parent), plot_(new render::PlanePlot(plane, this)) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->addWidget(plot_);
+  plot_->setObjectName(title().toLower());
+  plot_->setAccessibleName(plane == render::Plane::nyquist ? "Real and imaginary part" : "Gain over phase");
+  plot_->setInteraction(QCP::iRangeDrag, true);
+  plot_->setMouseTracking(true);
+  plot_->setFocusPolicy(Qt::ClickFocus);
+  plot_->installEventFilter(this);
+  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed})
+    connect(session_, change, this, &PlaneLens::redraw);
+  connect(session_, &Session::take_read, this, &PlaneLens::redraw);
+  connect(&session_->look(), &Look::cursors_changed, this, &PlaneLens::mark);
+  connect(&session_->look(), &Look::figure_changed, this, &PlaneLens::mark);
+  connect(session_, &Session::opened, this, [this] { views_.clear(); });
+}
+
+std::shared_ptr<const TakeView> PlaneLens::view() const {
+  return session_->shown() ? session_->view(*session_->shown()) : nullptr;
+}
+
+void PlaneLens::redraw() {
+  stale_ = !isVisible();
+  if (stale_) return;
+  QList<std::shared_ptr<const TakeView>> held;
+  QList<render::BodeCurve> curves;
+  const auto add = [&](long long id, bool wake) {
+    const auto one = session_->view(id);
+    if (!one || one->curve.points.empty() || !one->curve.has_phase) return;
+    held << one;
+    curves << render::BodeCurve{&one->curve, render::take_colour(one->take.number),
+                                render::take_dashed(one->take.number), wake};
+  };
+  if (const auto wake = session_->wake()) add(*wake, true);
+  for (const auto id : session_->overlaid()) add(id, false);
+  if (const auto shown = session_->shown()) add(*shown, false);
+  plot_->show_curves(curves);
+  mark();
+}
+
+void PlaneLens::showEvent(QShowEvent* event) {
+  Lens::showEvent(event);
+  if (stale_) redraw();
+}
+
+void PlaneLens::mark() {
+  if (!isVisible()) {
+    stale_ = true;
+    return;
+  }
+  std::vector<std::pair<QString, double>> marks;
+  for (const char letter : {'A', 'B'})
+    if (const auto f = session_->look().cursor(letter)) marks.push_back({QString(QChar(letter)), *f});
+  const auto one = view();
+  if (one)
+    if (const auto* figure = one->analysis.reading.find(session_->look().figure().toStdString()))
+      for (const double f : figure->at) marks.push_back({QString::fromStdString(figure->label), f});
+  plot_->show_marks(one ? &one->curve : nullptr, marks);
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+bool PlaneLens::handle_key(int key) {
+  if (key == Qt::Key_A || key == Qt::Key_B) {
+    const char letter = key == Qt::Key_A ? 'A' : 'B';
+    const auto one = view();
+    if (!one || one->curve.points.size() < 2) return true;
+    const auto near = plot_->nearest(one->curve, plot_->mapFromGlobal(QCursor::pos()));
+    auto& look = session_->look();
+    const auto now = look.cursor(letter);
+    look.set_cursor(letter, near && now && std::abs(*now / near->first - 1) < 1e-3 ? std::nullopt
+                            : near ? std::optional(near->first)
+                                   : std::nullopt);
+    return true;
+  }
+  if (key == Qt::Key_Backspace && !views_.isEmpty()) {
+    const auto [x, y] = views_.takeLast();
+    plot_->xAxis->setRange(x);
+    plot_->yAxis->setRange(y);
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+    return true;
+  }
+  return false;
+}
+
+void PlaneLens::show_all() {
+  views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()};
+  plot_->show_all();
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+bool PlaneLens::eventFilter(QObject* watched, QEvent* event) {
+  if (watched != plot_) return false;
+  switch (event->type()) {
+    case QEvent::Wheel: {
+      const auto* wheel = static_cast<QWheelEvent*>(event);
+      if (!since_zoom_.isValid() || since_zoom_.elapsed() > 600)
+        views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()};
+      since_zoom_.start();
+      const double factor = std::pow(0.85, wheel->angleDelta().y() / 120.0);
+      plot_->xAxis->scaleRange(factor, plot_->xAxis->pixelToCoord(wheel->position().x()));
+      plot_->yAxis->scaleRange(factor, plot_->yAxis->pixelToCoord(wheel->position().y()));
+      plot_->replot(QCustomPlot::rpQueuedReplot);
+      return true;
+    }
+    case QEvent::MouseButtonDblClick:
+      show_all();
+      return true;
+    case QEvent::MouseButtonPress:
+      views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()};
+      return false;
+    case QEvent::ToolTip: {
+      auto* help = static_cast<QHelpEvent*>(event);
+      const auto one = view();
+      const auto near = one && one->curve.points.size() > 1
+                            ? plot_->nearest(one->curve, help->pos())
+                            : std::optional<std::pair<double, double>>();
+      const auto read = near ? study::response::read_at(one->curve, near->first)
+                             : std::optional<study::response::CursorReading>();
+      if (!read || near->second > 14) {
+        QToolTip::hideText();
+        return true;
+      }
+      QToolTip::showText(
+          help->globalPos(),
+          QString("%1\n%2\n%3")
+              .arg(QString::fromStdString(format_quantity(read->frequency, "Hz", 4).plain()),
+                   QString::fromStdString(format_quantity(read->gain_db, "dB", 4).plain()),
+                   QString::fromStdString(format_quantity(read->phase_deg.value_or(0), "deg", 4).plain())),
+          plot_);
+      return true;
+    }
+    default:
+      return false;
+  }
+}
+
+}  // namespace heron::app

@@ -1,0 +1,36 @@
+#pragma once
+#include <QElapsedTimer>
+
+#include "lens.h"
+#include "render/plane_plot.h"
+
+namespace heron::app {
+
+/// The takes in view as lines in a plane: Nyquist or Nichols. Cursors stand at the same frequencies as in every lens.
+class PlaneLens : public Lens {
+  Q_OBJECT
+
+ public:
+  PlaneLens(render::Plane plane, Session* session, QWidget* parent = nullptr);
+
+  QString title() const override { return plot_->plane() == render::Plane::nyquist ? "Nyquist" : "Nichols"; }
+  QCustomPlot* plot() override { return plot_; }
+  bool handle_key(int key) override;
+  void show_all();
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
+  void showEvent(QShowEvent* event) override;
+
+ private:
+  void redraw();
+  void mark();
+  std::shared_ptr<const TakeView> view() const;
+
+  render::PlanePlot* plot_;
+  QList<std::pair<QCPRange, QCPRange>> views_;
+  QElapsedTimer since_zoom_;
+  bool stale_ = true;
+};
+
+}  // namespace heron::app

@@ -1,0 +1,167 @@
+#include "dossier/expected.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "base/complex_formula.h"
+#include "dossier/take_run.h"
+#include "signal/curve.h"
+#include "sim/predict.h"
+
+namespace heron::dossier {
+namespace {
+
+using Complex = std::complex<double>;
+using study::response::Plan;
+constexpr double kDegrees = 180 / std::numbers::pi;
+constexpr int kPoints = 160;
+
+std::vector<double> grid(const Plan& plan) {
+  std::vector<double> out;
+  for (int k = 0; k < kPoints; ++k) out.push_back(plan.start * std::pow(plan.stop / plan.start, double(k) / (kPoints - 1)));
+  return out;
+}
+
+/// H of one circuit: the roles' answers, computed quantities by their formula. A formula that is linear in its quantities
+/// takes their real and imaginary parts one after the other.
+Result<std::vector<Complex>> circuit_answer(const sim::Circuit& circuit, const Plan& plan,
+                                            const std::vector<double>& frequencies,
+                                            const std::vector<std::pair<std::string, double>>& parts) {
+  const auto answers = sim::small_signal_answers(circuit,
+                                                 {.pin = plan.drive_pin,
+                                                  .peak_to_peak = 2,
+                                                  .offset = plan.offset,
+                                                  .source_resistance = plan.source_resistance},
+                                                 plan.hookup.chains, frequencies);
+  if (!answers) return tl::unexpected(answers.error());
+  const auto role = [&](const std::string& name) -> Result<std::vector<Complex>> {
+    if (const auto it = answers->find(name); it != answers->end()) return it->second;
+    std::vector<std::string> names;
+    std::vector<std::vector<double>> real, imaginary;
+    for (const auto& [quantity, values] : *answers) {
+      names.push_back(quantity);
+      auto& re = real.emplace_back();
+      auto& im = imaginary.emplace_back();
+      for (const auto v : values) {
+        re.push_back(v.real());
+        im.push_back(v.imag());
+      }
+    }
+    const auto re = bench::compute_channels(plan.hookup.computed, names, real, parts),
+               im = bench::compute_channels(plan.hookup.computed, names, imaginary, parts);
+    if (!re) return tl::unexpected(re.error());
+    if (!im) return tl::unexpected(im.error());
+    for (std::size_t k = 0; k < plan.hookup.computed.size(); ++k) {
+      if (plan.hookup.computed[k].name != name) continue;
+      std::vector<Complex> out;
+      for (std::size_t i = 0; i < frequencies.size(); ++i) out.emplace_back((*re)[k][i], (*im)[k][i]);
+      return out;
+    }
+    return fail(Fault::input, "The hookup has no quantity \"{}\".", name);
+  };
+  const auto stimulus = role(plan.stimulus), response = role(plan.response);
+  if (!stimulus) return stimulus;
+  if (!response) return response;
+  std::vector<Complex> out;
+  for (std::size_t i = 0; i < frequencies.size(); ++i) {
+    if (!(std::abs((*stimulus)[i]) > 0)) return fail(Fault::input, "The circuit's stimulus is nothing there.");
+    out.push_back((*response)[i] / (*stimulus)[i]);
+  }
+  return out;
+}
+
+struct Rows {
+  std::vector<double> gain, phase;
+};
+
+Rows as_rows(const std::vector<Complex>& h) {
+  Rows out;
+  for (const auto v : h) {
+    out.gain.push_back(20 * std::log10(std::max(std::abs(v), 1e-30)));
+    out.phase.push_back(std::arg(v) * kDegrees);
+  }
+  out.phase = signal::unwrap_degrees(out.phase);
+  return out;
+}
+
+double quantile(std::vector<double> values, double share) {
+  std::sort(values.begin(), values.end());
+  const double place = share * double(values.size() - 1);
+  const auto low = std::min(std::size_t(place), values.size() - 1), high = std::min(low + 1, values.size() - 1);
+  return values[low] + (values[high] - values[low]) * (place - double(low));
+}
+
+}  // namespace
+
+Result<ExpectedCurve> expected_curve(Store& store, const Study& study, const Plan& plan, const std::string& formula,
+                                     std::stop_token stop) {
+  const auto device = store.device(study.assembly);
+  const auto unit = store.current_unit(study.assembly);
+  if (!device) return tl::unexpected(device.error());
+  if (!unit) return tl::unexpected(unit.error());
+  if (device->circuit.empty()) return fail(Fault::input, "The device has no circuit to expect anything of.");
+  const auto circuit = sim::read_circuit(device->circuit, device->about);
+  if (!circuit) return tl::unexpected(circuit.error());
+  ExpectedCurve out{.frequency = grid(plan), .source = formula.empty() ? "the circuit" : formula};
+  // Nominal parts, with what is known to be fitted; draw 0 has no tolerances.
+  const auto drawn = [&](int k) -> Result<sim::Circuit> {
+    auto nominal = *circuit;
+    if (k == 0)
+      for (auto& part : nominal.parts)
+        for (auto& [name, value] : part.values) value.tolerance = 0;
+    return sim::as_built(nominal, fmt::format("draw {}", k), unit->fitted);
+  };
+  std::map<std::string, double> nominal_values;
+  for (const auto& [name, value] : sim::main_values(*circuit)) nominal_values[name] = value.value;
+  auto read = formula.empty() ? Result<ComplexFormula>(fail(Fault::input, ""))
+                              : ComplexFormula::read(formula, nominal_values);
+  if (!formula.empty() && !read) return tl::unexpected(read.error());
+  const auto answer = [&](int k) -> Result<std::vector<Complex>> {
+    const auto one = drawn(k);
+    if (!one) return tl::unexpected(one.error());
+    const auto values = sim::main_values(*one);
+    if (formula.empty()) {
+      std::vector<std::pair<std::string, double>> parts;
+      // What the bench computes with are the known values, not the drawn ones.
+      for (const auto& [name, value] : part_values(store, unit->fitted, study.assembly)) parts.push_back({name, value});
+      return circuit_answer(*one, plan, out.frequency, parts);
+    }
+    for (const auto& [name, value] : values) read->set(name, value.value);
+    std::vector<Complex> h;
+    for (const double f : out.frequency) {
+      const auto v = read->value(f);
+      if (!v) return tl::unexpected(v.error());
+      h.push_back(*v);
+    }
+    return h;
+  };
+  const auto middle = answer(0);
+  if (!middle) return tl::unexpected(middle.error());
+  const auto rows = as_rows(*middle);
+  out.gain_db = rows.gain;
+  out.phase_deg = rows.phase;
+  std::vector<std::vector<double>> gains(out.frequency.size()), phases(out.frequency.size());
+  for (int k = 1; k <= kExpectationDraws; ++k) {
+    if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
+    const auto h = answer(k);
+    if (!h) continue;  // a draw that has no operating point says nothing
+    auto drawn_rows = as_rows(*h);
+    const double turns = 360 * std::round((drawn_rows.phase.front() - rows.phase.front()) / 360);
+    for (std::size_t i = 0; i < out.frequency.size(); ++i) {
+      gains[i].push_back(drawn_rows.gain[i]);
+      phases[i].push_back(drawn_rows.phase[i] - turns);
+    }
+    ++out.draws;
+  }
+  for (std::size_t i = 0; out.draws > 0 && i < out.frequency.size(); ++i) {
+    out.gain_low_db.push_back(quantile(gains[i], 0.025));
+    out.gain_high_db.push_back(quantile(gains[i], 0.975));
+    out.phase_low_deg.push_back(quantile(phases[i], 0.025));
+    out.phase_high_deg.push_back(quantile(phases[i], 0.975));
+  }
+  return out;
+}
+
+}  // namespace heron::dossier

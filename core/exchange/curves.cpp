@@ -1,0 +1,221 @@
+#include "exchange/curves.h"
+
+#include <algorithm>
+#include <cctype>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "exchange/touchstone.h"
+
+namespace heron::exchange {
+namespace {
+
+using nlohmann::json;
+constexpr std::size_t kFewestRows = 3;  ///< of a curve among several in one table
+
+std::string ending_of(const std::string& path) {
+  auto out = std::filesystem::path(path).extension().string();
+  for (auto& c : out) c = char(std::tolower(static_cast<unsigned char>(c)));
+  return out;
+}
+
+std::string plain_name(const std::string& path) { return std::filesystem::path(path).filename().string(); }
+
+bool is_network(const std::string& ending) {
+  return ending.size() >= 4 && ending[1] == 's' && ending.back() == 'p' &&
+         std::all_of(ending.begin() + 2, ending.end() - 1, [](unsigned char c) { return std::isdigit(c); });
+}
+
+bool is_table(const std::string& ending) { return ending == ".csv" || ending == ".txt" || ending == ".tsv"; }
+
+/// Rows that repeat the header, as tables put one under another have them, with what separates the tables.
+void drop_repeated_headers(Table& table, std::vector<std::size_t>& starts) {
+  std::vector<Table::Row> kept;
+  for (auto& row : table.rows) {
+    bool same = !row.cells.empty() && !table.columns.empty();
+    for (std::size_t k = 0; same && k < std::min(row.cells.size(), table.columns.size()); ++k)
+      same = !table.columns[k].name.empty() && row.cells[k].starts_with(table.columns[k].name);
+    if (same) {
+      starts.push_back(kept.size());
+      continue;
+    }
+    kept.push_back(std::move(row));
+  }
+  table.rows = std::move(kept);
+}
+
+/// Where the leading column starts anew: it turns back by more than one step while every piece between runs one way.
+std::vector<std::size_t> restarts(const std::vector<double>& x) {
+  std::vector<std::size_t> out = {0};
+  if (x.size() < 2 * kFewestRows || x[1] == x[0]) return out;
+  const bool rising = x[1] > x[0];
+  for (std::size_t i = 1; i < x.size(); ++i)
+    if (rising ? x[i] < x[i - 1] : x[i] > x[i - 1]) out.push_back(i);
+  out.push_back(x.size());
+  for (std::size_t k = 0; k + 1 < out.size(); ++k)
+    if (out[k + 1] - out[k] < kFewestRows) return {0};
+  out.pop_back();
+  return out;
+}
+
+std::vector<FileCurve> split(study::Record record, std::vector<std::size_t> starts, const std::string& name,
+                             const std::string& notes) {
+  const auto rows = record.channels.front().size();
+  if (starts.empty() || starts.front() != 0) starts.insert(starts.begin(), 0);
+  std::erase_if(starts, [&](std::size_t s) { return s >= rows; });
+  std::vector<FileCurve> out;
+  for (std::size_t k = 0; k < starts.size(); ++k) {
+    const auto from = starts[k], to = k + 1 < starts.size() ? starts[k + 1] : rows;
+    FileCurve curve{.name = starts.size() > 1 ? fmt::format("{}, curve {}", name, k + 1) : name, .notes = notes};
+    for (const auto& channel : record.channels) {
+      auto part = channel;
+      part.numbers.assign(channel.numbers.begin() + std::ptrdiff_t(from), channel.numbers.begin() + std::ptrdiff_t(to));
+      curve.record.channels.push_back(std::move(part));
+    }
+    out.push_back(std::move(curve));
+  }
+  return out;
+}
+
+Result<std::vector<FileCurve>> table_curves(Table table, const study::Kind& kind, const FileReading& reading) {
+  std::vector<std::size_t> starts;
+  if (reading.split) drop_repeated_headers(table, starts);
+  auto record = pick_columns(table, kind, reading.columns);
+  if (!record) return tl::unexpected(record.error());
+  const auto* leading = record->find("frequency");
+  if (reading.split && starts.empty() && leading) starts = restarts(leading->values());
+  if (!reading.split) starts.clear();
+  return split(std::move(*record), std::move(starts), plain_name(table.file), table.notes);
+}
+
+Result<NetworkData> network(const std::string& path) {
+  const auto text = read_file(path);
+  if (!text) return tl::unexpected(text.error());
+  return read_touchstone(*text, path);
+}
+
+Result<std::vector<FileCurve>> json_curves(const std::string& path) {
+  const auto text = read_file(path);
+  if (!text) return tl::unexpected(text.error());
+  const auto in = json::parse(*text, nullptr, false);
+  if (in.is_discarded()) return fail(Fault::input, "{}: the file is not JSON; is it cut short?", path);
+  if (!in.is_object() || !in.contains("curve") || !in["curve"].is_object())
+    return fail(Fault::input, "{}: there is no curve in it; take.json of an export has one.", path);
+  FileCurve out{.name = plain_name(path), .notes = in.value("note", std::string())};
+  std::size_t rows = 0;
+  for (const auto& [role, values] : in["curve"].items()) {
+    study::Channel channel{.role = role};
+    if (!values.is_array()) return fail(Fault::input, "{}: curve.{}: a list of numbers is wanted.", path, role);
+    for (const auto& v : values) {
+      if (!v.is_number()) return fail(Fault::input, "{}: curve.{}: {} is not a number.", path, role, v.dump());
+      channel.numbers.push_back(v.get<double>());
+    }
+    if (rows && channel.numbers.size() != rows)
+      return fail(Fault::input, "{}: curve.{}: the lists differ in length.", path, role);
+    rows = channel.numbers.size();
+    out.record.channels.push_back(std::move(channel));
+  }
+  if (rows == 0) return fail(Fault::input, "{}: the curve has no points.", path);
+  return std::vector{std::move(out)};
+}
+
+}  // namespace
+
+bool holds_curves(const std::string& path) {
+  const auto ending = ending_of(path);
+  return is_table(ending) || is_network(ending) || ending == ".json";
+}
+
+Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind,
+                                           const FileReading& reading) {
+  const auto ending = ending_of(path);
+  if (is_network(ending)) {
+    const auto data = network(path);
+    if (!data) return tl::unexpected(data.error());
+    const bool as_z = reading.impedance && data->ports == 1 && (data->kind == 'S' || data->kind == 'Z');
+    const auto element =
+        !reading.parameter.empty() ? reading.parameter : as_z ? std::string("Z11") : usual_element(*data);
+    auto record = network_element(*data, element);
+    if (!record) return tl::unexpected(record.error());
+    return std::vector{FileCurve{plain_name(path), std::move(*record), data->notes}};
+  }
+  if (ending == ".json") return json_curves(path);
+  if (!is_table(ending))
+    return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt, .tsv, .s1p, .s2p and .json can.",
+                path);
+  const auto text = read_file(path);
+  if (!text) return tl::unexpected(text.error());
+  auto table = read_table(*text, path);
+  if (!table) return tl::unexpected(table.error());
+  return table_curves(std::move(*table), kind, reading);
+}
+
+namespace {
+
+/// What a person would notice in the numbers.
+void look_twice(const std::vector<FileCurve>& curves, FilePreview& out) {
+  for (const auto& curve : curves) {
+    const auto* f = curve.record.find("frequency");
+    const auto* gain = curve.record.find("gain");
+    if (!f) continue;
+    const auto rises = [](const std::vector<double>& x) {
+      for (std::size_t i = 1; i < x.size(); ++i)
+        if (!(x[i] > x[i - 1])) return false;
+      return x.size() > 1;
+    };
+    const auto x = f->values();
+    const bool positive = std::all_of(x.begin(), x.end(), [](double v) { return v > 0; });
+    if (gain && !rises(x) && rises(gain->values()))
+      out.warnings.push_back(curve.name + ": the gain rises steadily and the frequency does not; are they exchanged?");
+    else if (!positive)
+      out.warnings.push_back(curve.name + ": a frequency is not above zero; is it in another column?");
+    else if (!rises(x))
+      out.warnings.push_back(curve.name + ": the frequency does not rise from row to row; the rows will be sorted.");
+    if (!curve.record.find("phase") && gain)
+      out.warnings.push_back(curve.name + ": there is no phase; figures that need it will be absent.");
+  }
+}
+
+}  // namespace
+
+FilePreview preview_file(const std::string& path, const study::Kind& kind, const FileReading& reading) {
+  FilePreview out{.file = plain_name(path)};
+  const auto ending = ending_of(path);
+  if (is_network(ending)) {
+    if (const auto data = network(path)) {
+      for (const char* place : {"11", "21", "12", "22"}) {
+        if (data->ports == 1 && std::string_view(place) != "11") continue;
+        out.parameters.push_back(std::string(1, data->kind) + place);
+      }
+      if (data->ports == 1 && data->kind == 'S') out.parameters.push_back("Z11");
+    }
+  } else if (is_table(ending)) {
+    out.table = true;
+    if (const auto text = read_file(path))
+      if (auto table = read_table(*text, path)) {
+        for (std::size_t k = 0; k < table->columns.size(); ++k) {
+          const auto& c = table->columns[k];
+          out.columns.push_back((c.name.empty() ? fmt::format("column {}", k + 1) : c.name) +
+                                (c.unit.empty() ? "" : " (" + c.unit + ")"));
+          out.roles.push_back("");
+        }
+        for (std::size_t k = 0; k < std::min<std::size_t>(5, table->rows.size()); ++k)
+          out.rows.push_back(table->rows[k].cells);
+        for (const auto& [role, column] : role_columns(*table, kind, reading.columns)) out.roles[column] = role;
+      }
+  }
+  const auto curves = read_curves(path, kind, reading);
+  if (!curves) {
+    out.trouble = curves.error().message;
+    return out;
+  }
+  for (const auto& curve : *curves) {
+    out.curves.push_back({curve.name, int(curve.record.channels.front().size())});
+    const auto tried = kind.analyse({{.setting = json::object(), .records = {curve.record}}}, {}, {});
+    if (!tried && out.trouble.empty()) out.trouble = curve.name + ": " + tried.error().message;
+  }
+  look_twice(*curves, out);
+  return out;
+}
+
+}  // namespace heron::exchange

@@ -1,0 +1,48 @@
+#pragma once
+#include <map>
+#include <string>
+#include <vector>
+
+#include "exchange/csv_reader.h"
+
+/// Whatever file holds curves: tables, network parameters, our own JSON. What an import shows before it is done, and
+/// does.
+namespace heron::exchange {
+
+/// One curve of a file.
+struct FileCurve {
+  std::string name;  ///< "sweep.csv", or "sweep.csv, curve 2"
+  study::Record record;
+  std::string notes;
+};
+
+/// How a file is to be understood. All of it has defaults.
+struct FileReading {
+  ColumnChoice columns;
+  std::string parameter;  ///< of network data: "S21"; empty for the usual one
+  bool split = true;      ///< a table whose first column starts anew holds several curves, one under another
+  bool impedance = false;  ///< one-port network data are wanted as impedance
+};
+
+/// True for endings that read_curves() knows: csv, txt, tsv, s1p, s2p, json.
+bool holds_curves(const std::string& path);
+
+/// Reads all curves of a file. Errors name file, line and what to do.
+Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind,
+                                           const FileReading& reading = {});
+
+/// What an import would take as what.
+struct FilePreview {
+  std::string file;
+  bool table = false;                            ///< columns can be chosen
+  std::vector<std::string> columns;              ///< "frequency (Hz)"
+  std::vector<std::string> roles;                ///< of each column; empty where it is not used
+  std::vector<std::vector<std::string>> rows;    ///< the first few, as text
+  std::vector<std::string> parameters;           ///< of network data: what can be chosen
+  std::vector<std::pair<std::string, int>> curves;  ///< name and number of points, as they would become takes
+  std::vector<std::string> warnings;             ///< what looks odd: "is the frequency in another column?"
+  std::string trouble;                           ///< why it cannot be imported so; empty when it can
+};
+FilePreview preview_file(const std::string& path, const study::Kind& kind, const FileReading& reading = {});
+
+}  // namespace heron::exchange
