@@ -36,9 +36,9 @@ void FigureRow::show_take(const TakeView* view) {
         continue;
       }
       const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);
-      figures_ << Card{text(figure->label), text(value.number), text(value.unit),
-                       value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty), line.judgement.verdict,
-                       figure->at.empty() ? QString() : text(figure->key)};
+      figures_ << Card{text(figure->label),    text(value.number),
+                       text(value.unit),       value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty),
+                       line.judgement.verdict, figure->at.empty() ? QString() : text(figure->key)};
     }
   }
   compose();
@@ -82,8 +82,10 @@ void FigureRow::compose() {
   for (const auto& list : {figures_, cursors_})
     for (const auto& c : list) said << QString("%1: %2 %3 %4").arg(c.label, c.number, c.unit, c.below).simplified();
   setAccessibleDescription(said.join("; "));
-  setToolTip(said.isEmpty() ? "Claims put their figures here; A and B set cursors at the pointer"
-                            : said.join("\n") + "\n\u00b1 is the expanded uncertainty, k = 2. Click a figure to see where it was read");
+  setToolTip(said.isEmpty()
+                 ? "Claims put their figures here; A and B set cursors at the pointer"
+                 : said.join("\n") +
+                       "\n\u00b1 is the expanded uncertainty, k = 2. Click a figure to see where it was read");
   update();
 }
 

@@ -66,8 +66,7 @@ ImportPage::ImportPage(Session* session, QWidget* parent) : QWidget(parent), ses
 void ImportPage::open(const QStringList& paths) {
   files_.clear();
   for (const auto& path : paths)
-    files_.push_back(
-        {path, {.impedance = session_->plan().quantity == study::response::Quantity::impedance}});
+    files_.push_back({path, {.impedance = session_->plan().quantity == study::response::Quantity::impedance}});
   rebuild();
   bring_->setFocus();
 }
@@ -83,9 +82,10 @@ QWidget* ImportPage::make_file(std::size_t index) {
   if (!preview.curves.empty()) {
     int points = 0;
     for (const auto& [name, count] : preview.curves) points += count;
-    what += preview.curves.size() == 1
-                ? QString(" \u00b7 one curve of %1 points").arg(points)
-                : QString(" \u00b7 %1 curves one under another, %2 points in all").arg(preview.curves.size()).arg(points);
+    what +=
+        preview.curves.size() == 1
+            ? QString(" \u00b7 one curve of %1 points").arg(points)
+            : QString(" \u00b7 %1 curves one under another, %2 points in all").arg(preview.curves.size()).arg(points);
   }
   auto* head = new QHBoxLayout;
   auto* name = new QLabel(what, box);
@@ -175,8 +175,7 @@ void ImportPage::rebuild() {
   bool trouble = false;
   for (std::size_t k = 0; k < files_.size(); ++k) {
     list_->addWidget(make_file(k));
-    const auto preview =
-        exchange::preview_file(files_[k].path.toStdString(), response_kind(), files_[k].reading);
+    const auto preview = exchange::preview_file(files_[k].path.toStdString(), response_kind(), files_[k].reading);
     curves += preview.curves.size();
     trouble = trouble || !preview.trouble.empty();
   }
@@ -184,8 +183,9 @@ void ImportPage::rebuild() {
   bring_->setEnabled(!trouble && curves > 0);
   bring_->setText(curves > 1 ? QString("Bring in %1 takes").arg(curves) : "Bring in");
   sum_->setText(trouble ? "Put right what is said above, or leave it."
-                        : QString("%1 as %2.").arg(files_.size() == 1 ? "One file" : QString("%1 files").arg(files_.size()),
-                                                   curves == 1 ? "one take" : QString("%1 takes").arg(curves)));
+                        : QString("%1 as %2.")
+                              .arg(files_.size() == 1 ? "One file" : QString("%1 files").arg(files_.size()),
+                                   curves == 1 ? "one take" : QString("%1 takes").arg(curves)));
 }
 
 void ImportPage::accept() {

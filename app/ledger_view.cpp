@@ -113,6 +113,8 @@ void LedgerView::rebuild() {
   auto* page = new QWidget;
   page->setObjectName("ledger-page");
   auto* column = new QVBoxLayout(page);
+  // The page is as wide as the view, whatever the length of a text.
+  page->setMinimumWidth(0);
   column->setContentsMargins(0, 10, 0, 10);
   column->setSpacing(0);
   int counts[4] = {};
@@ -148,6 +150,7 @@ void LedgerView::rebuild() {
   head->setFont(render::text_font(12));
   head->setStyleSheet(QString("color: %1; padding-left: 12px").arg(theme().slate.name()));
   head->setObjectName("ledger-sum");
+  head->setWordWrap(true);
   column->addWidget(head);
   for (const auto& group : groups) {
     const bool current = session_->study() == group.study;
@@ -160,6 +163,8 @@ void LedgerView::rebuild() {
     row->setContentsMargins(12, 0, 12, 0);
     auto* name = new QLabel(QString::fromStdString(group.study->name), title);
     name->setFont(render::text_font(13, QFont::DemiBold));
+    name->setMinimumWidth(0);
+    name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     auto* state = new QLabel(group.take, title);
     state->setFont(render::text_font(11));
     state->setStyleSheet(QString("color: %1").arg(theme().slate.name()));

@@ -11,7 +11,8 @@ class LedgerRow : public QWidget {
 
  public:
   LedgerRow(dossier::LedgerLine line, QWidget* parent);
-  QSize sizeHint() const override { return {252, 38}; }
+  QSize sizeHint() const override { return {200, 38}; }
+  QSize minimumSizeHint() const override { return {120, 38}; }
 
  protected:
   void paintEvent(QPaintEvent*) override;

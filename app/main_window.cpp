@@ -436,9 +436,8 @@ void MainWindow::bring_in_data() {
 void MainWindow::ask_expected() {
   bool ok = false;
   const QString text = QInputDialog::getText(
-      this, "Expected curve",
-      "circuit, none, or H over part values, f, w and s, such as 20/(1 + s*R6*C6)", QLineEdit::Normal,
-      QString::fromStdString(session_.settings().expected), &ok);
+      this, "Expected curve", "circuit, none, or H over part values, f, w and s, such as 20/(1 + s*R6*C6)",
+      QLineEdit::Normal, QString::fromStdString(session_.settings().expected), &ok);
   if (!ok) return;
   if (const QString trouble = session_.edit_setting("expected", text == "circuit" ? "" : text); !trouble.isEmpty())
     tell(trouble, true);

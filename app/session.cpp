@@ -371,25 +371,25 @@ void Session::expect() {
   QTimer::singleShot(120, this, [this, asked] {
     if (asked != expectation_ || !study()) return;
     const std::string formula = settings().expected == "circuit" ? "" : settings().expected;
-    thinkers_.start([this, asked, formula, study = *study(), plan = plan_, path = store_->path(),
-                     stop = expecting_.get_token()] {
-      if (stop.stop_requested()) return;
-      auto store = dossier::Store::open(path);
-      Result<dossier::ExpectedCurve> curve = tl::unexpected(Error{});
-      if (store) curve = dossier::expected_curve(*store, study, plan, formula, stop);
-      QMetaObject::invokeMethod(
-          this,
-          [this, asked, formula, curve = std::move(curve)] {
-            if (asked != expectation_) return;
-            if (curve)
-              expected_ = std::make_shared<const dossier::ExpectedCurve>(*curve);
-            else if (!formula.empty())
-              expected_trouble_ = QString::fromStdString(curve.error().message);
-            if (!expected_trouble_.isEmpty()) emit said(expected_trouble_, true);
-            emit expected_changed();
-          },
-          Qt::QueuedConnection);
-    });
+    thinkers_.start(
+        [this, asked, formula, study = *study(), plan = plan_, path = store_->path(), stop = expecting_.get_token()] {
+          if (stop.stop_requested()) return;
+          auto store = dossier::Store::open(path);
+          Result<dossier::ExpectedCurve> curve = tl::unexpected(Error{});
+          if (store) curve = dossier::expected_curve(*store, study, plan, formula, stop);
+          QMetaObject::invokeMethod(
+              this,
+              [this, asked, formula, curve = std::move(curve)] {
+                if (asked != expectation_) return;
+                if (curve)
+                  expected_ = std::make_shared<const dossier::ExpectedCurve>(*curve);
+                else if (!formula.empty())
+                  expected_trouble_ = QString::fromStdString(curve.error().message);
+                if (!expected_trouble_.isEmpty()) emit said(expected_trouble_, true);
+                emit expected_changed();
+              },
+              Qt::QueuedConnection);
+        });
   });
 }
 
@@ -779,8 +779,8 @@ void Session::launch(dossier::RunOptions options) {
         const std::lock_guard lock(live_mutex_);
         progress_ = p;
       };
-      result =
-          dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), options, events, stop);
+      result = dossier::run_take(*store, study, paced ? "paced" : "simulated", std::random_device{}(), options, events,
+                                 stop);
     }
     QMetaObject::invokeMethod(
         this, [this, result] { finish_run(result); }, Qt::QueuedConnection);
@@ -844,8 +844,8 @@ void Session::finish_run(Result<long long> result) {
     for (const auto& t : store_->takes(study()->id).value_or(std::vector<dossier::Take>{}))
       if (t.id == *take) edit_setting(run_.purpose, QString::number(t.number));
   }
-  const bool again = result && !stopping_ && run_.purpose.empty() && !run_.base &&
-                     plan_.repeat != study::response::Repeat::once;
+  const bool again =
+      result && !stopping_ && run_.purpose.empty() && !run_.base && plan_.repeat != study::response::Repeat::once;
   if (result && last_pass_ && plan_.repeat == study::response::Repeat::last) {
     // A pass somebody wrote on stays.
     if (store_->drop_pass(*last_pass_)) views_.erase(*last_pass_);

@@ -49,10 +49,10 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   add_lens(new PointsLens(session_, stack_));
   add_lens(new FiguresLens(session_, stack_));
   connect(group_, &QButtonGroup::idClicked, this, &StudyPage::choose_lens);
+  bode_->setObjectName("lens-bode");
   connect(bode_, &BodeLens::cursors_moved, figures_, &FigureRow::show_cursors);
   connect(figures_, &FigureRow::figure_chosen, &session_->look(), &Look::set_figure);
-  connect(&session_->look(), &Look::figure_changed, this,
-          [this] { figures_->show_chosen(session_->look().figure()); });
+  connect(&session_->look(), &Look::figure_changed, this, [this] { figures_->show_chosen(session_->look().figure()); });
   connect(session_, &Session::shown_changed, this, &StudyPage::refresh);
   connect(session_, &Session::take_read, this, &StudyPage::refresh);
   connect(session_, &Session::plan_changed, this, &StudyPage::refresh);

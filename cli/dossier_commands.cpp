@@ -241,7 +241,8 @@ Result<int> import(const ImportOptions& options) {
     auto curves = exchange::read_curves(input, *kind, {.columns = *choice});
     if (!curves) return tl::unexpected(curves.error());
     for (auto& curve : *curves) {
-      if (const auto tried = kind->analyse({{.setting = json::object(), .records = {curve.record}}}, study->settings, {});
+      if (const auto tried =
+              kind->analyse({{.setting = json::object(), .records = {curve.record}}}, study->settings, {});
           !tried)
         return fail(tried.error().fault, "{}: {}", input, tried.error().message);
       all.push_back(std::move(curve));

@@ -117,7 +117,7 @@ void BodePlot::arrange(bool with_phase, bool with_coherence) {
     QCPAxisRect* rect;
     bool shown;
     double share;
-  } rows[] = {{gain_, true, 2.2}, {phase_, with_phase, 1}, {coherence_, with_coherence, 0.8}};
+  } rows[] = {{gain_, true, with_coherence ? 1.9 : 2.2}, {phase_, with_phase, 1}, {coherence_, with_coherence, 1}};
   QCPAxisRect* lowest = gain_;
   for (int k = 0; k < 3; ++k) {
     rows[k].rect->setVisible(rows[k].shown);
@@ -141,10 +141,7 @@ void BodePlot::set_form(const BodeForm& form) {
   auto* y = gain_->axis(QCPAxis::atLeft);
   const bool steps = !form.delay && (form.impedance || !form.in_db);
   y->setScaleType(steps ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-  y->setLabel(form.delay       ? "Group delay, s"
-              : form.impedance ? "|Z|, \u03a9"
-              : form.in_db     ? "Gain, dB"
-                               : "Gain");
+  y->setLabel(form.delay ? "Group delay, s" : form.impedance ? "|Z|, \u03a9" : form.in_db ? "Gain, dB" : "Gain");
   if (steps) {
     auto ticker = QSharedPointer<PrefixTicker>(new PrefixTicker(form.impedance ? "ohm" : "1"));
     ticker->setLogBase(10);
@@ -251,8 +248,8 @@ void BodePlot::add_band(QCPAxisRect* rect, const BodeBand& band, const std::vect
     text->position->setAxisRect(rect);
     const auto at = middle.size() / 12;
     text->position->setCoords(band.frequency[at], middle[at]);
-    text->setPositionAlignment(Qt::AlignLeft | Qt::AlignBottom);
-    text->setPadding(QMargins(2, 0, 2, 3));
+    text->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+    text->setPadding(QMargins(14, 8, 2, 0));
     text->setText(band.name);
     text->setFont(text_font(11));
     text->setColor(theme().slate);
@@ -270,8 +267,7 @@ void BodePlot::show_curves(const QList<BodeCurve>& curves, const std::vector<jud
   for (auto* item : ground_) removeItem(item);
   drawn_.clear();
   ground_.clear();
-  if (phased != with_phase_ || (coherent && !form_.delay) != with_coherence_)
-    arrange(phased, coherent && !form_.delay);
+  if (phased != with_phase_ || (coherent && !form_.delay) != with_coherence_) arrange(phased, coherent && !form_.delay);
   bool any = false;
   gain_range_ = phase_range_ = QCPRange(0, 0);
   x_range_ = span_;

@@ -17,7 +17,7 @@ constexpr double kDegrees = 180 / std::numbers::pi;
 constexpr double kClosedGains[] = {-40, -30, -20, -12, -6, -3, -1, 0, 0.5, 1, 3, 6, 12};
 constexpr double kClosedAngles[] = {-10, -20, -45, -90, -120, -150};
 
-QString number(double value) { return QString::fromStdString(format_quantity(value, "1", 3).number); }
+QString number(double value) { return QString::number(value).replace('-', QChar(0x2212)); }
 
 }  // namespace
 
@@ -94,19 +94,28 @@ void PlanePlot::draw_contours() {
       QVector<QCPCurveData> samples;
       const double gain = std::pow(10, db / 20);
       double last = 0;
-      for (int k = 1; k < 360; ++k) {
-        const auto open = open_loop(std::polar(gain, -k / kDegrees));
+      const auto draw = [&](double angle) {
+        const auto open = open_loop(std::polar(gain, -angle / kDegrees));
         double phase = std::arg(open) * kDegrees;
         if (phase > 0) phase -= 360;
-        if (k > 1 && std::abs(phase - last) > 180)
-          samples.append({double(k), std::numeric_limits<double>::quiet_NaN(), 0});
+        if (!samples.isEmpty() && std::abs(phase - last) > 180)
+          samples.append({double(samples.size()), std::numeric_limits<double>::quiet_NaN(), 0});
         last = phase;
-        samples.append({double(k), phase + turn, 20 * std::log10(std::abs(open))});
-      }
+        samples.append({double(samples.size()), phase + turn, 20 * std::log10(std::abs(open))});
+      };
+      // Close around 0 degrees, where the open loop runs far with little angle.
+      for (double angle = 0.02; angle < 180; angle *= 1.05) draw(angle);
+      for (double angle = 180; angle > 0.02; angle /= 1.05) draw(360 - angle);
       line(samples, fine);
-      // Where the contour meets -180 degrees from below it is named: T/(1 - T) with T = -gain.
-      const double height = 20 * std::log10(std::abs(open_loop(Complex(-gain, 0))));
-      add_text({turn - 180, height}, number(db) + " dB", theme().slate, Qt::AlignHCenter | Qt::AlignBottom, labels_);
+      // Above 0 dB named where it is highest, M/(M - 1) at -180 degrees; below, where it leaves the view at the right.
+      const double x = gain > 1 ? turn - 180 : std::min(turn, xAxis->range().upper), c = std::cos(x / kDegrees);
+      if (gain == 1 || (gain < 1 && (x <= turn - 360 || db < -12.5))) continue;
+      const double open =
+          gain > 1 ? gain / (gain - 1)
+                   : (gain * gain * c + std::sqrt(std::pow(gain, 4) * c * c + gain * gain * (1 - gain * gain))) /
+                         (1 - gain * gain);
+      add_text({x, 20 * std::log10(open)}, number(db) + " dB", theme().slate,
+               gain > 1 ? Qt::AlignHCenter | Qt::AlignBottom : Qt::AlignRight | Qt::AlignBottom, labels_);
     }
     for (const double angle : kClosedAngles)
       for (const double sign : {1.0, -1.0}) {
@@ -159,12 +168,12 @@ void PlanePlot::label_frequencies(const BodeCurve& curve) {
 }
 
 void PlanePlot::show_curves(const QList<BodeCurve>& curves) {
-  const bool was_framed = framed_x_ == xAxis->range() && framed_y_ == yAxis->range();
+  const bool was_framed = framed();
   for (auto* plottable : drawn_) removePlottable(plottable);
   for (auto* item : labels_) removeItem(item);
   drawn_.clear();
   labels_.clear();
-  x_range_ = plane_ == Plane::nyquist ? QCPRange(-1.2, 1.2) : QCPRange(-200, -160);
+  x_range_ = plane_ == Plane::nyquist ? QCPRange(-1.2, 1.2) : QCPRange(-225, -90);
   y_range_ = plane_ == Plane::nyquist ? QCPRange(-1.2, 1.2) : QCPRange(-6, 6);
   for (const auto& curve : curves) {
     QVector<QCPCurveData> samples;
@@ -190,16 +199,44 @@ void PlanePlot::show_curves(const QList<BodeCurve>& curves) {
     line->setPen(pen);
     drawn_ << line;
   }
-  if (was_framed || curves.isEmpty()) show_all();
+  reaches_far_ = std::max(std::abs(x_range_.lower), std::abs(y_range_.lower)) > 6;
+  bool inside = false;
+  for (const auto& curve : curves)
+    for (const auto& p : curve.curve->points) inside = inside || p.gain_db < 0;
+  reaches_far_ = reaches_far_ && inside;
+  if (was_framed || curves.isEmpty()) frame_again();
   draw_contours();
   for (const auto& curve : curves)
     if (!curve.wake) label_frequencies(curve);
 }
 
 void PlanePlot::show_all() {
+  // Around -1 first, where a loop is judged; asked again, all of it.
+  if (plane_ == Plane::nyquist && reaches_far_ && !(framed_near_ && framed())) {
+    show_range({-4, 1.6}, {-2.6, 1.6});
+    framed_near_ = true;
+    return;
+  }
+  framed_near_ = false;
+  show_range(x_range_, y_range_);
+}
+
+bool PlanePlot::framed() const { return framed_x_ == xAxis->range() && framed_y_ == yAxis->range(); }
+
+/// The same frame once more, for other data or another size.
+void PlanePlot::frame_again() {
+  if (framed_near_ || reaches_far_) {
+    framed_near_ = false;
+    show_all();
+  } else {
+    show_range(x_range_, y_range_);
+  }
+}
+
+void PlanePlot::show_range(QCPRange x, QCPRange y) {
   const auto margin = [](QCPRange r) { return QCPRange(r.lower - 0.08 * r.size(), r.upper + 0.08 * r.size()); };
-  xAxis->setRange(margin(x_range_));
-  yAxis->setRange(margin(y_range_));
+  xAxis->setRange(margin(x));
+  yAxis->setRange(margin(y));
   if (plane_ == Plane::nyquist) {
     // The larger of both scales rules, so that all is in view and a circle is one.
     const double per_x = xAxis->range().size() / std::max(1, axisRect()->width()),
@@ -214,12 +251,12 @@ void PlanePlot::show_all() {
 }
 
 void PlanePlot::resizeEvent(QResizeEvent* event) {
-  const bool was_framed = framed_x_ == xAxis->range() && framed_y_ == yAxis->range();
+  const bool was_framed = framed();
   QCustomPlot::resizeEvent(event);
   if (plane_ != Plane::nyquist) return;
   replot();  // the rectangle's size is known after a layout only
   if (was_framed)
-    show_all();
+    frame_again();
   else
     yAxis->setScaleRatio(xAxis, 1);
   replot(rpQueuedReplot);
@@ -238,7 +275,9 @@ std::optional<QPointF> PlanePlot::place(const study::response::Curve& curve, dou
 std::optional<std::pair<double, double>> PlanePlot::nearest(const study::response::Curve& curve,
                                                             const QPointF& pixel) const {
   std::optional<std::pair<double, double>> best;
-  const auto on_screen = [&](const QPointF& p) { return QPointF(xAxis->coordToPixel(p.x()), yAxis->coordToPixel(p.y())); };
+  const auto on_screen = [&](const QPointF& p) {
+    return QPointF(xAxis->coordToPixel(p.x()), yAxis->coordToPixel(p.y()));
+  };
   for (std::size_t i = 0; i + 1 < curve.points.size(); ++i) {
     const QPointF a = on_screen(at(curve.points[i])), b = on_screen(at(curve.points[i + 1])), along = b - a;
     const double length = QPointF::dotProduct(along, along);

@@ -18,6 +18,7 @@ class PlanePlot : public QCustomPlot {
 
   Plane plane() const { return plane_; }
   void show_curves(const QList<BodeCurve>& curves);
+  /// Frames the neighbourhood of -1 where a loop is shown, all of it when asked again.
   void show_all();
 
   /// Where a curve stands at a frequency, interpolated; nothing outside it.
@@ -32,6 +33,9 @@ class PlanePlot : public QCustomPlot {
   void resizeEvent(QResizeEvent* event) override;
 
  private:
+  bool framed() const;
+  void frame_again();
+  void show_range(QCPRange x, QCPRange y);
   QPointF at(const study::response::CurvePoint& point) const;
   void draw_contours();
   void label_frequencies(const BodeCurve& curve);
@@ -42,6 +46,8 @@ class PlanePlot : public QCustomPlot {
   QList<QCPAbstractPlottable*> drawn_;
   QList<QCPAbstractItem*> labels_, marks_;
   QCPRange x_range_, y_range_, framed_x_, framed_y_;
+  bool reaches_far_ = false;  ///< the curve leaves the neighbourhood of -1 by far
+  bool framed_near_ = false;
 };
 
 /// The open loop L whose closed loop L/(1 + L) is this.

@@ -32,12 +32,11 @@ BodeLens::BodeLens(Session* session, QWidget* parent, Over over)
     c->setLayer("cursors");
     c->setVisible(false);
   }
-  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed,
-                            &Session::expected_changed})
+  for (const auto change :
+       {&Session::shown_changed, &Session::live_changed, &Session::running_changed, &Session::expected_changed})
     connect(session_, change, this, &BodeLens::redraw);
   connect(session_, &Session::take_read, this, &BodeLens::redraw);
   connect(session_, &Session::plan_changed, this, [this] {
-    plot_->set_span(session_->plan().start, session_->plan().stop);
     redraw();
     if (!session_->shown()) plot_->show_all();
   });
@@ -54,12 +53,13 @@ BodeLens::BodeLens(Session* session, QWidget* parent, Over over)
 
 render::BodeForm BodeLens::form() const {
   const auto& look = session_->look();
-  const bool apart = over_ == Over::comparison && look.against() != Look::Against::nothing &&
-                     look.against() != Look::Against::spread;
+  const bool apart =
+      over_ == Over::comparison && look.against() != Look::Against::nothing && look.against() != Look::Against::spread;
   return {.in_db = look.in_db() || over_ == Over::comparison,
           .unwrapped = look.unwrapped(),
           .logarithmic = look.logarithmic(),
-          .impedance = session_->plan().quantity == study::response::Quantity::impedance && !apart,
+          .impedance = session_->plan().quantity == study::response::Quantity::impedance && !apart &&
+                       !session_->settings().normalise,
           .delay = over_ == Over::delay};
 }
 
@@ -68,9 +68,16 @@ QList<render::BodeBand> BodeLens::bands() const {
   const auto expected = session_->expected();
   if (expected && session_->look().expected() && over_ != Over::comparison && over_ != Over::delay &&
       !session_->settings().normalise)
-    out << render::BodeBand{expected->frequency, expected->gain_db,      expected->gain_low_db,
-                            expected->gain_high_db, expected->phase_deg, expected->phase_low_deg,
-                            expected->phase_high_deg, render::theme().heron, true, "expected"};
+    out << render::BodeBand{expected->frequency,
+                            expected->gain_db,
+                            expected->gain_low_db,
+                            expected->gain_high_db,
+                            expected->phase_deg,
+                            expected->phase_low_deg,
+                            expected->phase_high_deg,
+                            render::theme().heron,
+                            true,
+                            "expected"};
   return out;
 }
 
@@ -118,14 +125,23 @@ void BodeLens::redraw() {
         all.push_back(&view->curve);
     const auto s = study::response::statistics(all);
     if (!s.frequency.empty())
-      bands_now << render::BodeBand{s.frequency, s.mean_db,  s.low_db,  s.high_db,
-                                    s.mean_deg,  s.low_deg,  s.high_deg, render::theme().heron, false,
-                                    QString("mean of %1, least to most").arg(s.curves)};
+      bands_now << render::BodeBand{s.frequency, s.mean_db,
+                                    s.low_db,    s.high_db,
+                                    s.mean_deg,  s.low_deg,
+                                    s.high_deg,  render::theme().heron,
+                                    false,       QString("mean of %1, least to most").arg(s.curves)};
     for (auto& curve : curves) curve.colour.setAlpha(90);
   }
-  plot_->set_form(form());
+  plot_->set_span(session_->plan().start, session_->plan().stop);
+  const auto wanted = form();
+  const auto study = session_->study() ? session_->study()->id : 0;
+  // Another study, or axes that mean something else: what somebody zoomed to means nothing any more.
+  const bool reframe = !(wanted == plot_->form()) || study != framed_study_;
+  framed_study_ = study;
+  plot_->set_form(wanted);
   const bool limits = against == Against::nothing || against == Against::spread;
   plot_->show_curves(curves, limits ? session_->masks() : std::vector<judge::Mask>(), bands_now);
+  if (reframe) plot_->show_all();
   place_cursors();
   mark_figure();
 }

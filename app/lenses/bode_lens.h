@@ -65,6 +65,7 @@ class BodeLens : public Lens {
   QPointF pressed_;
   bool panned_ = false;
   bool stale_ = true;
+  long long framed_study_ = 0;
   std::vector<std::shared_ptr<const study::response::Curve>> made_;  ///< ratios and differences that are drawn
 };
 

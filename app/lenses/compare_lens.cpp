@@ -93,8 +93,9 @@ CompareLens::CompareLens(Session* session, QWidget* parent)
   normalise_ = new QLineEdit(this);
   normalise_->setAccessibleName("Normalise at");
   normalise_->setPlaceholderText("as taken");
-  normalise_->setToolTip("A frequency at which every take is set to 0 dB; what was taken off stays as a figure. Empty: as "
-                         "taken");
+  normalise_->setToolTip(
+      "A frequency at which every take is set to 0 dB; what was taken off stays as a figure. Empty: as "
+      "taken");
   normalise_->setFixedWidth(90);
   connect(normalise_, &QLineEdit::editingFinished, this, [this] {
     if (!session_->study()) return;
@@ -105,7 +106,7 @@ CompareLens::CompareLens(Session* session, QWidget* parent)
   words->addWidget(normalise_);
   words->addStretch(1);
   column->addLayout(words);
-  column->addWidget(bode_, 3);
+  column->addWidget(bode_, 5);
   bode_->bar()->add(
       "What is compared", "As they are, over the wake, apart from it, or mean and band of all that are shown",
       [this] {
@@ -126,7 +127,7 @@ CompareLens::CompareLens(Session* session, QWidget* parent)
   table_->setAccessibleName("Takes compared");
   table_->setItemDelegate(new CellPainter(table_));
   table_->verticalHeader()->setDefaultSectionSize(22);
-  column->addWidget(table_, 2);
+  column->addWidget(table_);
   connect(table_, &QTableWidget::cellDoubleClicked, this, [this](int row) {
     const auto id = table_->item(row, 0)->data(Qt::UserRole);
     if (id.isValid()) session_->show_take(id.toLongLong());
@@ -172,6 +173,7 @@ void CompareLens::refill() {
   header->setSectionResizeMode(0, QHeaderView::Fixed);
   header->resizeSection(0, 230);
   table_->setRowCount(int(views.size()));
+  table_->setFixedHeight(30 + 22 * std::clamp(int(views.size()), 1, 6));
   for (int row = 0; row < int(views.size()); ++row) {
     const auto& view = *views[std::size_t(row)];
     const QString unit = view.take.unit == "imported" ? text(view.take.origin) : text(view.take.unit);
@@ -186,7 +188,8 @@ void CompareLens::refill() {
     int column = 1;
     if (settings.normalise) {
       const auto* removed = view.analysis.reading.find("gain.removed");
-      set_cell(table_, row, column++, removed ? text(format_quantity(removed->value, "dB", 4).plain()) : "\u2013", true);
+      set_cell(table_, row, column++, removed ? text(format_quantity(removed->value, "dB", 4).plain()) : "\u2013",
+               true);
     }
     for (const auto& line : view.lines) {
       const auto& j = line.judgement;
@@ -217,7 +220,8 @@ void CompareLens::refill() {
                  .arg(s.sigma_db[std::size_t(most)], 0, 'f', 2);
     }
     if (s.interpolated)
-      said += " Their frequencies differ; they are brought to those of the first by interpolation in the complex plane.";
+      said +=
+          " Their frequencies differ; they are brought to those of the first by interpolation in the complex plane.";
     const auto against = session_->look().against();
     if ((against == Against::ratio || against == Against::difference) && !session_->wake())
       said = "There is no wake to compare with. W makes the take in view the wake.";

@@ -7,6 +7,8 @@
 #include <QPushButton>
 #include <QSettings>
 
+#include <cmath>
+
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "study/response/figures.h"
@@ -28,14 +30,11 @@ constexpr Line kLines[] = {{"impedance", "|Z|"},
                            {"inductance.parallel", "L parallel"},
                            {"capacitance.parallel", "C parallel"},
                            {"q", "Q"},
-                           {"dissipation", "Dissipation"}};
+                           {"dissipation", "Loss D"}};
 
-constexpr Line kCircuit[] = {{"motional.resistance", "Motional R"},
-                             {"motional.inductance", "Motional L"},
-                             {"motional.capacitance", "Motional C"},
-                             {"shunt.capacitance", "Shunt C"},
-                             {"shunt.resistance", "Its loss"},
-                             {"fit.residual", "Residual"}};
+constexpr Line kCircuit[] = {{"motional.resistance", "Motional R"},  {"motional.inductance", "Motional L"},
+                             {"motional.capacitance", "Motional C"}, {"shunt.capacitance", "Shunt C"},
+                             {"shunt.resistance", "Its loss"},       {"fit.residual", "Residual"}};
 
 QLabel* heading(const QString& text, QWidget* parent) {
   auto* label = new QLabel(text, parent);
@@ -66,8 +65,9 @@ QWidget* ImpedanceLens::make_card() {
   column->setSpacing(5);
   auto* top = new QHBoxLayout;
   top->addWidget(heading("Component at", card));
-  frequencies_ = new QLineEdit(QSettings().value("impedance/frequencies", "1 kHz, 10 kHz").toString(), card);
+  frequencies_ = new QLineEdit(QSettings().value("impedance/frequencies").toString(), card);
   frequencies_->setAccessibleName("Test frequencies");
+  frequencies_->setPlaceholderText("two places of the sweep");
   frequencies_->setToolTip("One or two frequencies at which the part is read, such as 1 kHz, 10 kHz");
   connect(frequencies_, &QLineEdit::editingFinished, this, [this] {
     QSettings().setValue("impedance/frequencies", frequencies_->text());
@@ -75,10 +75,10 @@ QWidget* ImpedanceLens::make_card() {
   });
   top->addWidget(frequencies_, 1);
   column->addLayout(top);
-  readings_ = make_table({{"", false, 86}, {"", true, 100}, {"", true}}, card);
+  readings_ = make_table({{"", false, 88}, {"", true, 100}, {"", true}}, card);
   readings_->setAccessibleName("Component");
   readings_->verticalHeader()->setDefaultSectionSize(19);
-  readings_->setFixedHeight(25 + 19 * int(std::size(kLines)));
+  readings_->setFixedHeight(38 + 19 * int(std::size(kLines)));
   readings_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   column->addWidget(readings_);
   column->addWidget(heading("Taken off by", card));
@@ -93,6 +93,7 @@ QWidget* ImpedanceLens::make_card() {
       const QString trouble = s.contains(what) ? session_->edit_setting(what, "") : session_->start(what);
       if (!trouble.isEmpty()) emit session_->said(trouble, true);
     });
+    button->setStyleSheet("padding-left: 4px; padding-right: 4px;");
     standards->addWidget(button);
     standards_ << std::pair{std::string(what), button};
   }
@@ -108,7 +109,7 @@ QWidget* ImpedanceLens::make_card() {
           [this] { session_->edit_setting("fit", session_->settings().fit ? "" : "resonator"); });
   fit_row->addWidget(fit_);
   column->addLayout(fit_row);
-  circuit_ = make_table({{"", false, 86}, {"", true, 100}, {"", true}}, card);
+  circuit_ = make_table({{"", false, 100}, {"", true, 98}, {"", true}}, card);
   circuit_->setAccessibleName("Equivalent circuit");
   circuit_->horizontalHeader()->hide();
   circuit_->verticalHeader()->setDefaultSectionSize(19);
@@ -135,16 +136,15 @@ void ImpedanceLens::refill() {
   for (auto& [what, button] : standards_) {
     const auto used = settings.standards.find(what);
     const QString name = QString::fromStdString(what);
-    button->setText(used == settings.standards.end() ? "Take " + name
-                                                     : QString("%1: take %2").arg(name).arg(used->second));
+    button->setText(used == settings.standards.end() ? "Take " + name : QString("%1: %2").arg(name).arg(used->second));
     button->setEnabled(!session_->running());
     button->setToolTip(used == settings.standards.end()
                            ? QString("Puts %1 in the device's place and takes the sweep; it is taken off from then on")
-                                 .arg(what == "open"    ? "nothing"
-                                      : what == "short" ? "a wire"
-                                                        : QString::fromStdString(
-                                                              format_setting(settings.load_resistance, "ohm")))
-                           : "Click to leave it out; the take stays");
+                                 .arg(what == "open" ? "nothing"
+                                      : what == "short"
+                                          ? "a wire"
+                                          : QString::fromStdString(format_setting(settings.load_resistance, "ohm")))
+                           : QString("Take %1 is taken off. Click to leave it out; the take stays").arg(used->second));
   }
   fit_->setText(settings.fit ? "leave out" : "fit");
   QStringList headings = {""};
@@ -154,6 +154,14 @@ void ImpedanceLens::refill() {
       at.push_back(*f);
       headings << QString::fromStdString(format_setting(*f, "Hz"));
     }
+  if (at.empty() && view && view->curve.points.size() > 1) {
+    // Nothing asked: the low end, and the middle of the sweep.
+    const auto& points = view->curve.points;
+    for (const double f : {points.front().frequency, std::sqrt(points.front().frequency * points.back().frequency)}) {
+      at.push_back(std::stod(fmt::format("{:.2g}", f)));
+      headings << QString::fromStdString(format_setting(at.back(), "Hz"));
+    }
+  }
   while (headings.size() < 3) headings << "";
   readings_->setHorizontalHeaderLabels(headings);
   readings_->setRowCount(int(std::size(kLines)));

@@ -7,8 +7,8 @@ class QLineEdit;
 
 namespace heron::app {
 
-/// |Z| and angle over frequency, and a card that reads the part: L, C, R, Q at test frequencies, the fixture's standards,
-/// the equivalent circuit.
+/// |Z| and angle over frequency, and a card that reads the part: L, C, R, Q at test frequencies, the fixture's
+/// standards, the equivalent circuit.
 class ImpedanceLens : public Lens {
   Q_OBJECT
 

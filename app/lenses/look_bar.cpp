@@ -42,7 +42,9 @@ void add_bode_words(LookBar& bar, Session* session) {
   const auto impedance = [session] { return session->plan().quantity == study::response::Quantity::impedance; };
   bar.add(
       "Gain in dB or as a ratio", "How the gain is written",
-      [&look, impedance] { return impedance() ? QString() : look.in_db() ? "gain in dB" : "gain as a ratio"; },
+      [&look, impedance] { return impedance()    ? QString()
+                                  : look.in_db() ? "gain in dB"
+                                                 : "gain as a ratio"; },
       [&look] { look.set_in_db(!look.in_db()); });
   bar.add(
       "Phase unwrapped or wrapped", "Unwrapped: followed through whole turns. Wrapped: within \u00b1180\u00b0",

@@ -80,8 +80,8 @@ bool PlaneLens::handle_key(int key) {
     auto& look = session_->look();
     const auto now = look.cursor(letter);
     look.set_cursor(letter, near && now && std::abs(*now / near->first - 1) < 1e-3 ? std::nullopt
-                            : near ? std::optional(near->first)
-                                   : std::nullopt);
+                            : near                                                 ? std::optional(near->first)
+                                                                                   : std::nullopt);
     return true;
   }
   if (key == Qt::Key_Backspace && !views_.isEmpty()) {
@@ -123,11 +123,10 @@ bool PlaneLens::eventFilter(QObject* watched, QEvent* event) {
     case QEvent::ToolTip: {
       auto* help = static_cast<QHelpEvent*>(event);
       const auto one = view();
-      const auto near = one && one->curve.points.size() > 1
-                            ? plot_->nearest(one->curve, help->pos())
-                            : std::optional<std::pair<double, double>>();
-      const auto read = near ? study::response::read_at(one->curve, near->first)
-                             : std::optional<study::response::CursorReading>();
+      const auto near = one && one->curve.points.size() > 1 ? plot_->nearest(one->curve, help->pos())
+                                                            : std::optional<std::pair<double, double>>();
+      const auto read =
+          near ? study::response::read_at(one->curve, near->first) : std::optional<study::response::CursorReading>();
       if (!read || near->second > 14) {
         QToolTip::hideText();
         return true;

@@ -185,6 +185,8 @@ void PointLens::reload() {
   auto it = std::find_if(points.begin(), points.end(), [&](const auto& p) { return p.index == index_; });
   if (it == points.end()) it = points.begin() + std::ptrdiff_t(points.size() / 2);
   index_ = it->index;
+  if (view->curve.independent > 0)
+    return blank("Every record holds all lines of the noise at once; no line has samples of its own.");
   const auto raw = session_->point(*shown, index_);
   if (!raw || raw->records.empty())
     return blank(raw ? "The point has no record." : QString::fromStdString(raw.error().message));

@@ -9,6 +9,8 @@
 #include "dossier/take_run.h"
 #include "signal/curve.h"
 #include "sim/predict.h"
+#include "study/response/compensate.h"
+#include "study/response/kind.h"
 
 namespace heron::dossier {
 namespace {
@@ -20,21 +22,20 @@ constexpr int kPoints = 160;
 
 std::vector<double> grid(const Plan& plan) {
   std::vector<double> out;
-  for (int k = 0; k < kPoints; ++k) out.push_back(plan.start * std::pow(plan.stop / plan.start, double(k) / (kPoints - 1)));
+  for (int k = 0; k < kPoints; ++k)
+    out.push_back(plan.start * std::pow(plan.stop / plan.start, double(k) / (kPoints - 1)));
   return out;
 }
 
-/// H of one circuit: the roles' answers, computed quantities by their formula. A formula that is linear in its quantities
-/// takes their real and imaginary parts one after the other.
+/// H of one circuit: the roles' answers, computed quantities by their formula. A formula that is linear in its
+/// quantities takes their real and imaginary parts one after the other.
 Result<std::vector<Complex>> circuit_answer(const sim::Circuit& circuit, const Plan& plan,
                                             const std::vector<double>& frequencies,
                                             const std::vector<std::pair<std::string, double>>& parts) {
-  const auto answers = sim::small_signal_answers(circuit,
-                                                 {.pin = plan.drive_pin,
-                                                  .peak_to_peak = 2,
-                                                  .offset = plan.offset,
-                                                  .source_resistance = plan.source_resistance},
-                                                 plan.hookup.chains, frequencies);
+  const auto answers = sim::small_signal_answers(
+      circuit,
+      {.pin = plan.drive_pin, .peak_to_peak = 2, .offset = plan.offset, .source_resistance = plan.source_resistance},
+      plan.hookup.chains, frequencies);
   if (!answers) return tl::unexpected(answers.error());
   const auto role = [&](const std::string& name) -> Result<std::vector<Complex>> {
     if (const auto it = answers->find(name); it != answers->end()) return it->second;
@@ -69,6 +70,17 @@ Result<std::vector<Complex>> circuit_answer(const sim::Circuit& circuit, const P
     if (!(std::abs((*stimulus)[i]) > 0)) return fail(Fault::input, "The circuit's stimulus is nothing there.");
     out.push_back((*response)[i] / (*stimulus)[i]);
   }
+  return out;
+}
+
+/// The same as a curve, for the compensation.
+study::response::Curve as_curve(const std::vector<double>& frequencies, const std::vector<Complex>& h) {
+  study::response::Curve out{.quantity = study::response::Quantity::impedance};
+  for (std::size_t i = 0; i < h.size(); ++i)
+    out.points.push_back({.index = int(i),
+                          .frequency = frequencies[i],
+                          .gain_db = 20 * std::log10(std::max(std::abs(h[i]), 1e-30)),
+                          .phase_deg = std::arg(h[i]) * kDegrees});
   return out;
 }
 
@@ -115,18 +127,36 @@ Result<ExpectedCurve> expected_curve(Store& store, const Study& study, const Pla
   };
   std::map<std::string, double> nominal_values;
   for (const auto& [name, value] : sim::main_values(*circuit)) nominal_values[name] = value.value;
-  auto read = formula.empty() ? Result<ComplexFormula>(fail(Fault::input, ""))
-                              : ComplexFormula::read(formula, nominal_values);
+  auto read =
+      formula.empty() ? Result<ComplexFormula>(fail(Fault::input, "")) : ComplexFormula::read(formula, nominal_values);
   if (!formula.empty() && !read) return tl::unexpected(read.error());
+  const auto settings = study::response::settings_from_text(study.settings);
+  if (!settings) return tl::unexpected(settings.error());
+  const auto& standards = settings->standards;
+  // What the bench computes with are the known values, not the drawn ones.
+  std::vector<std::pair<std::string, double>> parts;
+  for (const auto& [name, value] : part_values(store, unit->fitted, study.assembly)) parts.push_back({name, value});
   const auto answer = [&](int k) -> Result<std::vector<Complex>> {
     const auto one = drawn(k);
     if (!one) return tl::unexpected(one.error());
     const auto values = sim::main_values(*one);
     if (formula.empty()) {
-      std::vector<std::pair<std::string, double>> parts;
-      // What the bench computes with are the known values, not the drawn ones.
-      for (const auto& [name, value] : part_values(store, unit->fitted, study.assembly)) parts.push_back({name, value});
-      return circuit_answer(*one, plan, out.frequency, parts);
+      auto h = circuit_answer(*one, plan, out.frequency, parts);
+      if (!h || standards.empty()) return h;
+      // A measurement whose fixture is taken off is expected without it.
+      study::response::Standards held{.load_resistance = settings->load_resistance};
+      for (const auto& [what, into] : {std::pair{"open", &held.open}, {"short", &held.shorted}, {"load", &held.load}}) {
+        if (!standards.contains(what)) continue;
+        const auto bare = sim::with_standard(*one, what, settings->load_resistance);
+        if (!bare) return tl::unexpected(bare.error());
+        const auto read_so = circuit_answer(*bare, plan, out.frequency, parts);
+        if (!read_so) return read_so;
+        *into = as_curve(out.frequency, *read_so);
+      }
+      auto curve = as_curve(out.frequency, *h);
+      if (auto ok = study::response::compensate(curve, held); !ok) return tl::unexpected(ok.error());
+      for (std::size_t i = 0; i < h->size(); ++i) (*h)[i] = curve.value(i);
+      return h;
     }
     for (const auto& [name, value] : values) read->set(name, value.value);
     std::vector<Complex> h;

@@ -35,7 +35,8 @@ CREATE INDEX record_of_point ON record (point, pass, channel);
 inline constexpr const char* kMigrations[] = {
     "ALTER TABLE device ADD COLUMN more TEXT NOT NULL DEFAULT '{}';"
     "ALTER TABLE fitted ADD COLUMN tolerance REAL NOT NULL DEFAULT 0;",
-    "CREATE TABLE assembly (id INTEGER PRIMARY KEY, about TEXT NOT NULL, circuit TEXT NOT NULL, more TEXT NOT NULL DEFAULT '{}');"
+    "CREATE TABLE assembly (id INTEGER PRIMARY KEY, about TEXT NOT NULL, circuit TEXT NOT NULL, more TEXT NOT NULL "
+    "DEFAULT '{}');"
     "ALTER TABLE study ADD COLUMN assembly INTEGER NOT NULL DEFAULT 1;"
     "ALTER TABLE take ADD COLUMN purpose TEXT NOT NULL DEFAULT '';"};
 

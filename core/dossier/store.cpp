@@ -273,8 +273,9 @@ Result<void> Store::set_fitted(long long unit, const std::string& part, std::opt
 Result<std::vector<Study>> Store::studies() {
   return guarded(path(), [&]() -> Result<std::vector<Study>> {
     std::vector<Study> out;
-    Statement q(*impl_->db, fmt::format("SELECT id, name, kind, plan, settings, wake, {} FROM study ORDER BY position, id",
-                                        impl_->version < 3 ? "1" : "assembly"));
+    Statement q(*impl_->db,
+                fmt::format("SELECT id, name, kind, plan, settings, wake, {} FROM study ORDER BY position, id",
+                            impl_->version < 3 ? "1" : "assembly"));
     while (q.executeStep()) {
       Study study{q.getColumn(0).getInt64(),
                   q.getColumn(1).getString(),
@@ -304,10 +305,10 @@ Result<Study> Store::find_study(const std::string& name) {
 
 Result<long long> Store::add_study(const Study& study) {
   return guarded(path(), [&]() -> Result<long long> {
-    Statement q(
-        *impl_->db,
-        "INSERT INTO study (position, name, kind, plan, settings, assembly) VALUES ((SELECT COUNT(*) FROM study), ?, ?, "
-        "?, ?, ?)");
+    Statement q(*impl_->db,
+                "INSERT INTO study (position, name, kind, plan, settings, assembly) VALUES ((SELECT COUNT(*) FROM "
+                "study), ?, ?, "
+                "?, ?, ?)");
     q.bind(5, static_cast<int64_t>(study.assembly));
     q.bind(1, study.name);
     q.bind(2, study.kind);

@@ -126,8 +126,8 @@ Result<int> Store::settle_dead_takes() {
 Result<std::vector<Take>> Store::takes(long long study, int most) {
   return guarded(path(), [&]() -> Result<std::vector<Take>> {
     std::vector<Take> out;
-    Statement q(*impl_->db,
-                fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?", take_columns(impl_->version)));
+    Statement q(*impl_->db, fmt::format("SELECT {} FROM take WHERE study = ? ORDER BY number DESC LIMIT ?",
+                                        take_columns(impl_->version)));
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, most > 0 ? most : -1);
     while (q.executeStep()) out.push_back(take_row(q));
@@ -256,11 +256,13 @@ Result<void> Store::drop_pass(long long take) {
     auto& db = *impl_->db;
     SQLite::Transaction transaction(db);
     for (const char* sql :
-         {"DELETE FROM record WHERE point IN (SELECT id FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take WHERE "
+         {"DELETE FROM record WHERE point IN (SELECT id FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take "
+          "WHERE "
           "note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT NULL)))",
           "DELETE FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take WHERE note = '' AND id NOT IN (SELECT wake "
           "FROM study WHERE wake IS NOT NULL))",
-          "DELETE FROM take WHERE id = ?1 AND note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT NULL)"}) {
+          "DELETE FROM take WHERE id = ?1 AND note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT "
+          "NULL)"}) {
       Statement q(db, sql);
       q.bind(1, static_cast<int64_t>(take));
       if (q.exec() == 0 && std::string_view(sql).starts_with("DELETE FROM take"))

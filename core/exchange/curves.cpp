@@ -133,8 +133,9 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
     const auto data = network(path);
     if (!data) return tl::unexpected(data.error());
     const bool as_z = reading.impedance && data->ports == 1 && (data->kind == 'S' || data->kind == 'Z');
-    const auto element =
-        !reading.parameter.empty() ? reading.parameter : as_z ? std::string("Z11") : usual_element(*data);
+    const auto element = !reading.parameter.empty() ? reading.parameter
+                         : as_z                     ? std::string("Z11")
+                                                    : usual_element(*data);
     auto record = network_element(*data, element);
     if (!record) return tl::unexpected(record.error());
     return std::vector{FileCurve{plain_name(path), std::move(*record), data->notes}};

@@ -19,8 +19,8 @@ struct FileCurve {
 /// How a file is to be understood. All of it has defaults.
 struct FileReading {
   ColumnChoice columns;
-  std::string parameter;  ///< of network data: "S21"; empty for the usual one
-  bool split = true;      ///< a table whose first column starts anew holds several curves, one under another
+  std::string parameter;   ///< of network data: "S21"; empty for the usual one
+  bool split = true;       ///< a table whose first column starts anew holds several curves, one under another
   bool impedance = false;  ///< one-port network data are wanted as impedance
 };
 
@@ -34,14 +34,14 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
 /// What an import would take as what.
 struct FilePreview {
   std::string file;
-  bool table = false;                            ///< columns can be chosen
-  std::vector<std::string> columns;              ///< "frequency (Hz)"
-  std::vector<std::string> roles;                ///< of each column; empty where it is not used
-  std::vector<std::vector<std::string>> rows;    ///< the first few, as text
-  std::vector<std::string> parameters;           ///< of network data: what can be chosen
+  bool table = false;                               ///< columns can be chosen
+  std::vector<std::string> columns;                 ///< "frequency (Hz)"
+  std::vector<std::string> roles;                   ///< of each column; empty where it is not used
+  std::vector<std::vector<std::string>> rows;       ///< the first few, as text
+  std::vector<std::string> parameters;              ///< of network data: what can be chosen
   std::vector<std::pair<std::string, int>> curves;  ///< name and number of points, as they would become takes
-  std::vector<std::string> warnings;             ///< what looks odd: "is the frequency in another column?"
-  std::string trouble;                           ///< why it cannot be imported so; empty when it can
+  std::vector<std::string> warnings;                ///< what looks odd: "is the frequency in another column?"
+  std::string trouble;                              ///< why it cannot be imported so; empty when it can
 };
 FilePreview preview_file(const std::string& path, const study::Kind& kind, const FileReading& reading = {});
 

@@ -257,7 +257,8 @@ Result<NetworkData> Reader::read() {
       ok = take_numbers(parts);
     if (!ok) return tl::unexpected(ok.error());
   }
-  if (!ports_known_) return fail(Fault::input, "{}: neither its name (.s1p, .s2p) nor a keyword says its ports.", file_);
+  if (!ports_known_)
+    return fail(Fault::input, "{}: neither its name (.s1p, .s2p) nor a keyword says its ports.", file_);
   if (version_ > 1 && by_name > 0 && by_name != data_.ports)
     return fail(Fault::input, "{}: the name says {} ports, the file {}.", file_, by_name, data_.ports);
   if (!pending_.empty()) return error("the file ends within a matrix");
@@ -294,7 +295,9 @@ std::string write_touchstone(const NetworkData& data, const TouchstoneForm& form
     out += fmt::format("! {}\n", notes.substr(0, end));
     notes.remove_prefix(std::min(end + 1, notes.size()));
   }
-  const char* pairs = form.pairs == PairForm::real_imaginary ? "RI" : form.pairs == PairForm::magnitude_angle ? "MA" : "DB";
+  const char* pairs = form.pairs == PairForm::real_imaginary    ? "RI"
+                      : form.pairs == PairForm::magnitude_angle ? "MA"
+                                                                : "DB";
   double unit = 1;
   for (const auto& [name, factor] : kUnits)
     if (name == lower(form.unit)) unit = factor;
@@ -327,7 +330,8 @@ std::string usual_element(const NetworkData& data) {
 }
 
 Result<study::Record> network_element(const NetworkData& data, const std::string& element) {
-  const auto wanted = std::string(1, char(std::toupper(element.empty() ? 'S' : static_cast<unsigned char>(element[0]))));
+  const auto wanted =
+      std::string(1, char(std::toupper(element.empty() ? 'S' : static_cast<unsigned char>(element[0]))));
   const std::string place = element.size() == 3 ? element.substr(1) : "";
   const std::string_view places[] = {"11", "21", "12", "22"};
   const auto at = std::find(std::begin(places), std::end(places), place) - std::begin(places);

@@ -35,7 +35,8 @@ struct TouchstoneForm {
 std::string write_touchstone(const NetworkData& data, const TouchstoneForm& form = {});
 
 /// One element as a table of frequency, real and imag.
-/// @param element  "S11", "S21", "Z11"...; a Z or Y of a one-port is made of its S where the file holds that. Fault::usage
+/// @param element  "S11", "S21", "Z11"...; a Z or Y of a one-port is made of its S where the file holds that.
+/// Fault::usage
 ///                 for what the file does not hold.
 Result<study::Record> network_element(const NetworkData& data, const std::string& element);
 

@@ -25,6 +25,9 @@ class PeriodicDrive {
  private:
   Result<void> choose_steps(std::stop_token stop);
   Result<bool> skip_periods(long long periods, std::stop_token stop);
+  /// Watches whole periods after a first one that was stepped through: what each step adds to the linear part repeats.
+  /// @return the steps that were taken so; fewer than asked where a device leaves its linear range
+  Result<long long> watch_linear(long long steps, const Transient::Observer& observe, std::stop_token stop);
 
   Transient& transient_;
   Network& network_;

@@ -15,7 +15,8 @@ struct Prepared {
 
 constexpr const char* kEmf = "bench:emf";
 
-Result<Prepared> prepare(const Circuit& circuit, const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains) {
+Result<Prepared> prepare(const Circuit& circuit, const bench::ToneDrive& drive,
+                         const std::vector<bench::Chain>& chains) {
   if (!circuit.pins.contains(drive.pin)) return fail(Fault::bench, "The device has no pin \"{}\" to drive.", drive.pin);
   Prepared out{.whole = circuit, .taps = {}};
   for (std::size_t k = 0; k < chains.size(); ++k) {
@@ -26,8 +27,8 @@ Result<Prepared> prepare(const Circuit& circuit, const bench::ToneDrive& drive, 
     out.taps.push_back(*tap);
   }
   out.whole.parts.push_back(make_part(kEmf, "voltage source", {kEmf, std::string(kGround)}, {{"value", drive.offset}}));
-  out.whole.parts.push_back(make_part("bench:source", "resistor", {kEmf, circuit.pins.at(drive.pin)},
-                                      {{"value", drive.source_resistance}}));
+  out.whole.parts.push_back(
+      make_part("bench:source", "resistor", {kEmf, circuit.pins.at(drive.pin)}, {{"value", drive.source_resistance}}));
   return out;
 }
 
@@ -128,9 +129,8 @@ Result<std::map<std::string, std::vector<std::complex<double>>>> small_signal_an
     for (std::size_t k = 0; k < chains.size(); ++k) {
       const auto sensing = bench::sensing_of(chains[k]);
       const int unknown = network->node(prepared->taps[k].node);
-      out[chains[k].name].push_back(unknown < 0 ? 0.0
-                                                : x[std::size_t(unknown)] * sensing.per_volt /
-                                                      bench::response_of(sensing, f));
+      out[chains[k].name].push_back(
+          unknown < 0 ? 0.0 : x[std::size_t(unknown)] * sensing.per_volt / bench::response_of(sensing, f));
     }
   }
   return out;

@@ -19,8 +19,8 @@ namespace heron::sim {
 Result<bench::Levels> predict_levels(const Circuit& circuit, const bench::ToneDrive& drive,
                                      const std::vector<bench::Chain>& chains, const std::vector<double>& frequencies);
 
-/// What each quantity answers to a drive of 1 V, as complex numbers in its unit, sensor corners put back: name -> one value
-/// a frequency. From the small-signal circuit: for expectations drawn beside a measurement, never for figures.
+/// What each quantity answers to a drive of 1 V, as complex numbers in its unit, sensor corners put back: name -> one
+/// value a frequency. From the small-signal circuit: for expectations drawn beside a measurement, never for figures.
 Result<std::map<std::string, std::vector<std::complex<double>>>> small_signal_answers(
     const Circuit& circuit, const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains,
     const std::vector<double>& frequencies);

@@ -279,7 +279,7 @@ Result<void> Transient::run_fixed(double until, int steps, const Observer& obser
   return {};
 }
 
-Result<std::vector<State>> Transient::step_matrix(double h) {
+Result<std::vector<State>> Transient::step_matrix(double h, std::vector<State>* inner) {
   constexpr double g = kGamma;
   const double share = g * h / 2;
   const auto n = x_.size();
@@ -298,6 +298,7 @@ Result<std::vector<State>> Transient::step_matrix(double h) {
     network_.multiply(1, -share, unit, inside);
     clear_algebraic(inside);
     network_.solve(inside);
+    if (inner) inner->push_back(inside);
     network_.multiply(1 / (g * (2 - g)), 0, inside, end);
     network_.multiply((1 - g) * (1 - g) / (g * (2 - g)), 0, unit, stored);
     for (std::size_t i = 0; i < n; ++i) end[i] -= stored[i];

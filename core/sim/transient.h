@@ -57,7 +57,8 @@ class Transient {
 
   /// What one step of width h does to a deviation: x(t+h) = A x(t) + ... around the present state, as a dense matrix by
   /// columns. Only meaningful where the network is linear.
-  Result<std::vector<State>> step_matrix(double h);
+  /// @param inside  what it does to the inner point, where that is wanted
+  Result<std::vector<State>> step_matrix(double h, std::vector<State>* inside = nullptr);
 
   double shortest_step() const { return shortest_; }     ///< accepted by the last run_adaptive
   bool stayed_linear() const { return stayed_linear_; }  ///< over the last run

@@ -11,7 +11,8 @@ namespace heron::drive {
 
 namespace {
 
-/// The demo's folder, measured once for all test processes of one build: the first that comes makes it, the others wait.
+/// The demo's folder, measured once for all test processes of one build: the first that comes makes it, the others
+/// wait.
 QString made_demo() {
   const QFileInfo self(QCoreApplication::applicationFilePath());
   const QString folder = self.path() + "/demo-for-tests", lock_path = folder + ".lock";

@@ -53,7 +53,7 @@ struct OpenWindow {
   app::Session& session() { return window.session(); }
   app::BriefWord* word(const QString& key);
   QLineEdit* editor() { return control<QLineEdit>(window, "New value"); }
-  app::BodeLens* bode() { return window.findChild<app::BodeLens*>(); }
+  app::BodeLens* bode() { return window.findChild<app::BodeLens*>("lens-bode"); }
   /// Where a point of the take in view lies in the plot, in the gain panel.
   QPoint place_of_point(std::size_t index);
   /// Brings a study into view by its name and waits until its newest take is drawn.

@@ -140,6 +140,7 @@ TEST_CASE("a computed quantity becomes the response", "[app][pages]") {
   REQUIRE(open.session().edit_brief("hookup.compute", "drop = stimulus - response [V]").isEmpty());
   REQUIRE(open.session().edit_brief("response", "drop").isEmpty());
   REQUIRE(open.session().edit_brief("points", "5 points").isEmpty());
+  REQUIRE(open.session().edit_brief("refine", "off").isEmpty());
   to_hookup(open);
   REQUIRE(drive::until([&] { return drive::button(open.window, "Take out drop") != nullptr; }));
   CHECK(open.word("response") == nullptr);

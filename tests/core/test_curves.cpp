@@ -186,11 +186,11 @@ TEST_CASE("impedance figures are those of the parts", "[impedance]") {
 
 TEST_CASE("a resonance of an impedance and its height over the low end", "[impedance]") {
   const double r = 6, f0 = 820, q = 5;  // a coil with a resonant mass on it
-  auto curve = sampled([&](double f) { return r + 40.0 / Complex(1, q * (f / f0 - f0 / f)); }, 20, 20e3, 3000);
+  auto curve = sampled([&](double f) { return r + 40.0 / Complex(1, q * (f / f0 - f0 / f)); }, 20, 20e3, 800);
   curve.quantity = response::Quantity::impedance;
   CHECK(value(curve, "resonance.frequency") == Approx(f0).epsilon(1e-3));
-  CHECK(value(curve, "resonance.impedance") == Approx(46).epsilon(1e-3));
-  CHECK(value(curve, "resonance.height") == Approx(20 * std::log10(46.0 / 6)).margin(0.02));
+  CHECK(value(curve, "resonance.impedance") == Approx(46).epsilon(3e-3));
+  CHECK(value(curve, "resonance.height") == Approx(20 * std::log10(46.0 / 6)).margin(0.04));
 }
 
 TEST_CASE("the equivalent circuit comes back from its impedance within what is said", "[impedance]") {

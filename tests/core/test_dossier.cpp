@@ -280,7 +280,7 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   const auto study = value_of(store.find_study("Filter"));
   const auto take =
       value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, {.note = "n"}, {}, {}))));
-  CHECK(value_of(exchange::export_take(store, study, take, folder.file("out"))) == 12);
+  CHECK(value_of(exchange::export_take(store, study, take, folder.file("out"))) == 13);
   const auto text = value_of(exchange::read_file(folder.file("out/filter-take-1/points.csv")));
   const auto table = value_of(exchange::read_table(text, "points.csv"));
   const auto record = value_of(exchange::pick_columns(table, *study::find_kind("response"), {}));

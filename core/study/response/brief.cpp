@@ -444,8 +444,8 @@ std::string time_sentence(const Plan& p, const bench::Limits& limits) {
   const double seconds = sweep_time(p, limits);
   const int points = point_count(p);
   if (p.stepped())
-    return fmt::format("{} points{}, about {} on a real bench.", points,
-                       p.refine ? " and those added" : "", format_duration(seconds));
+    return fmt::format("{} points{}, about {} on a real bench.", points, p.refine ? " and those added" : "",
+                       format_duration(seconds));
   Plan stepped = p;
   stepped.method = Method::stepped;
   stepped.spacing = Spacing::linear;

@@ -89,7 +89,8 @@ Statistics statistics(const std::vector<const Curve*>& curves) {
   for (const auto* curve : curves) {
     if (curve->points.empty()) return out;
     out.interpolated = out.interpolated || !same_grid(*curves.front(), *curve);
-    const double low = curve->points.front().frequency * (1 - 1e-12), high = curve->points.back().frequency * (1 + 1e-12);
+    const double low = curve->points.front().frequency * (1 - 1e-12),
+                 high = curve->points.back().frequency * (1 + 1e-12);
     std::erase_if(grid, [&](double f) { return f < low || f > high; });
   }
   std::vector<Curve> aligned;

@@ -1,8 +1,8 @@
 #pragma once
 #include "study/response/reduce.h"
 
-/// Takes held against each other. Grids that differ are brought together by interpolation in the complex plane: real and
-/// imaginary part linear against lg f.
+/// Takes held against each other. Grids that differ are brought together by interpolation in the complex plane: real
+/// and imaginary part linear against lg f.
 namespace heron::study::response {
 
 /// The curve at other frequencies; those it does not reach are left out. Phase follows the curve's own, without jumps.

@@ -94,6 +94,7 @@ Result<void> compensate(Curve& curve, const Standards& held) {
       p.u_gain_db = kDbPerNeper * std::sqrt(along);
       p.u_phase_deg = kDegrees * std::sqrt(across);
       p.u_common_db = std::min(p.u_common_db, *p.u_gain_db);
+      p.u_chain_db = std::max(p.u_chain_db, *p.u_gain_db / std::numbers::sqrt2);
     }
     p.gain_db = 20 * std::log10(std::abs(z));
     p.phase_deg = std::arg(z) * kDegrees;

@@ -178,7 +178,7 @@ void coherence_doubt(const Curve& curve, const Settings& settings, Reading& into
        fmt::format("The coherence is below {:g} {}, lowest {:.2f} at {}; these lines are drawn pale and left out of "
                    "figures.",
                    settings.coherence_limit, where(low), *least->coherence, format_setting(least->frequency, "Hz")),
-       curve.measured ? "Drive harder where something else shakes the response; more averages do not help." : ""});
+       curve.measured ? "Drive harder; more averages do not help." : ""});
 }
 
 /// A gain that changes with the level belongs to the level, not to the device.

@@ -367,8 +367,7 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
   std::vector<const CurvePoint*> points;
   const Columns columns = columns_of(curve, settings, points), fine = refined(columns);
   std::vector<Definition> wanted = plain_figures();
-  if (columns.impedance)
-    wanted.insert(wanted.end(), impedance_figures().begin(), impedance_figures().end());
+  if (columns.impedance) wanted.insert(wanted.end(), impedance_figures().begin(), impedance_figures().end());
   for (const auto& key : asked) {
     auto d = define(key);
     const bool twice = std::any_of(wanted.begin(), wanted.end(), [&](const Definition& w) { return w.key == key; });
@@ -401,7 +400,8 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
     into.figures.push_back({"gain.removed", "Level removed", *curve.removed_db, "dB", {}, {*settings.normalise}});
   else if (settings.normalise)
     into.absent.push_back({"gain.removed", "the normalising frequency lies outside the sweep", "Level removed"});
-  const bool fitted = (settings.fit && columns.impedance) || std::any_of(asked.begin(), asked.end(), is_resonator_figure);
+  const bool fitted =
+      (settings.fit && columns.impedance) || std::any_of(asked.begin(), asked.end(), is_resonator_figure);
   if (fitted) read_resonator(curve, settings, into);
 }
 

@@ -47,7 +47,8 @@ bench::Waveform noise_wave(const Plan& p, const NoiseTiming& timing, std::uint64
   if (p.method == Method::noise)
     period = p.settle_time + timing.records * double(timing.samples) / timing.rate + segment_time;
   const double wanted = 2 * std::ceil(kPointsPerPeriod * p.stop * period / 2);
-  const auto count = wanted < double(kMostWavePoints) ? std::max<std::size_t>(16, std::size_t(wanted)) : kMostWavePoints;
+  const auto count =
+      wanted < double(kMostWavePoints) ? std::max<std::size_t>(16, std::size_t(wanted)) : kMostWavePoints;
   if (p.method == Method::noise && wanted > double(kMostWavePoints))
     period = double(count) / (kPointsPerPeriod * p.stop);
   std::mt19937_64 random(seed);

@@ -119,10 +119,9 @@ ChainUncertainty chain_uncertainty(const RoleSamples& samples, const Record& rec
     corner_turn = std::hypot(corner_turn, x / (1 + x * x) * sensing.u_bandwidth);
   }
   const auto& input = samples.channel ? *samples.channel : record.channels.front();
-  return {.scale = std::hypot(std::hypot(input.u_gain, sensing.u_factor), corner_gain),
-          .common = sensing.u_factor,
-          .delay = input.u_delay,
-          .turn = corner_turn};
+  const double own = samples.channel ? std::hypot(input.u_gain, sensing.u_factor) : samples.u_scale;
+  return {
+      .scale = std::hypot(own, corner_gain), .common = sensing.u_factor, .delay = input.u_delay, .turn = corner_turn};
 }
 
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role) {
@@ -172,7 +171,28 @@ Result<RoleSamples> role_samples(const Point& point, const Record& record, std::
   auto rows = bench::compute_channels(computed, names, samples, parts);
   if (!rows) return tl::unexpected(rows.error());
   out.unit = wanted->unit;
-  out.values = std::move((*rows)[std::size_t(wanted - computed.begin())]);
+  const auto place = std::size_t(wanted - computed.begin());
+  // A small difference of large quantities is as uncertain as they are: each input's gain is moved by its uncertainty.
+  const auto alternating = [](const std::vector<double>& values, const std::vector<double>* minus) {
+    double sum = 0, squares = 0;
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      const double v = values[i] - (minus ? (*minus)[i] : 0);
+      sum += v;
+      squares += v * v;
+    }
+    const double n = double(std::max<std::size_t>(1, values.size()));
+    return std::sqrt(std::max(0.0, squares / n - sum * sum / n / n));
+  };
+  const double size = alternating((*rows)[place], nullptr);
+  for (std::size_t k = 0; k < samples.size() && size > 0; ++k) {
+    const double u = std::hypot(record.channels[k].u_gain, sensing_for(record.channels[k].role).u_factor);
+    if (!(u > 0)) continue;
+    auto moved = samples;
+    for (auto& v : moved[k]) v *= 1 + u;
+    if (const auto again = bench::compute_channels(computed, names, moved, parts))
+      out.u_scale = std::hypot(out.u_scale, alternating((*again)[place], &(*rows)[place]) / size);
+  }
+  out.values = std::move((*rows)[place]);
   out.sensing.unit = out.unit;
   return out;
 }

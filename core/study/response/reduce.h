@@ -78,6 +78,7 @@ struct RoleSamples {
   std::vector<double> values;
   const Channel* channel = nullptr;
   bench::Sensing sensing;
+  double u_scale = 0;  ///< relative, of a computed quantity: its inputs' gains carried through the formula
 };
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role);
 

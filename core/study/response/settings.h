@@ -27,7 +27,7 @@ struct Settings {
   std::optional<double> normalise;       ///< Hz at which the gain is set to 0 dB
   std::map<std::string, int> standards;  ///< "open", "short", "load" -> number of the take that holds it
   double load_resistance = 1000;         ///< ohm, of the load standard
-  std::string expected = "circuit";           ///< what is drawn as expected: circuit, none, or a formula H over part values
+  std::string expected = "circuit";      ///< what is drawn as expected: circuit, none, or a formula H over part values
   bool fit = false;                      ///< the equivalent circuit of a resonator: fit = resonator
   double u_limit_relative = 0.01;
   double u_limit_db = 0.1;

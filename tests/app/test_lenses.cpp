@@ -1,0 +1,306 @@
+#include <fstream>
+
+#include "app/import_page.h"
+#include "app/lenses/compare_lens.h"
+#include "app/lenses/impedance_lens.h"
+#include "app/lenses/plane_lens.h"
+#include "app/lenses/table_lenses.h"
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+
+namespace {
+
+template <class T>
+T* visible(OpenWindow& open) {
+  for (auto* one : open.window.findChildren<T*>())
+    if (one->isVisible()) return one;
+  return nullptr;
+}
+
+const study::Figure& figure(OpenWindow& open, const char* key) {
+  const auto view = open.session().view(*open.session().shown());
+  const auto* f = view->analysis.reading.find(key);
+  if (!f) FAIL("no figure " << key);
+  return *f;
+}
+
+/// A study of two points a decade, so that takes are quick.
+void make_quick(OpenWindow& open) {
+  REQUIRE(open.session().edit_brief("refine", "off").isEmpty());
+  REQUIRE(open.session().edit_brief("start", "1 kHz").isEmpty());
+  REQUIRE(open.session().edit_brief("points", "7 points").isEmpty());
+  REQUIRE(open.session().edit_brief("settle_time", "10 ms").isEmpty());
+}
+
+}  // namespace
+
+TEST_CASE("keys bring every lens into view, and cursors stand at the same frequency in each", "[app][lenses]") {
+  OpenWindow open;
+  open.choose_study("Regulator loop");
+  auto& look = open.session().look();
+  look.set_cursor('A', 20e3);
+  QTest::keyClick(&open.window, Qt::Key_2);
+  auto* nyquist = visible<app::PlaneLens>(open);
+  REQUIRE(nyquist);
+  CHECK(nyquist->title() == "Nyquist");
+  auto* plane = static_cast<render::PlanePlot*>(nyquist->plot());
+  const auto view = open.session().view(*open.session().shown());
+  const auto where = plane->place(view->curve, 20e3);
+  REQUIRE(where);
+  // The circle is a circle: both axes have one scale.
+  plane->replot();
+  const double per_x = plane->xAxis->range().size() / plane->axisRect()->width(),
+               per_y = plane->yAxis->range().size() / plane->axisRect()->height();
+  CHECK(per_x == Approx(per_y).epsilon(0.02));
+  // B goes to the curve's nearest place to the pointer.
+  const auto target = plane->place(view->curve, 30e3);
+  const QPoint at(int(plane->xAxis->coordToPixel(target->x())), int(plane->yAxis->coordToPixel(target->y())));
+  const auto near = plane->nearest(view->curve, at);
+  REQUIRE(near);
+  CHECK(near->first == Approx(30e3).epsilon(0.02));
+  CHECK(near->second < 3);
+  QTest::keyClick(&open.window, Qt::Key_3);
+  CHECK(visible<app::PlaneLens>(open)->title() == "Nichols");
+  QTest::keyClick(&open.window, Qt::Key_4);
+  auto* delay = visible<app::BodeLens>(open);
+  REQUIRE(delay);
+  CHECK(delay->title() == "Delay");
+  CHECK(*delay->cursor('A') == 20e3);
+  CHECK(delay->bode()->rects().size() == 1);
+  // No impedance here: its key changes nothing.
+  QTest::keyClick(&open.window, Qt::Key_5);
+  CHECK(visible<app::ImpedanceLens>(open) == nullptr);
+  QTest::keyClick(&open.window, Qt::Key_1);
+  CHECK(*open.bode()->cursor('A') == 20e3);
+}
+
+TEST_CASE("a chosen figure is marked where it was read", "[app][lenses]") {
+  OpenWindow open;
+  open.choose_study("Regulator loop");
+  auto* row = open.window.findChild<app::FigureRow*>();
+  QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(30, 30));
+  CHECK(open.session().look().figure() == "margin.phase");
+  REQUIRE(figure(open, "margin.phase").at.size() == 1);
+  CHECK(figure(open, "margin.phase").at[0] == Approx(figure(open, "crossover.gain").value));
+  int rings = 0;
+  for (int i = 0; i < open.bode()->bode()->itemCount(); ++i)
+    if (auto* ring = qobject_cast<QCPItemTracer*>(open.bode()->bode()->item(i))) {
+      ++rings;
+      CHECK(ring->position->key() == Approx(figure(open, "crossover.gain").value));
+    }
+  CHECK(rings == 2);
+  QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(30, 30));
+  CHECK(open.session().look().figure().isEmpty());
+}
+
+TEST_CASE("words above the plot say and change how it is drawn", "[app][lenses]") {
+  OpenWindow open;
+  auto* bar = open.bode()->bar();
+  const auto press = [&](const char* name) { drive::click(drive::button(*bar, name)); };
+  press("Gain in dB or as a ratio");
+  CHECK(open.bode()->bode()->gain_rect()->axis(QCPAxis::atLeft)->scaleType() == QCPAxis::stLogarithmic);
+  CHECK(drive::button(*bar, "Gain in dB or as a ratio")->text() == "gain as a ratio");
+  press("Frequency axis");
+  CHECK(open.bode()->bode()->gain_rect()->axis(QCPAxis::atBottom)->scaleType() == QCPAxis::stLinear);
+  press("Phase unwrapped or wrapped");
+  CHECK_FALSE(open.session().look().unwrapped());
+  REQUIRE(drive::until([&] { return open.session().expected() != nullptr; }, 20000));
+  const auto before = open.bode()->bode()->graphCount();
+  press("Expected curve");
+  CHECK(open.bode()->bode()->graphCount() < before);
+  for (const char* name :
+       {"Gain in dB or as a ratio", "Frequency axis", "Phase unwrapped or wrapped", "Expected curve"})
+    press(name);
+  CHECK(open.bode()->bode()->graphCount() >= before);
+}
+
+TEST_CASE("noise is taken, watched as it averages, and doubted where the lead is off", "[app][lenses]") {
+  OpenWindow open;
+  open.choose_study("Mooring line, lead off");
+  const auto view = open.session().view(*open.session().shown());
+  REQUIRE(view);
+  bool serious = false;
+  for (const auto& d : view->analysis.reading.doubts)
+    serious = serious || (d.key == "coherence.low" && d.severity == study::Severity::serious);
+  CHECK(serious);
+  CHECK(open.bode()->bode()->rects().size() == 3);
+  open.choose_study("Mooring-line vibration");
+  CHECK(open.word("noise_level"));
+  CHECK_FALSE(open.word("level"));
+  REQUIRE(open.session().edit_brief("noise_averages", "16").isEmpty());
+  REQUIRE(open.session().edit_brief("resolution", "2 Hz").isEmpty());
+  bool live = false;
+  QObject::connect(&open.session(), &app::Session::live_changed, &open.window, [&] {
+    const auto now = open.session().running_take();
+    if (now) live = live || open.session().view(*now) != nullptr;
+  });
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.session().takes().size() == 2 && !open.session().running(); }, 60000));
+  REQUIRE(drive::settled(open.window));
+  const auto taken = open.session().view(*open.session().shown());
+  CHECK(taken->curve.independent > 10);
+  CHECK(taken->trouble.isEmpty());
+  open.retype("method", "stepped sine");
+  CHECK(open.word("level"));
+}
+
+TEST_CASE("the component card reads the part; standards come off and on", "[app][lenses]") {
+  OpenWindow open;
+  open.choose_study("Transducer impedance");
+  QTest::keyClick(&open.window, Qt::Key_5);
+  auto* lens = visible<app::ImpedanceLens>(open);
+  REQUIRE(lens);
+  auto* card = drive::control<QTableWidget>(open.window, "Component");
+  auto* field = drive::control<QLineEdit>(open.window, "Test frequencies");
+  REQUIRE(card);
+  drive::click(field);
+  field->selectAll();
+  QTest::keyClicks(field, "30 kHz, 45k");
+  QTest::keyClick(field, Qt::Key_Return);
+  CHECK(card->horizontalHeaderItem(2)->text() == "45 kHz");
+  QStringList seen;
+  for (int row = 0; row < card->rowCount(); ++row) seen << card->item(row, 1)->text();
+  CHECK(seen.join(" ").contains("nF"));
+  const double with = figure(open, "shunt.capacitance").value;
+  auto* off = drive::button(open.window, "Standard: open");
+  drive::click(off);
+  REQUIRE(drive::settled(open.window));
+  CHECK(off->text() == "Take open");
+  CHECK(figure(open, "shunt.capacitance").value > with + 50e-12);
+  open.session().undo_stack().undo();
+  REQUIRE(drive::settled(open.window));
+  CHECK(figure(open, "shunt.capacitance").value == Approx(with));
+  // Taken anew, the fresh one is what counts.
+  const auto before = open.session().takes().size();
+  drive::click(off);
+  drive::click(off);
+  REQUIRE(
+      drive::until([&] { return !open.session().running() && open.session().takes().size() == before + 1; }, 60000));
+  CHECK(open.session().takes().back().purpose == "open");
+  CHECK(off->text() == QString("open: %1").arg(open.session().takes().back().number));
+}
+
+TEST_CASE("units are compared, normalised, over the wake and as a band", "[app][lenses]") {
+  OpenWindow open;
+  open.choose_study("Transducers compared");
+  QTest::keyClick(&open.window, Qt::Key_6);
+  REQUIRE(visible<app::CompareLens>(open));
+  drive::click(drive::button(open.window, "Compare: the newest of every unit"));
+  auto* table = drive::control<QTableWidget>(open.window, "Takes compared");
+  REQUIRE(drive::until([&] { return table->rowCount() == 5; }));
+  CHECK(table->horizontalHeaderItem(1)->text() == "Level removed");
+  int outside = 0;
+  for (int row = 0; row < 5; ++row)
+    outside += table->item(row, 3)->data(Qt::UserRole + 1).toInt() == int(judge::Verdict::fails);
+  CHECK(outside == 1);
+  auto* lens = visible<app::BodeLens>(open);
+  auto* what = drive::button(*lens->bar(), "What is compared");
+  CHECK(what->text() == "laid over each other");
+  drive::click(what);
+  CHECK(what->text() == "each over the wake");
+  drive::click(what);
+  drive::click(what);
+  CHECK(what->text() == "mean and band");
+  drive::click(what);
+  auto* at = drive::control<QLineEdit>(open.window, "Normalise at");
+  drive::click(at);
+  at->selectAll();
+  QTest::keyClicks(at, "45 kHz");
+  QTest::keyClick(at, Qt::Key_Return);
+  REQUIRE(drive::until([&] { return table->rowCount() == 5; }));
+  CHECK(open.session().study()->settings.at("normalise") == "45 kHz");
+  QTest::keyClick(at, Qt::Key_Tab);
+  open.session().undo_stack().undo();
+  CHECK(open.session().study()->settings.at("normalise") == "28 kHz");
+}
+
+TEST_CASE("points are sorted, copied and taken again", "[app][lenses]") {
+  OpenWindow open;
+  make_quick(open);
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.session().takes().size() == 3 && !open.session().running(); }, 60000));
+  REQUIRE(drive::settled(open.window));
+  QTest::keyClick(&open.window, Qt::Key_8);
+  auto* lens = visible<app::PointsLens>(open);
+  REQUIRE(lens);
+  auto* table = lens->table();
+  REQUIRE(table->rowCount() == 7);
+  table->sortByColumn(1, Qt::DescendingOrder);
+  CHECK(table->item(0, 0)->text() == "7");
+  table->selectRow(0);
+  table->setFocus();
+  QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+  const auto lines = QApplication::clipboard()->text().trimmed().split('\n');
+  REQUIRE(lines.size() == 2);
+  CHECK(lines[1].startsWith("200000"));
+  drive::click(drive::button(open.window, "Take these again"));
+  REQUIRE(drive::until([&] { return open.session().takes().size() == 4 && !open.session().running(); }, 60000));
+  CHECK(open.session().takes().back().note == "one point read again");
+  const auto first = open.session().point(open.session().takes()[2].id, 2),
+             again = open.session().point(open.session().takes()[3].id, 2);
+  CHECK(first->records[0].channels[0].counts == again->records[0].channels[0].counts);
+}
+
+TEST_CASE("a study that repeats goes on until stopped and keeps what was asked", "[app][lenses]") {
+  for (const bool every : {true, false}) {
+    OpenWindow open;
+    make_quick(open);
+    REQUIRE(
+        open.session()
+            .edit_brief("repeat", every ? "until stopped, keeping every pass" : "until stopped, keeping the last pass")
+            .isEmpty());
+    int numbers = 0;
+    QObject::connect(&open.session(), &app::Session::takes_changed, &open.window, [&] {
+      if (!open.session().takes().empty()) numbers = std::max(numbers, open.session().takes().back().number);
+    });
+    QTest::keyClick(&open.window, Qt::Key_Space);
+    REQUIRE(drive::until([&] { return numbers >= (every ? 5 : 3) && open.session().progress().done > 1; }, 60000));
+    QTest::qWait(500);
+    QTest::keyClick(&open.window, Qt::Key_Escape);
+    REQUIRE(drive::until([&] { return !open.session().running(); }, 60000));
+    if (every)
+      CHECK(open.session().takes().size() >= 5);
+    else
+      CHECK(open.session().takes().size() <= 4);
+  }
+}
+
+TEST_CASE("several files and several curves of one come in together, with columns put right", "[app][lenses]") {
+  OpenWindow open;
+  const QString several = open.demo.file("several.csv"), swapped = open.demo.file("swapped.csv"),
+                network = open.demo.file("filter.s2p");
+  std::ofstream(several.toStdString()) << "frequency,gain,phase\n10,0,0\n100,-1,-5\n1000,-3,-45\n"
+                                       << "10,1,0\n100,0,-5\n1000,-2,-45\n";
+  std::ofstream(swapped.toStdString()) << "gain,frequency\n10,-3\n100,-2\n1000,-9\n";
+  std::ofstream(network.toStdString()) << "# kHz S MA R 50\n1 0.1 0 2 0 0 0 0.1 0\n10 0.1 0 1 -45 0 0 0.1 0\n";
+  auto* page = open.window.findChild<app::ImportPage*>();
+  QMimeData data;
+  data.setUrls({QUrl::fromLocalFile(several), QUrl::fromLocalFile(swapped), QUrl::fromLocalFile(network)});
+  QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(&open.window, &enter);
+  QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(&open.window, &event);
+  REQUIRE(page->isVisible());
+  auto* bring = drive::button(open.window, "Bring in");
+  CHECK_FALSE(bring->isEnabled());
+  const auto choose = [&](int column, const char* role) {
+    QComboBox* box = nullptr;
+    REQUIRE(drive::until([&] {
+      return (box = drive::control<QComboBox>(open.window, QString("Column %1 of swapped.csv").arg(column))) != nullptr;
+    }));
+    box->setCurrentText(role);
+    emit box->activated(box->currentIndex());
+    QTest::qWait(20);
+  };
+  choose(1, "frequency");
+  choose(2, "gain");
+  REQUIRE(drive::until([&] { return bring->isEnabled(); }));
+  CHECK(bring->text() == "Bring in 4 takes");
+  drive::click(bring);
+  REQUIRE(drive::settled(open.window));
+  CHECK(open.session().takes().size() == 6);
+  CHECK(open.session().overlaid().size() == 4);
+  CHECK(open.session().takes()[3].origin == "several.csv, curve 2");
+}
