@@ -177,6 +177,16 @@ void LedgerView::rebuild() {
     column->addWidget(title);
     column->addSpacing(4);
     for (const auto& line : group.lines) column->addWidget(new LedgerRow(line, page));
+    if (current) {
+      auto* write = new QPushButton("Write a claim\u2026", page);
+      write->setObjectName("fold");
+      write->setFlat(true);
+      write->setAccessibleName("Write a claim");
+      write->setToolTip("A limit on a figure, as a line: High corner at least 18 kHz");
+      write->setStyleSheet("text-align: left; padding-left: 36px;");
+      connect(write, &QPushButton::clicked, this, &LedgerView::claim_asked);
+      column->addWidget(write);
+    }
   }
   column->addStretch(1);
   setWidget(page);

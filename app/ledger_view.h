@@ -29,6 +29,9 @@ class LedgerView : public QScrollArea {
  public:
   explicit LedgerView(Session* session, QWidget* parent = nullptr);
 
+ signals:
+  void claim_asked();
+
  private:
   void rebuild();
 

@@ -35,6 +35,7 @@ MainWindow::MainWindow() {
   middle->setSpacing(0);
   ledger_ = new LedgerView(&session_, whole);
   ledger_->setFixedWidth(272);
+  connect(ledger_, &LedgerView::claim_asked, this, &MainWindow::ask_claim);
   middle->addWidget(ledger_);
   auto* page_column = new QVBoxLayout;
   page_column->setSpacing(0);
@@ -336,6 +337,10 @@ QList<Finder::Entry> MainWindow::actions() {
                            session_.look().set_cursor('A', std::nullopt);
                            session_.look().set_cursor('B', std::nullopt);
                          }};
+    out << Finder::Entry{"Write a claim", "", [this] { ask_claim(); }};
+    for (const auto& claim : session_.claims())
+      out << Finder::Entry{"Take back the claim: " + QString::fromStdString(claim.text), "",
+                           [this, claim] { session_.remove_claim(claim); }};
     out << Finder::Entry{"Expected curve by a formula", "", [this] { ask_expected(); }};
     out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
     for (int i = 0; i < study_page_->lens_count(); ++i)
@@ -431,6 +436,22 @@ void MainWindow::bring_in_data() {
   const QStringList paths = QFileDialog::getOpenFileNames(
       this, "Bring in data", {}, "Curves (*.csv *.txt *.tsv *.s1p *.s2p *.json);;All files (*)");
   if (!paths.isEmpty()) import(paths);
+}
+
+void MainWindow::ask_claim() {
+  QString line;
+  // Asked again with what was typed until it is understood or left.
+  for (QString trouble;;) {
+    bool ok = false;
+    line = QInputDialog::getText(
+        this, "Write a claim",
+        trouble.isEmpty() ? "High corner at least 18 kHz; Gain at 1 kHz 26 \u00b10.5 dB; Low corner 15 to 25 Hz"
+                          : trouble,
+        QLineEdit::Normal, line, &ok);
+    if (!ok) return;
+    trouble = session_.write_claim(line);
+    if (trouble.isEmpty()) return;
+  }
 }
 
 void MainWindow::ask_expected() {

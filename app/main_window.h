@@ -38,6 +38,7 @@ class MainWindow : public QMainWindow {
   void bring_in_data();
   void save_picture();
   void ask_expected();
+  void ask_claim();
   void export_take();
 
  protected:

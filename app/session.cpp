@@ -8,6 +8,7 @@
 
 #include "exchange/curves.h"
 #include "exchange/writers.h"
+#include "judge/claim_words.h"
 #include "sim/device.h"
 #include "study/response/brief.h"
 #include "study/response/figures.h"
@@ -407,6 +408,51 @@ void Session::write_settings(long long id, const study::SettingsText& text) {
   emit plan_changed();
   emit takes_changed();
   emit shown_changed();
+}
+
+void Session::judge_again() {
+  forget_views();
+  emit takes_changed();
+  emit shown_changed();
+}
+
+void Session::put_claim(long long id, const judge::Claim& claim) {
+  if (const auto added = store_->add_claim(id, claim); !added) return complain(added.error());
+  judge_again();
+}
+
+/// By its words: undone and done again, a claim has another number.
+void Session::take_claim(long long id, const std::string& text) {
+  const auto all = store_->claims(id);
+  if (!all) return complain(all.error());
+  for (auto it = all->rbegin(); it != all->rend(); ++it)
+    if (it->text == text) {
+      if (auto ok = store_->remove_claim(it->id); !ok) return complain(ok.error());
+      break;
+    }
+  judge_again();
+}
+
+QString Session::write_claim(const QString& line) {
+  if (!study()) return "There is no study yet.";
+  const auto claim = judge::understand_claim(line.toStdString(), *study::find_kind(study()->kind));
+  if (!claim) return QString::fromStdString(claim.error().message);
+  undo_.push(new SessionEdit(
+      "Write a claim", [this, id = study()->id, claim = *claim] { put_claim(id, claim); },
+      [this, id = study()->id, text = claim->text] { take_claim(id, text); }));
+  return {};
+}
+
+void Session::remove_claim(const judge::Claim& claim) {
+  if (!study()) return;
+  undo_.push(new SessionEdit(
+      "Take a claim back", [this, id = study()->id, text = claim.text] { take_claim(id, text); },
+      [this, id = study()->id, claim] { put_claim(id, claim); }));
+}
+
+std::vector<judge::Claim> Session::claims() {
+  if (!study()) return {};
+  return store_->claims(study()->id).value_or(std::vector<judge::Claim>{});
 }
 
 QString Session::edit_setting(const std::string& key, const QString& typed) {

@@ -112,6 +112,10 @@ class Session : public QObject {
   /// Goes ahead with a serious finding of preflight, until the plan changes.
   void accept_finding(const std::string& key);
   /// A setting of how the study is read; empty text takes it back to its default. Old takes are read anew.
+  /// A claim on the study in view out of a line: "High corner at least 18 kHz".
+  QString write_claim(const QString& line);
+  void remove_claim(const judge::Claim& claim);
+  std::vector<judge::Claim> claims();
   QString edit_setting(const std::string& key, const QString& text);
 
   /// Reads the sensor of a chain with nothing in it and takes that as its zero; the result is said.
@@ -177,6 +181,9 @@ class Session : public QObject {
   void predict();
   void expect();
   void launch(dossier::RunOptions options);
+  void put_claim(long long study, const judge::Claim& claim);
+  void take_claim(long long study, const std::string& text);
+  void judge_again();
   void write_settings(long long study, const study::SettingsText& settings);
   QString write_own_sensors(std::vector<bench::Sensor> sensors);
   void write_wake(std::optional<long long> take);

@@ -383,6 +383,15 @@ Result<long long> Store::add_claim(long long study, const judge::Claim& claim) {
   });
 }
 
+Result<void> Store::remove_claim(long long claim) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "DELETE FROM claim WHERE id = ?");
+    q.bind(1, static_cast<int64_t>(claim));
+    q.exec();
+    return {};
+  });
+}
+
 Result<std::vector<judge::Mask>> Store::masks(long long study) {
   return guarded(path(), [&]() -> Result<std::vector<judge::Mask>> {
     std::vector<judge::Mask> out;

@@ -111,6 +111,7 @@ class Store {
   Result<std::vector<judge::Claim>> claims(long long study);
   Result<std::vector<judge::Mask>> masks(long long study);
   Result<long long> add_claim(long long study, const judge::Claim& claim);
+  Result<void> remove_claim(long long claim);
   Result<long long> add_mask(long long study, const judge::Mask& mask);
 
   /// Newest last. @param most  0: all; otherwise the newest so many

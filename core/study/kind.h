@@ -32,6 +32,12 @@ struct Analysis {
   SettingsText settings;  ///< as used
 };
 
+/// What a figure is called, for lines that people write.
+struct FigureName {
+  std::string label, key, unit;
+  bool takes_frequency = false;  ///< "Gain" at 1 kHz: key@frequency
+};
+
 /// What the common parts (judging, the command line, export) need of a kind of study. One a folder; listed in kinds().
 struct Kind {
   std::string_view name;                             ///< "response"
@@ -40,6 +46,7 @@ struct Kind {
   std::vector<std::string_view> optional_roles;
   Result<void> (*check_setting)(std::string_view key, std::string_view text);
   Result<void> (*check_figure)(std::string_view key);
+  std::vector<FigureName> (*figures)();
   Result<Analysis> (*analyse)(const std::vector<Point>& points, const SettingsText& settings,
                               const std::vector<std::string>& asked);
 };

@@ -3,6 +3,8 @@
 #include <numbers>
 
 #include "judge/claim.h"
+#include "judge/claim_words.h"
+#include "study/response/kind.h"
 
 using namespace heron;
 using judge::Verdict;
@@ -111,5 +113,50 @@ TEST_CASE("claims files are read or refused with their line", "[judge]") {
     INFO(row.text);
     REQUIRE_FALSE(read);
     CHECK_THAT(read.error().message, Catch::Matchers::Contains(row.says));
+  }
+}
+
+TEST_CASE("claims are understood as people write them, and refused with what is missing", "[judge]") {
+  const auto& kind = study::response::kind();
+  const struct {
+    const char* line;
+    const char* figure;
+    std::optional<double> lower, upper;
+  } rows[] = {
+      {"High corner at least 18 kHz", "corner.high", 18e3, {}},
+      {"high corner >= 18k", "corner.high", 18e3, {}},
+      {"High corner \u2265 18 kHz", "corner.high", 18e3, {}},
+      {"Low corner 15 to 25 Hz", "corner.low", 15, 25},
+      {"Gain at 1 kHz 26 \u00b10.5 dB", "gain@1kHz", 25.5, 26.5},
+      {"Gain at 1k 26 +- 0.5 dB", "gain@1k", 25.5, 26.5},
+      {"Phase margin at least 45 deg", "margin.phase", 45, {}},
+      {"Gain at 40 Hz at most \u221220 dB", "gain@40Hz", {}, -20},
+      {"Motional R at most 210 ohm", "motional.resistance", {}, 210},
+      {"Shunt C 4.7 nF \u00b15 %", "shunt.capacitance", 4.465e-9, 4.935e-9},
+      {"Series L at 10 kHz 1 mH +- 10 %", "inductance.series@10kHz", 0.9e-3, 1.1e-3},
+      {"ripple(100Hz,10kHz) below 1 dB", "ripple(100Hz,10kHz)", {}, 1},
+  };
+  for (const auto& row : rows) {
+    INFO(row.line);
+    const auto claim = judge::understand_claim(row.line, kind);
+    if (!claim) FAIL(claim.error().message);
+    CHECK(claim->figure == row.figure);
+    CHECK(claim->text == row.line);
+    CHECK(claim->lower.has_value() == row.lower.has_value());
+    CHECK(claim->upper.has_value() == row.upper.has_value());
+    study::Reading reading;
+    reading.figures = {{claim->figure, "", row.lower ? *row.lower * (1 + 1e-6) : *row.upper, "", {}}};
+    for (const auto& name : kind.figures())
+      if (claim->figure.starts_with(name.key)) reading.figures[0].unit = name.unit;
+    const auto j = judge::judge(*claim, reading, {});
+    if (row.lower) CHECK(*j.lower == Approx(*row.lower));
+    if (row.upper) CHECK(*j.upper == Approx(*row.upper));
+  }
+  for (const char* bad : {"", "High corner", "High corner at least", "High corner at least 18 V", "Colour at least 3",
+                          "Gain at most 3 dB at", "Low corner 25 to 15 Hz", "High corner soon", "Gain at 1 kHz"}) {
+    INFO(bad);
+    const auto claim = judge::understand_claim(bad, kind);
+    REQUIRE_FALSE(claim);
+    CHECK_FALSE(claim.error().message.empty());
   }
 }

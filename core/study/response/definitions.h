@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/result.h"
+#include "study/kind.h"
 #include "study/response/reduce.h"
 #include "study/response/settings.h"
 
@@ -36,6 +37,7 @@ struct Definition {
 
 /// V/I figures that need no parameter, and those that need a frequency: "resistance.series@1kHz".
 const std::vector<Definition>& impedance_figures();
+std::vector<FigureName> impedance_names();
 std::optional<Definition> impedance_figure_at(std::string_view name, std::string key, double frequency);
 
 /// "corner.high", "gain@1kHz": the definition behind any key, or Fault::usage.

@@ -405,6 +405,21 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
   if (fitted) read_resonator(curve, settings, into);
 }
 
+std::vector<FigureName> figure_names() {
+  std::vector<FigureName> out = {{"Gain", "gain", "dB", true},
+                                 {"Phase", "phase", "deg", true},
+                                 {"Group delay", "delay.group", "s", true},
+                                 {"Slope", "slope", "dB/decade"},
+                                 {"Ripple", "ripple", "dB"},
+                                 {"Lowest coherence", "coherence.min", "1"},
+                                 {"Level removed", "gain.removed", "dB"}};
+  for (const auto* all : {&plain_figures(), &impedance_figures()})
+    for (const auto& d : *all) out.push_back({d.label, d.key, d.unit});
+  for (auto& name : impedance_names()) out.push_back(std::move(name));
+  for (auto& name : resonator_names()) out.push_back(std::move(name));
+  return out;
+}
+
 Reading read(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked) {
   Reading out;
   read_figures(curve, settings, asked, out);

@@ -2,7 +2,7 @@
 #include <string>
 #include <vector>
 
-#include "study/figure.h"
+#include "study/kind.h"
 #include "study/response/reduce.h"
 #include "study/response/settings.h"
 
@@ -11,6 +11,9 @@ namespace heron::study::response {
 
 /// Checks a key such as "corner.high", "gain@1kHz" or "slope(100kHz,1MHz)". Fault::usage when there is no such figure.
 Result<void> check_figure_key(std::string_view key);
+
+/// Names of all figures, for lines that people write.
+std::vector<FigureName> figure_names();
 
 /// Every figure that needs no parameter, then those asked for. Uncertainties follow from those of the points, each
 /// carried through by its own small change (GUM, first order).

@@ -100,6 +100,12 @@ const std::vector<Definition>& impedance_figures() {
   return all;
 }
 
+std::vector<FigureName> impedance_names() {
+  std::vector<FigureName> out;
+  for (const auto& at : kAt) out.push_back({std::string(at.label), std::string(at.name), std::string(at.unit), true});
+  return out;
+}
+
 std::optional<Definition> impedance_figure_at(std::string_view name, std::string key, double frequency) {
   for (const auto& at : kAt)
     if (at.name == name)

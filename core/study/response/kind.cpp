@@ -45,6 +45,7 @@ const Kind& kind() {
             return set(scratch, key, text);
           },
       .check_figure = check_figure_key,
+      .figures = figure_names,
       .analyse = [](const std::vector<Point>& points, const SettingsText& text,
                     const std::vector<std::string>& asked) -> Result<Analysis> {
         const auto settings = settings_from_text(text);

@@ -130,6 +130,12 @@ bool is_resonator_figure(std::string_view key) {
   return false;
 }
 
+std::vector<FigureName> resonator_names() {
+  std::vector<FigureName> out;
+  for (const auto& f : kFigures) out.push_back({f.label, f.key, f.unit});
+  return out;
+}
+
 void read_resonator(const Curve& curve, const Settings&, Reading& into) {
   const auto fit = curve.quantity == Quantity::impedance && !curve.removed_db
                        ? fit_resonator(curve)

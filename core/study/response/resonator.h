@@ -2,7 +2,7 @@
 #include <array>
 #include <string_view>
 
-#include "study/figure.h"
+#include "study/kind.h"
 #include "study/response/reduce.h"
 #include "study/response/settings.h"
 
@@ -29,6 +29,7 @@ Result<Resonator> fit_resonator(const Curve& curve);
 /// "motional.resistance", "motional.inductance", "motional.capacitance", "shunt.capacitance", "shunt.resistance",
 /// "fit.residual".
 bool is_resonator_figure(std::string_view key);
+std::vector<FigureName> resonator_names();
 void read_resonator(const Curve& curve, const Settings& settings, Reading& into);
 
 }  // namespace heron::study::response

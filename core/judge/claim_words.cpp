@@ -1,0 +1,143 @@
+#include "judge/claim_words.h"
+
+#include <algorithm>
+#include <cctype>
+
+#include "base/quantity.h"
+
+namespace heron::judge {
+namespace {
+
+constexpr const char* kExample = "Write it like: High corner at least 18 kHz, or Gain at 1 kHz 26 \u00b10.5 dB.";
+
+std::string lower(std::string text) {
+  for (auto& c : text) c = char(std::tolower(static_cast<unsigned char>(c)));
+  return text;
+}
+
+std::string trimmed(std::string text) {
+  const auto blank = [](unsigned char c) { return std::isspace(c) != 0; };
+  while (!text.empty() && blank(static_cast<unsigned char>(text.back()))) text.pop_back();
+  std::size_t at = 0;
+  while (at < text.size() && blank(static_cast<unsigned char>(text[at]))) ++at;
+  return text.substr(at);
+}
+
+std::string replaced(std::string text, std::string_view what, std::string_view with) {
+  for (auto at = text.find(what); at != std::string::npos; at = text.find(what, at + with.size()))
+    text.replace(at, what.size(), with);
+  return text;
+}
+
+/// The first `count` words and what follows them.
+std::pair<std::string, std::string> split_words(const std::string& text, int count) {
+  std::size_t at = 0;
+  for (int k = 0; k < count; ++k) {
+    at = text.find_first_not_of(' ', at);
+    if (at == std::string::npos) return {text, ""};
+    at = std::min(text.find(' ', at), text.size());
+  }
+  return {trimmed(text.substr(0, at)), trimmed(text.substr(at))};
+}
+
+struct Named {
+  std::string key, unit, rest;
+};
+
+/// The figure that the line begins with.
+Result<Named> find_figure(const std::string& line, const study::Kind& kind) {
+  const auto small = lower(line);
+  const study::FigureName* best = nullptr;
+  const auto names = kind.figures();
+  for (const auto& name : names) {
+    const auto label = lower(name.label) + (name.takes_frequency ? " at " : " ");
+    if (small.starts_with(label) && (!best || label.size() > best->label.size())) best = &name;
+  }
+  if (!best) {
+    // Or by its key, parameter included.
+    const auto [key, rest] = split_words(line, 1);
+    const auto base = key.substr(0, key.find_first_of("@("));
+    for (const auto& name : names)
+      if (name.key == base && kind.check_figure(key)) return Named{key, name.unit, rest};
+    return fail(Fault::input, "\"{}\" begins with no figure that is known. {}", line, kExample);
+  }
+  if (!best->takes_frequency) return Named{best->key, best->unit, trimmed(line.substr(best->label.size()))};
+  const auto after = trimmed(line.substr(best->label.size() + 4));
+  for (const int words : {2, 1}) {
+    const auto [where, rest] = split_words(after, words);
+    const auto f = parse_value(where, "Hz");
+    const bool whole = words == 1 || where.find_first_of("hH") != std::string::npos;
+    if (f && whole && !rest.empty()) return Named{best->key + "@" + replaced(where, " ", ""), best->unit, rest};
+  }
+  return fail(Fault::input, "At which frequency? {}", kExample);
+}
+
+/// What words after the figure mean; the first that the rest begins with.
+struct Relation {
+  const char* words;
+  bool lower;
+};
+constexpr Relation kRelations[] = {{">=", true},     {"at least", true}, {"not below", true}, {"above", true},
+                                   {"over", true},   {"<=", false},      {"at most", false},  {"not above", false},
+                                   {"below", false}, {"under", false},   {">", true},         {"<", false}};
+
+std::string limit_text(double value, const std::string& unit) { return fmt::format("{:.12g} {}", value, unit); }
+
+}  // namespace
+
+Result<Claim> understand_claim(const std::string& typed, const study::Kind& kind) {
+  const auto line = trimmed(typed);
+  if (line.empty()) return fail(Fault::input, "{}", kExample);
+  const auto figure = find_figure(line, kind);
+  if (!figure) return tl::unexpected(figure.error());
+  Claim claim{.text = line, .figure = figure->key};
+  auto rest = replaced(figure->rest, "\u2265", ">=");
+  rest = replaced(rest, "\u2264", "<=");
+  rest = replaced(rest, "+-", "\u00b1");
+  rest = replaced(rest, "+/-", "\u00b1");
+  rest = replaced(rest, "\u2212", "-");
+  const auto small = lower(rest);
+  const auto value = [&](const std::string& text) { return parse_value(trimmed(text), figure->unit); };
+  const auto unit_of = [](const std::string& text) {
+    const auto at = text.find_first_not_of("+-0123456789.,e \u2009");
+    return at == std::string::npos ? std::string() : text.substr(at);
+  };
+  for (const auto& relation : kRelations)
+    if (small.starts_with(relation.words)) {
+      const auto limit = value(rest.substr(std::string_view(relation.words).size()));
+      if (!limit) return tl::unexpected(limit.error());
+      (relation.lower ? claim.lower : claim.upper) = limit_text(*limit, figure->unit);
+      if (auto ok = check(claim, kind); !ok) return tl::unexpected(ok.error());
+      return claim;
+    }
+  if (const auto at = rest.find("\u00b1"); at != std::string::npos) {
+    auto middle_text = trimmed(rest.substr(0, at));
+    const auto by_text = trimmed(rest.substr(at + 2));
+    const bool percent = by_text.ends_with("%");
+    // "26 +-0.5 dB": the unit at the end is both's.
+    if (!percent && unit_of(middle_text).empty()) middle_text += " " + unit_of(by_text);
+    const auto middle = value(middle_text);
+    const auto by = percent ? parse_value(by_text, "%") : value(by_text);
+    if (!middle) return tl::unexpected(middle.error());
+    if (!by) return tl::unexpected(by.error());
+    const double half = std::abs(percent ? *middle * *by / 100 : *by);
+    claim.lower = limit_text(*middle - half, figure->unit);
+    claim.upper = limit_text(*middle + half, figure->unit);
+  } else if (const auto to = small.find(" to "); to != std::string::npos) {
+    auto first = trimmed(rest.substr(0, to));
+    const auto second = trimmed(rest.substr(to + 4));
+    if (unit_of(first).empty()) first += " " + unit_of(second);
+    const auto low = value(first), high = value(second);
+    if (!low) return tl::unexpected(low.error());
+    if (!high) return tl::unexpected(high.error());
+    if (!(*high > *low)) return fail(Fault::input, "The range \"{}\" ends below its start.", rest);
+    claim.lower = limit_text(*low, figure->unit);
+    claim.upper = limit_text(*high, figure->unit);
+  } else {
+    return fail(Fault::input, "\"{}\" sets no limit that is understood. {}", rest, kExample);
+  }
+  if (auto ok = check(claim, kind); !ok) return tl::unexpected(ok.error());
+  return claim;
+}
+
+}  // namespace heron::judge

@@ -1,0 +1,13 @@
+#pragma once
+#include <string>
+
+#include "judge/claim.h"
+
+namespace heron::judge {
+
+/// A claim out of a line as people write it: "High corner at least 18 kHz", "Gain at 1 kHz 26 \u00b10.5 dB", "Phase
+/// margin >= 45 deg", "Low corner 15 to 25 Hz". A figure goes by its name or its key.
+/// @return the claim with the line as its text; or what is not understood, with an example
+Result<Claim> understand_claim(const std::string& line, const study::Kind& kind);
+
+}  // namespace heron::judge
