@@ -32,7 +32,7 @@ using Complex = std::complex<double>;
 
 /// Compiled for wider registers as well, chosen when the program starts. Only elementwise sums: the same bits on every
 /// machine.
-#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__)
+#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
 #define HERON_ALSO_WIDE __attribute__((target_clones("avx2", "default")))
 #else
 #define HERON_ALSO_WIDE
