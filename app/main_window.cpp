@@ -341,6 +341,7 @@ QList<Finder::Entry> MainWindow::actions() {
     for (const auto& claim : session_.claims())
       out << Finder::Entry{"Take back the claim: " + QString::fromStdString(claim.text), "",
                            [this, claim] { session_.remove_claim(claim); }};
+    out << Finder::Entry{"How the study is read: a setting", "", [this] { ask_setting(); }};
     out << Finder::Entry{"Expected curve by a formula", "", [this] { ask_expected(); }};
     out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
     for (int i = 0; i < study_page_->lens_count(); ++i)
@@ -436,6 +437,30 @@ void MainWindow::bring_in_data() {
   const QStringList paths = QFileDialog::getOpenFileNames(
       this, "Bring in data", {}, "Curves (*.csv *.txt *.tsv *.s1p *.s2p *.json);;All files (*)");
   if (!paths.isEmpty()) import(paths);
+}
+
+void MainWindow::ask_setting() {
+  QStringList now;
+  if (session_.study())
+    for (const auto& [key, value] : session_.study()->settings)
+      now << QString::fromStdString(key) + " = " + QString::fromStdString(value);
+  QString line;
+  for (QString trouble;;) {
+    bool ok = false;
+    line = QInputDialog::getText(
+        this, "How the study is read",
+        !trouble.isEmpty()
+            ? trouble
+            : "A setting and its value, such as estimator = H2 or coherence_limit = 0.7; none takes it back" +
+                  (now.isEmpty() ? QString() : "\nNow: " + now.join(", ")),
+        QLineEdit::Normal, line, &ok);
+    if (!ok) return;
+    const QString value = line.section('=', 1).trimmed();
+    trouble = line.contains('=') ? session_.edit_setting(line.section('=', 0, 0).trimmed().toStdString(),
+                                                         value == "none" ? QString() : value)
+                                 : "Write a setting, = and its value.";
+    if (trouble.isEmpty()) return;
+  }
 }
 
 void MainWindow::ask_claim() {

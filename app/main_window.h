@@ -39,6 +39,7 @@ class MainWindow : public QMainWindow {
   void save_picture();
   void ask_expected();
   void ask_claim();
+  void ask_setting();
   void export_take();
 
  protected:

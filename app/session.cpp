@@ -733,9 +733,16 @@ QString Session::load_circuit(const QString& path) {
 QString Session::add_study(const QString& name) {
   if (name.trimmed().isEmpty()) return "A study needs a name, such as Passband.";
   Plan plan;
-  if (!pins_.empty()) {
-    plan.drive_pin = pins_.front();
-    plan.hookup = study::response::direct_hookup(pins_.front(), pins_.back());
+  if (!circuit_.pins.empty()) {
+    // Pins that call themselves in and out, where there are such; else the first and the last.
+    const auto called = [&](const char* word) -> std::optional<std::string> {
+      std::optional<std::string> found;
+      for (const auto& [pin, node] : circuit_.pins)
+        if (QString::fromStdString(pin).split(' ').contains(word, Qt::CaseInsensitive)) found = pin;
+      return found;
+    };
+    plan.drive_pin = called("in").value_or(circuit_.pins.begin()->first);
+    plan.hookup = study::response::direct_hookup(plan.drive_pin, called("out").value_or(circuit_.pins.rbegin()->first));
     // Well inside the first pin's rating, so that a device not yet known is not hurt by the first take.
     if (const auto rating = circuit_.voltage_rating(plan.drive_pin))
       plan.level_pp = std::min(plan.level_pp, *rating / 10);

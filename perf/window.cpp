@@ -10,7 +10,9 @@
 
 #include "app/main_window.h"
 #include "perf/dossiers.h"
+#include "render/bode_plot.h"
 #include "render/plot_parts.h"
+#include "render/theme.h"
 
 using namespace heron;
 
@@ -76,6 +78,31 @@ void open_in_the_window(benchmark::State& state) {
   }
 }
 
+/// One frame of a pan over fifty takes of a thousand points, gain and phase.
+void frame_of_fifty_takes(benchmark::State& state) {
+  render::BodePlot plot;
+  plot.resize(960, 440);
+  std::vector<study::response::Curve> takes(50);
+  QList<render::BodeCurve> curves;
+  for (int t = 0; t < 50; ++t) {
+    for (int k = 0; k < 1000; ++k) {
+      const double f = 10 * std::pow(1e4, k / 999.0), x = f / (1e3 + 20 * t);
+      takes[std::size_t(t)].points.push_back({.index = k,
+                                              .frequency = f,
+                                              .gain_db = -10 * std::log10(1 + x * x) + 0.05 * std::sin(k * 1.7 + t),
+                                              .phase_deg = -57.3 * std::atan(x)});
+    }
+    curves << render::BodeCurve{&takes[std::size_t(t)], render::take_colour(t + 1), render::take_dashed(t + 1)};
+  }
+  plot.show_curves(curves, {});
+  double shift = 1;
+  for (auto _ : state) {
+    shift = shift > 3 ? 1 : shift * 1.01;
+    plot.gain_rect()->axis(QCPAxis::atBottom)->setRange(10 * shift, 1e5 * shift);
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
 /// One frame of a pan over a curve of a million points.
 void frame_of_a_million_points(benchmark::State& state) {
   QCustomPlot plot;
@@ -124,6 +151,7 @@ int main(int argc, char** argv) {
       ->UseManualTime()
       ->Unit(benchmark::kMillisecond)
       ->Iterations(15);
+  benchmark::RegisterBenchmark("frame_of_fifty_takes", frame_of_fifty_takes)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("frame_of_a_million_points", frame_of_a_million_points)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("open_in_the_window", open_in_the_window)
       ->Arg(10)
