@@ -96,7 +96,7 @@ std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const s
     for (int k = 0; k <= kLines; ++k) sweep.push_back(plan.start + (plan.stop - plan.start) * k / kLines);
   auto levels = sim::predict_levels(circuit,
                                     {.pin = plan.drive_pin,
-                                     .peak_to_peak = plan.stepped() ? plan.level_pp : 2 * plan.noise_rms,
+                                     .peak_to_peak = plan.stepped() ? 2 * study::response::highest_peak(plan) : 2 * plan.noise_rms,
                                      .offset = plan.offset,
                                      .source_resistance = plan.source_resistance},
                                     plan.hookup.chains, sweep);

@@ -82,7 +82,8 @@ nlohmann::json Run::setting(const bench::AppliedDrive& applied, const Step& step
       {"frequency", applied.frequency}, {"level_pp", applied.peak_to_peak}, {"offset", applied.offset}};
   describe(out);
   if (step.check) out["check"] = "level";
-  const double share = plan_.level_pp > 0 ? applied.peak_to_peak / plan_.level_pp : 1;
+  // The circuit was asked at the highest level of the plan.
+  const double share = applied.peak_to_peak / (2 * highest_peak(plan_));
   if (step.planned && context_.purpose.empty())
     for (const auto& [name, level] : context_.levels.quantities)
       if (*step.planned < level.peaks.size()) out["expected"][name] = level.peaks[*step.planned] * share;
