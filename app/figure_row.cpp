@@ -3,6 +3,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 
+#include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
 
@@ -10,9 +11,7 @@ namespace heron::app {
 
 using render::theme;
 
-namespace {
-QString text(const std::string& s) { return QString::fromStdString(s); }
-}  // namespace
+namespace {}  // namespace
 
 FigureRow::FigureRow(QWidget* parent) : QWidget(parent) {
   setFixedHeight(62);

@@ -7,13 +7,12 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "app/text.h"
 #include "lenses/table_lenses.h"
 #include "render/theme.h"
 
 namespace heron::app {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 const study::Kind& response_kind() { return *study::find_kind("response"); }
 

@@ -4,6 +4,7 @@
 #include <complex>
 #include <numbers>
 
+#include "base/conversions.h"
 #include "base/quantity.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
@@ -13,7 +14,6 @@ namespace heron::render {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double kDegrees = 180 / std::numbers::pi;
 constexpr double kClosedGains[] = {-40, -30, -20, -12, -6, -3, -1, 0, 0.5, 1, 3, 6, 12};
 constexpr double kClosedAngles[] = {-10, -20, -45, -90, -120, -150};
 

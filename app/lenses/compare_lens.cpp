@@ -8,6 +8,7 @@
 #include <QPushButton>
 #include <QStyledItemDelegate>
 
+#include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "study/response/compare.h"
@@ -22,8 +23,6 @@ constexpr std::pair<Against, const char*> kAgainst[] = {{Against::nothing, "laid
                                                         {Against::ratio, "each over the wake"},
                                                         {Against::difference, "each minus the wake"},
                                                         {Against::spread, "mean and band"}};
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// The verdict's shape in a cell, and the line of the take in front of its name.
 class CellPainter : public QStyledItemDelegate {

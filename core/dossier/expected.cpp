@@ -6,6 +6,7 @@
 #include <random>
 
 #include "base/complex_formula.h"
+#include "base/conversions.h"
 #include "dossier/take_run.h"
 #include "signal/curve.h"
 #include "sim/predict.h"
@@ -17,7 +18,6 @@ namespace {
 
 using Complex = std::complex<double>;
 using study::response::Plan;
-constexpr double kDegrees = 180 / std::numbers::pi;
 constexpr int kPoints = 160;
 
 std::vector<double> grid(const Plan& plan) {

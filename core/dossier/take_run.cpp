@@ -94,12 +94,13 @@ std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const s
   auto sweep = study::response::frequencies(plan);
   if (!plan.stepped())
     for (int k = 0; k <= kLines; ++k) sweep.push_back(plan.start + (plan.stop - plan.start) * k / kLines);
-  auto levels = sim::predict_levels(circuit,
-                                    {.pin = plan.drive_pin,
-                                     .peak_to_peak = plan.stepped() ? 2 * study::response::highest_peak(plan) : 2 * plan.noise_rms,
-                                     .offset = plan.offset,
-                                     .source_resistance = plan.source_resistance},
-                                    plan.hookup.chains, sweep);
+  auto levels = sim::predict_levels(
+      circuit,
+      {.pin = plan.drive_pin,
+       .peak_to_peak = plan.stepped() ? 2 * study::response::highest_peak(plan) : 2 * plan.noise_rms,
+       .offset = plan.offset,
+       .source_resistance = plan.source_resistance},
+      plan.hookup.chains, sweep);
   if (!levels) return std::nullopt;
   if (!plan.stepped())
     // White over the band: the power is the mean of the lines' powers, the peak so many times its root.

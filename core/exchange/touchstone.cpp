@@ -1,4 +1,5 @@
 #include "exchange/touchstone.h"
+#include "base/conversions.h"
 
 #include <fast_float/fast_float.h>
 
@@ -11,7 +12,6 @@ namespace heron::exchange {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double kDegrees = 180 / std::numbers::pi;
 
 std::string lower(std::string_view text) {
   std::string out(text);

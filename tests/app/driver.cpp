@@ -4,6 +4,7 @@
 #include <QFile>
 #include <QFileInfo>
 #include <QLockFile>
+#include <stdexcept>
 
 #include "mudlark/recipe.h"
 
@@ -67,6 +68,13 @@ QPoint OpenWindow::place_of_point(std::size_t index) {
   const auto& point = view->curve.points[index];
   return {int(std::lround(plot->gain_rect()->axis(QCPAxis::atBottom)->coordToPixel(point.frequency))),
           int(std::lround(plot->gain_rect()->axis(QCPAxis::atLeft)->coordToPixel(point.gain_db)))};
+}
+
+study::Figure OpenWindow::figure(std::string_view key) {
+  const auto view = session().view(*session().shown());
+  const auto* found = view->analysis.reading.find(key);
+  if (!found) throw std::runtime_error("no figure " + std::string(key));
+  return *found;
 }
 
 void OpenWindow::retype(const QString& key, const QString& text) {

@@ -56,6 +56,8 @@ struct OpenWindow {
   app::BodeLens* bode() { return window.findChild<app::BodeLens*>("lens-bode"); }
   /// Where a point of the take in view lies in the plot, in the gain panel.
   QPoint place_of_point(std::size_t index);
+  /// A figure of the take in view; throws when it has none of that name.
+  study::Figure figure(std::string_view key);
   /// Brings a study into view by its name and waits until its newest take is drawn.
   void choose_study(const QString& name);
   /// Types a new text into a word of the brief and accepts it with Enter.

@@ -19,13 +19,6 @@ T* visible(OpenWindow& open) {
   return nullptr;
 }
 
-const study::Figure& figure(OpenWindow& open, const char* key) {
-  const auto view = open.session().view(*open.session().shown());
-  const auto* f = view->analysis.reading.find(key);
-  if (!f) FAIL("no figure " << key);
-  return *f;
-}
-
 /// A study of two points a decade, so that takes are quick.
 void make_quick(OpenWindow& open) {
   REQUIRE(open.session().edit_brief("refine", "off").isEmpty());
@@ -82,13 +75,13 @@ TEST_CASE("a chosen figure is marked where it was read", "[app][lenses]") {
   auto* row = open.window.findChild<app::FigureRow*>();
   QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(30, 30));
   CHECK(open.session().look().figure() == "margin.phase");
-  REQUIRE(figure(open, "margin.phase").at.size() == 1);
-  CHECK(figure(open, "margin.phase").at[0] == Approx(figure(open, "crossover.gain").value));
+  REQUIRE(open.figure("margin.phase").at.size() == 1);
+  CHECK(open.figure("margin.phase").at[0] == Approx(open.figure("crossover.gain").value));
   int rings = 0;
   for (int i = 0; i < open.bode()->bode()->itemCount(); ++i)
     if (auto* ring = qobject_cast<QCPItemTracer*>(open.bode()->bode()->item(i))) {
       ++rings;
-      CHECK(ring->position->key() == Approx(figure(open, "crossover.gain").value));
+      CHECK(ring->position->key() == Approx(open.figure("crossover.gain").value));
     }
   CHECK(rings == 2);
   QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(30, 30));
@@ -163,15 +156,15 @@ TEST_CASE("the component card reads the part; standards come off and on", "[app]
   QStringList seen;
   for (int row = 0; row < card->rowCount(); ++row) seen << card->item(row, 1)->text();
   CHECK(seen.join(" ").contains("nF"));
-  const double with = figure(open, "shunt.capacitance").value;
+  const double with = open.figure("shunt.capacitance").value;
   auto* off = drive::button(open.window, "Standard: open");
   drive::click(off);
   REQUIRE(drive::settled(open.window));
   CHECK(off->text() == "Take open");
-  CHECK(figure(open, "shunt.capacitance").value > with + 50e-12);
+  CHECK(open.figure("shunt.capacitance").value > with + 50e-12);
   open.session().undo_stack().undo();
   REQUIRE(drive::settled(open.window));
-  CHECK(figure(open, "shunt.capacitance").value == Approx(with));
+  CHECK(open.figure("shunt.capacitance").value == Approx(with));
   // Taken anew, the fresh one is what counts.
   const auto before = open.session().takes().size();
   drive::click(off);

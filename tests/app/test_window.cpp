@@ -19,13 +19,6 @@ struct StringMaker<QString> {
 
 namespace {
 
-const study::Figure& figure(OpenWindow& open, std::string_view key) {
-  const auto view = open.session().view(*open.session().shown());
-  const auto* f = view->analysis.reading.find(key);
-  if (!f) FAIL("no figure " << key);
-  return *f;
-}
-
 QString message(OpenWindow& open) {
   auto* label = open.window.findChild<QLabel*>("message");
   return label->isVisible() ? label->text() : QString();
@@ -85,8 +78,8 @@ TEST_CASE("the demo opens on its study with takes, claims and figures", "[app]")
   CHECK(open.session().takes().size() == 2);
   CHECK(open.window.findChildren<app::LedgerRow*>().size() >= 4);
   CHECK(open.window.findChild<QLabel*>("ledger-sum")->text().contains(" meet"));
-  CHECK(figure(open, "corner.low").value == Approx(19.4).epsilon(0.08));
-  CHECK(figure(open, "gain@1kHz").value == Approx(26.06).margin(0.3));
+  CHECK(open.figure("corner.low").value == Approx(19.4).epsilon(0.08));
+  CHECK(open.figure("gain@1kHz").value == Approx(26.06).margin(0.3));
   CHECK(open.window.findChild<app::FigureRow*>()->accessibleDescription().contains("High corner"));
 }
 
@@ -302,7 +295,7 @@ TEST_CASE("pin, note, another part, take again, compare", "[app]") {
   QTest::keyClicks(note, "before the change");
   QTest::keyClick(note, Qt::Key_Return);
   CHECK(session.takes()[1].note == "before the change");
-  const double corner = figure(open, "corner.low").value;
+  const double corner = open.figure("corner.low").value;
 
   INFO("focus is on " << (open.window.focusWidget() ? open.window.focusWidget()->accessibleName().toStdString()
                                                     : "nothing"));
@@ -328,10 +321,10 @@ TEST_CASE("pin, note, another part, take again, compare", "[app]") {
   REQUIRE(drive::settled(open.window));
   CHECK(session.wake() == second);
   // Unit 07 has its own C4 within 5 %, and is now fitted with 82 nF exactly.
-  const double ratio = figure(open, "corner.low").value / corner;
+  const double ratio = open.figure("corner.low").value / corner;
   CHECK(ratio > 100.0 / 82 * 0.94);
   CHECK(ratio < 100.0 / 82 * 1.06);
-  CHECK(figure(open, "corner.high").value == Approx(21e3).epsilon(0.08));
+  CHECK(open.figure("corner.high").value == Approx(21e3).epsilon(0.08));
 
   // Undo walks back over part, note and wake; takes stay.
   for (int i = 0; i < 3; ++i) QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
@@ -412,7 +405,7 @@ TEST_CASE("a dropped table becomes a take beside the one in view", "[app]") {
   CHECK(open.session().takes().back().origin == "other bench.csv");
   CHECK(open.session().takes().back().note.find("another bench") != std::string::npos);
   CHECK(open.session().overlaid() == QList<long long>{before});
-  CHECK(figure(open, "gain@1kHz").value == Approx(26));
+  CHECK(open.figure("gain@1kHz").value == Approx(26));
   QTest::keyClick(&open.window, Qt::Key_7);
   CHECK(open.window.findChild<QLabel*>("point-heading")->text().contains("no samples"));
 

@@ -1,41 +1,22 @@
-#include <catch2/catch.hpp>
-#include <complex>
 #include <fstream>
-#include <functional>
 #include <sstream>
 
 #include "base/complex_formula.h"
 #include "dossier/expected.h"
 #include "dossier/take_run.h"
+#include "response_support.h"
 #include "sim/simulated_bench.h"
 #include "study/response/compare.h"
 #include "study/response/figures.h"
 #include "study/response/kind.h"
 #include "study/response/runner.h"
-#include "support.h"
 
 using namespace heron;
 using namespace heron::study;
 using std::numbers::pi;
-using Complex = std::complex<double>;
+using namespace heron::test;
 
 namespace {
-
-response::Curve sampled(const std::function<Complex(double)>& h, double from, double to, int points) {
-  std::vector<response::CurvePoint> out;
-  for (int k = 0; k < points; ++k) {
-    const double f = from * std::pow(to / from, double(k) / (points - 1));
-    out.push_back({.index = k,
-                   .frequency = f,
-                   .gain_db = 20 * std::log10(std::abs(h(f))),
-                   .phase_deg = std::arg(h(f)) * 180 / pi,
-                   .u_gain_db = 0.01,
-                   .u_phase_deg = 0.1});
-  }
-  return *response::assemble(out);
-}
-
-Complex low_pass(double f, double corner) { return 1.0 / Complex(1, f / corner); }
 
 constexpr const char* kFilter = R"(
 [pins]
@@ -65,25 +46,15 @@ response::Plan plan() {
 
 std::vector<Point> taken(const response::Plan& p, const char* circuit = kFilter,
                          const response::Context& context = {}) {
-  sim::SimulatedBench bench(*sim::read_circuit(circuit, "filter"), 3);
-  std::vector<Point> points;
-  const auto ok = response::run(
-      p, bench,
-      [&](const Point& point) -> Result<void> {
-        points.push_back(point);
-        return {};
-      },
-      {}, {}, context);
-  if (!ok) FAIL(ok.error().message);
-  return points;
+  return test::points_taken(p, circuit, context);
 }
 
 }  // namespace
 
 TEST_CASE("ratio and difference of responses are those of their functions, grids alike or not", "[compare]") {
-  const auto a = sampled([](double f) { return 3.0 * low_pass(f, 1e3); }, 10, 100e3, 81),
-             b = sampled([](double f) { return low_pass(f, 2e3); }, 10, 100e3, 81),
-             other = sampled([](double f) { return low_pass(f, 2e3); }, 7, 130e3, 700);
+  const auto a = sampled([](double f) { return 3.0 * low_pass(f, 1e3); }, 10, 100e3, 81, 0.01),
+             b = sampled([](double f) { return low_pass(f, 2e3); }, 10, 100e3, 81, 0.01),
+             other = sampled([](double f) { return low_pass(f, 2e3); }, 7, 130e3, 700, 0.01);
   CHECK(response::same_grid(a, b));
   CHECK_FALSE(response::same_grid(a, other));
   for (const auto* reference : {&b, &other}) {

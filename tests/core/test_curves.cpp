@@ -1,35 +1,14 @@
-#include <catch2/catch.hpp>
-#include <complex>
-#include <functional>
-
+#include "response_support.h"
 #include "study/response/compensate.h"
-#include "study/response/figures.h"
 #include "study/response/refine.h"
 #include "study/response/resonator.h"
-#include "support.h"
 
 using namespace heron;
 using namespace heron::study;
 using std::numbers::pi;
-using Complex = std::complex<double>;
-using Answer = std::function<Complex(double)>;
+using namespace heron::test;
 
 namespace {
-
-response::CurvePoint point(const Answer& h, double f, double u_db = 1e-6) {
-  const Complex v = h(f);
-  return {.frequency = f,
-          .gain_db = 20 * std::log10(std::abs(v)),
-          .phase_deg = std::arg(v) * 180 / pi,
-          .u_gain_db = u_db,
-          .u_phase_deg = u_db * 6.6};
-}
-
-response::Curve sampled(const Answer& h, double from, double to, int points, double u_db = 1e-6) {
-  std::vector<response::CurvePoint> out;
-  for (int k = 0; k < points; ++k) out.push_back(point(h, from * std::pow(to / from, double(k) / (points - 1)), u_db));
-  return *response::assemble(out);
-}
 
 response::Curve refined(const Answer& h, double from, double to, int coarse, const std::vector<std::string>& figures,
                         double least, int most = 60) {
@@ -38,7 +17,7 @@ response::Curve refined(const Answer& h, double from, double to, int coarse, con
     const auto next = response::next_frequency(curve, {}, figures, least);
     if (!next) break;
     auto points = curve.points;
-    points.push_back(point(h, *next));
+    points.push_back(curve_point(h, *next));
     const auto quantity = curve.quantity;
     curve = *response::assemble(std::move(points));
     curve.quantity = quantity;

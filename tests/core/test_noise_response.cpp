@@ -1,22 +1,19 @@
-#include <catch2/catch.hpp>
-#include <complex>
-
+#include "response_support.h"
 #include "sim/simulated_bench.h"
 #include "study/response/cursors.h"
 #include "study/response/figures.h"
 #include "study/response/kind.h"
 #include "study/response/preflight.h"
 #include "study/response/runner.h"
-#include "support.h"
 
 using namespace heron;
 using namespace heron::study;
+using namespace heron::test;
 using std::numbers::pi;
 
 namespace {
 
-sim::Circuit low_pass() {
-  return *sim::read_circuit(R"(
+constexpr const char* kLowPass = R"(
 [pins]
 in = "in"
 out = "out"
@@ -33,9 +30,7 @@ value = "1 uF"
 kind = "resistor"
 between = ["nowhere", "ground"]
 value = "1 Mohm"
-)",
-                            "low-pass");
-}
+)";
 constexpr double kCorner = 1 / (2 * pi * 1.6e3 / (1 + 1.6e-3) * 1e-6);
 
 response::Plan noise_plan(response::Method method) {
@@ -50,31 +45,12 @@ response::Plan noise_plan(response::Method method) {
           .noise_averages = 48};
 }
 
-std::vector<Point> taken(const response::Plan& plan, std::uint64_t seed = 1) {
-  sim::SimulatedBench bench(low_pass(), seed);
-  std::vector<Point> points;
-  const auto ok = response::run(plan, bench,
-                                [&](const Point& p) -> Result<void> {
-                                  points.push_back(p);
-                                  return {};
-                                },
-                                {}, {}, {.seed = seed});
-  if (!ok) FAIL(ok.error().message);
-  return points;
-}
-
-const Doubt* doubt(const Reading& reading, std::string_view key) {
-  for (const auto& d : reading.doubts)
-    if (d.key == key) return &d;
-  return nullptr;
-}
-
 }  // namespace
 
 TEST_CASE("noise and multitone find the response of a low-pass within what they say", "[response][noise]") {
   for (const auto method : {response::Method::noise, response::Method::white, response::Method::multitone}) {
     INFO(response::method_text(method));
-    const auto curve = response::reduce_take(taken(noise_plan(method)));
+    const auto curve = response::reduce_take(points_taken(noise_plan(method), kLowPass));
     if (!curve) FAIL(curve.error().message);
     CHECK(curve->points.size() > 70);
     CHECK(curve->points.front().frequency >= 9.9);
@@ -98,18 +74,18 @@ TEST_CASE("noise and multitone find the response of a low-pass within what they 
     CHECK(std::abs(corner->value - kCorner) < 4 * *corner->u + 0.01 * kCorner);
     CHECK(*corner->u < 0.04 * kCorner);
     CHECK(reading.find("coherence.min(20,300)")->value > 0.95);
-    CHECK_FALSE(doubt(reading, "coherence.low"));
-    CHECK_FALSE(doubt(reading, "periods.few"));
+    CHECK_FALSE(find_doubt(reading, "coherence.low"));
+    CHECK_FALSE(find_doubt(reading, "periods.few"));
   }
 }
 
 TEST_CASE("a response that is not connected has no coherence, and the doubt says what it means", "[response][noise]") {
   auto plan = noise_plan(response::Method::noise);
   plan.hookup.chains[1].input.planted = bench::Planted{.sensor = {}, .pin = "open"};
-  const auto curve = response::reduce_take(taken(plan));
+  const auto curve = response::reduce_take(points_taken(plan, kLowPass));
   REQUIRE(curve);
   const auto reading = response::read(*curve, {}, {"corner.high"});
-  const auto* low = doubt(reading, "coherence.low");
+  const auto* low = find_doubt(reading, "coherence.low");
   REQUIRE(low);
   CHECK(low->severity == Severity::serious);
   CHECK_THAT(low->remedy, Catch::Matchers::Contains("connected"));
@@ -147,8 +123,8 @@ TEST_CASE("lines of low coherence stay out of figures", "[response][noise]") {
   CHECK(strict.find("coherence.min(100,2k)")->value == Approx(0.4));
   CHECK_FALSE(strict.find("peak.frequency"));
   CHECK(lax.find("peak.frequency")->value == Approx(f[30]).epsilon(1e-3));
-  CHECK(doubt(strict, "coherence.low"));
-  CHECK_FALSE(doubt(lax, "coherence.low"));
+  CHECK(find_doubt(strict, "coherence.low"));
+  CHECK_FALSE(find_doubt(lax, "coherence.low"));
   table.channels[3].numbers[4] = 1.2;
   CHECK_FALSE(response::reduce_table(table));
 }
@@ -218,7 +194,7 @@ TEST_CASE("how noise is driven and read follows from the band and the resolution
   CHECK_FALSE(response::check(plan));
   plan.noise_averages = 48;
   plan.noise_rms = 5;
-  sim::SimulatedBench bench(low_pass(), 1);
+  sim::SimulatedBench bench(*sim::read_circuit(kLowPass, "circuit"), 1);
   const auto findings = response::preflight(plan, bench.limits(), {});
   CHECK(std::any_of(findings.begin(), findings.end(), [](const Doubt& d) { return d.key == "source.limit"; }));
 }

@@ -8,6 +8,7 @@
 #include "sim/transient.h"
 #include "support.h"
 
+using Complex = std::complex<double>;
 using namespace heron;
 using namespace heron::sim;
 using std::numbers::pi;
@@ -193,7 +194,6 @@ TEST_CASE("coupled windings transform voltage and impedance", "[sim][parts]") {
   REQUIRE(transient.run_adaptive(20e-3 + 2 / f, 0, 1 / f / 400, [&](const Step& step) {
     for (int j = 0; j < 4; ++j) peak = std::max(peak, std::abs(step.at(s, step.from + (step.to - step.from) * j / 4)));
   }));
-  using Complex = std::complex<double>;
   const Complex jw(0, 2 * pi * f);
   const double m = k * std::sqrt(l1 * l2);
   // Mesh equations: V = (R + jw L1) i1 - jw M i2; 0 = -jw M i1 + (jw L2 + load) i2.

@@ -16,13 +16,13 @@ using Complex = std::complex<double>;
 
 namespace {
 
-struct Branch {
+struct Passive {
   char kind;  ///< R, C, L
   int a, b;   ///< 0 is ground
   double value;
 };
 
-Complex admittance(const Branch& branch, Complex s) {
+Complex admittance(const Passive& branch, Complex s) {
   switch (branch.kind) {
     case 'R':
       return 1 / branch.value;
@@ -65,7 +65,7 @@ TEST_CASE("random networks measure as their nodal equations say", "[sim][bench][
   int measured = 0;
   for (int round = 0; round < 30; ++round) {
     const int nodes = 2 + int(random() % 5);
-    std::vector<Branch> branches;
+    std::vector<Passive> branches;
     const auto value = [&](char kind) {
       const double spread = std::pow(10, 2 * share() - 1);
       return kind == 'R' ? 1e3 * spread : kind == 'C' ? 10e-9 * spread : 1e-3 * spread;

@@ -1,7 +1,4 @@
-#include <catch2/catch.hpp>
-#include <complex>
-#include <functional>
-
+#include "response_support.h"
 #include "sim/simulated_bench.h"
 #include "study/response/brief.h"
 #include "study/response/cursors.h"
@@ -9,34 +6,14 @@
 #include "study/response/kind.h"
 #include "study/response/preflight.h"
 #include "study/response/runner.h"
-#include "support.h"
 
 using namespace heron;
 using namespace heron::study;
 using std::numbers::pi;
-using Complex = std::complex<double>;
+using namespace heron::test;
 
 namespace {
 
-/// A curve of H(f) sampled on a log grid.
-response::Curve sampled(const std::function<Complex(double)>& h, double from, double to, int points,
-                        std::optional<double> u_db = {}) {
-  std::vector<response::CurvePoint> out;
-  for (int k = 0; k < points; ++k) {
-    const double f = from * std::pow(to / from, double(k) / (points - 1));
-    const Complex v = h(f);
-    response::CurvePoint p{
-        .index = k, .frequency = f, .gain_db = 20 * std::log10(std::abs(v)), .phase_deg = std::arg(v) * 180 / pi};
-    if (u_db) {
-      p.u_gain_db = u_db;
-      p.u_phase_deg = 0.1;
-    }
-    out.push_back(p);
-  }
-  return *response::assemble(out);
-}
-
-Complex low_pass(double f, double corner) { return 1.0 / Complex(1, f / corner); }
 Complex band_pass(double f) { return 20.0 * Complex(0, f / 19) / Complex(1, f / 19) * low_pass(f, 21e3); }
 
 double figure(const Reading& reading, std::string_view key) {

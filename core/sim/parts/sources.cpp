@@ -7,6 +7,8 @@
 namespace heron::sim::parts {
 namespace {
 
+using Sign = ValueRule::Sign;
+
 /// The waveform that a part's values, its word for the shape and its points describe. A phase is in degrees, as files
 /// and people say it.
 Waveform waveform(const DeviceContext& c) {
@@ -165,7 +167,6 @@ class CurrentByCurrent final : public Device {
 };
 
 std::vector<ValueRule> wave_rules(std::string_view unit) {
-  using Sign = ValueRule::Sign;
   return {{"value", unit, false, 0, Sign::any, "steady part"},
           {"peak", unit, false, 0, Sign::any, "of the changing part; rms of noise"},
           {"frequency", "Hz", false, 1, Sign::positive, "of the period; bandwidth of noise"},

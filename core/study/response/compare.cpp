@@ -4,13 +4,12 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/conversions.h"
 #include "signal/curve.h"
 #include "study/response/compensate.h"
 
 namespace heron::study::response {
 namespace {
-
-constexpr double kDegrees = 180 / std::numbers::pi;
 
 double u_at(const Curve& curve, double frequency, std::optional<double> CurvePoint::*u) {
   const auto& points = curve.points;

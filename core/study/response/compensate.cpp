@@ -3,6 +3,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/conversions.h"
 #include "base/quantity.h"
 #include "signal/curve.h"
 
@@ -10,8 +11,6 @@ namespace heron::study::response {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double kDegrees = 180 / std::numbers::pi;
-constexpr double kDbPerNeper = 20 / std::numbers::ln10;
 
 /// A reading and its relative standard uncertainty, taken alike in both quadratures.
 struct Read {

@@ -18,7 +18,7 @@ using Value = tl::expected<double, std::string>;  ///< or why not
 inline tl::unexpected<std::string> no(std::string reason) { return tl::unexpected<std::string>(std::move(reason)); }
 
 /// The trusted points of a curve as plain columns over lg f, which is what all definitions interpolate on.
-struct Columns {
+struct CurveColumns {
   std::vector<double> f, lg, gain, phase;
   bool has_phase = true;
   bool impedance = false;
@@ -30,12 +30,15 @@ struct Columns {
 
 struct Definition {
   std::string key, label, unit;
-  std::function<Value(const Columns&, const Settings&)> compute;
+  std::function<Value(const CurveColumns&, const Settings&)> compute;
   /// Frequencies at which the figure is read, given its value; nothing for figures of no place.
-  std::function<std::vector<double>(const Columns&, const Settings&, double)> where = {};
+  std::function<std::vector<double>(const CurveColumns&, const Settings&, double)> where = {};
 };
 
 /// V/I figures that need no parameter, and those that need a frequency: "resistance.series@1kHz".
+/// Where a figure is read whose value is a frequency.
+inline std::vector<double> itself(const CurveColumns&, const Settings&, double value) { return {value}; }
+
 const std::vector<Definition>& impedance_figures();
 std::vector<FigureName> impedance_names();
 std::optional<Definition> impedance_figure_at(std::string_view name, std::string key, double frequency);
@@ -45,10 +48,10 @@ Result<Definition> define(std::string_view key);
 const std::vector<Definition>& plain_figures();
 
 /// @param kept  the points behind the columns, in their order
-Columns columns_of(const Curve& curve, const Settings& settings, std::vector<const CurvePoint*>& kept);
+CurveColumns columns_of(const Curve& curve, const Settings& settings, std::vector<const CurvePoint*>& kept);
 
 /// The columns on a grid eight times as fine, points between by cubics through their four neighbours: what straight
 /// lines between the points leave out.
-Columns refined(const Columns& columns);
+CurveColumns refined(const CurveColumns& columns);
 
 }  // namespace heron::study::response

@@ -17,7 +17,7 @@ struct Reference {
   double lg = 0, gain = 0;
 };
 
-tl::expected<Reference, std::string> reference(const Columns& c, const Settings& s) {
+tl::expected<Reference, std::string> reference(const CurveColumns& c, const Settings& s) {
   const auto highest = std::size_t(std::max_element(c.gain.begin(), c.gain.end()) - c.gain.begin());
   const auto at = [&](std::size_t i) { return Reference{c.lg[i], c.gain[i]}; };
   if (s.reference_frequency) {
@@ -38,7 +38,7 @@ double crossing(const std::vector<double>& lg, const std::vector<double>& y, std
   return lg[i] + (lg[i + 1] - lg[i]) * (level - y[i]) / (y[i + 1] - y[i]);
 }
 
-Value corner(const Columns& c, const Settings& s, bool high) {
+Value corner(const CurveColumns& c, const Settings& s, bool high) {
   const auto ref = reference(c, s);
   if (!ref) return no(ref.error());
   const double level = ref->gain - s.drop_db;
@@ -58,7 +58,7 @@ Value corner(const Columns& c, const Settings& s, bool high) {
   return no(fmt::format("the gain does not fall {:.4g} dB below its reference within the sweep", s.drop_db));
 }
 
-std::optional<signal::Vertex> extreme(const Columns& c, bool highest) {
+std::optional<signal::Vertex> extreme(const CurveColumns& c, bool highest) {
   const auto it =
       highest ? std::max_element(c.gain.begin(), c.gain.end()) : std::min_element(c.gain.begin(), c.gain.end());
   const auto i = std::size_t(it - c.gain.begin());
@@ -66,7 +66,7 @@ std::optional<signal::Vertex> extreme(const Columns& c, bool highest) {
   return signal::parabola_vertex(c.lg[i - 1], c.gain[i - 1], c.lg[i], c.gain[i], c.lg[i + 1], c.gain[i + 1]);
 }
 
-Value vertex_figure(const Columns& c, const Settings& s, bool highest, char what) {
+Value vertex_figure(const CurveColumns& c, const Settings& s, bool highest, char what) {
   const auto v = extreme(c, highest);
   if (!v)
     return no(highest ? "the highest gain is at an end of the sweep" : "the lowest gain is at an end of the sweep");
@@ -77,7 +77,7 @@ Value vertex_figure(const Columns& c, const Settings& s, bool highest, char what
   return highest ? v->y - ref->gain : ref->gain - v->y;
 }
 
-Value band(const Columns& c, const Settings& s, char what) {
+Value band(const CurveColumns& c, const Settings& s, char what) {
   const auto low = corner(c, s, false), high = corner(c, s, true);
   if (!low && !high) return no("neither corner lies within the sweep");
   if (!low) return no("the low corner does not lie within the sweep");
@@ -86,7 +86,7 @@ Value band(const Columns& c, const Settings& s, char what) {
   return what == 'b' ? width : what == 'c' ? centre : centre / width;
 }
 
-Value loop(const Columns& c, char what) {
+Value loop(const CurveColumns& c, char what) {
   if (what == 'g' || what == 'p') {
     for (std::size_t i = 0; i + 1 < c.lg.size(); ++i) {
       if (!(c.gain[i] >= 0 && c.gain[i + 1] < 0)) continue;
@@ -125,7 +125,7 @@ tl::expected<std::pair<std::vector<double>, std::vector<double>>, std::string> s
   return std::pair{x, y};
 }
 
-Value over_range(const Columns& c, double from, double to, bool slope) {
+Value over_range(const CurveColumns& c, double from, double to, bool slope) {
   const auto part = stretch(c.lg, c.gain, from, to);
   if (!part) return no(part.error());
   if (slope) {
@@ -136,7 +136,7 @@ Value over_range(const Columns& c, double from, double to, bool slope) {
   return *high - *low;
 }
 
-Value group_delay(const Columns& c, double at) {
+Value group_delay(const CurveColumns& c, double at) {
   if (!c.has_phase) return no("the data have no phase");
   std::size_t left = 0, right = 0;
   const auto exact = std::find(c.f.begin(), c.f.end(), at);
@@ -154,7 +154,7 @@ Value group_delay(const Columns& c, double at) {
   return -(c.phase[right] - c.phase[left]) / 360 / (c.f[right] - c.f[left]);
 }
 
-Value at_frequency(const Columns& c, double at, bool phase) {
+Value at_frequency(const CurveColumns& c, double at, bool phase) {
   if (phase && !c.has_phase) return no("the data have no phase");
   if (!phase && c.impedance && c.has_phase) {
     const auto z = c.value(at);
@@ -164,25 +164,24 @@ Value at_frequency(const Columns& c, double at, bool phase) {
   return value ? Value(*value) : Value(no("the frequency lies outside the sweep"));
 }
 
-Value lowest_coherence(const Columns& c, double from, double to) {
+Value lowest_coherence(const CurveColumns& c, double from, double to) {
   if (c.coherence.empty()) return no("the data have no coherence");
   const auto part = stretch(c.all_lg, c.coherence, from, to);
   if (!part) return no(part.error());
   return *std::min_element(part->second.begin(), part->second.end());
 }
 
-std::vector<double> itself(const Columns&, const Settings&, double value) { return {value}; }
-std::vector<double> both_corners(const Columns& c, const Settings& s, double) {
+std::vector<double> both_corners(const CurveColumns& c, const Settings& s, double) {
   return {*corner(c, s, false), *corner(c, s, true)};
 }
-std::vector<double> at_extreme(const Columns& c, bool highest) { return {std::pow(10, extreme(c, highest)->x)}; }
+std::vector<double> at_extreme(const CurveColumns& c, bool highest) { return {std::pow(10, extreme(c, highest)->x)}; }
 
 }  // namespace
 
 const std::vector<Definition>& plain_figures() {
   static const std::vector<Definition> all = {
       {"gain.reference", "Reference gain", "dB",
-       [](const Columns& c, const Settings& s) -> Value {
+       [](const CurveColumns& c, const Settings& s) -> Value {
          const auto r = reference(c, s);
          return r ? Value(r->gain) : Value(no(r.error()));
        },
@@ -240,7 +239,7 @@ Result<Definition> define(std::string_view key) {
       const auto f = key_frequency(key, key.substr(at + 1));
       if (!f) return tl::unexpected(f.error());
       const std::string where = " at " + format_setting(*f, "Hz");
-      const auto where_it_is = [f = *f](const Columns&, const Settings&, double) { return std::vector{f}; };
+      const auto where_it_is = [f = *f](const CurveColumns&, const Settings&, double) { return std::vector{f}; };
       if (base == "gain")
         return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); },
                           where_it_is};
@@ -260,7 +259,9 @@ Result<Definition> define(std::string_view key) {
       if (!from) return tl::unexpected(from.error());
       if (!to) return tl::unexpected(to.error());
       if (!(*to > *from)) return fail(Fault::usage, "{}: the range must end above its start.", key);
-      const auto ends = [a = *from, b = *to](const Columns&, const Settings&, double) { return std::vector{a, b}; };
+      const auto ends = [a = *from, b = *to](const CurveColumns&, const Settings&, double) {
+        return std::vector{a, b};
+      };
       if (base == "coherence.min")
         return Definition{
             name, fmt::format("Lowest coherence {} to {}", format_setting(*from, "Hz"), format_setting(*to, "Hz")), "1",
@@ -275,8 +276,8 @@ Result<Definition> define(std::string_view key) {
   return fail(Fault::usage, "A response has no figure \"{}\".", key);
 }
 
-Columns columns_of(const Curve& curve, const Settings& s, std::vector<const CurvePoint*>& kept) {
-  Columns c{.has_phase = curve.has_phase, .impedance = curve.quantity == Quantity::impedance && !curve.removed_db};
+CurveColumns columns_of(const Curve& curve, const Settings& s, std::vector<const CurvePoint*>& kept) {
+  CurveColumns c{.has_phase = curve.has_phase, .impedance = curve.quantity == Quantity::impedance && !curve.removed_db};
   for (const auto& p : curve.points) {
     if ((s.from && p.frequency < *s.from) || (s.to && p.frequency > *s.to)) continue;
     if (p.coherence) {
@@ -293,11 +294,11 @@ Columns columns_of(const Curve& curve, const Settings& s, std::vector<const Curv
   return c;
 }
 
-Columns refined(const Columns& c) {
+CurveColumns refined(const CurveColumns& c) {
   constexpr int kPieces = 8;
   const auto n = c.lg.size();
   if (n < 4) return c;
-  Columns out = c;
+  CurveColumns out = c;
   for (auto* row : {&out.f, &out.lg, &out.gain, &out.phase}) row->clear();
   for (std::size_t i = 0; i + 1 < n; ++i) {
     // Four neighbours; at the ends the same four as one further in.
@@ -330,7 +331,7 @@ namespace {
 
 /// First-order propagation: every point is moved by its own standard uncertainty in turn, then all together by what
 /// they share, which moves a gain but no corner.
-std::optional<double> propagate(const Definition& d, Columns c, const Settings& s,
+std::optional<double> propagate(const Definition& d, CurveColumns c, const Settings& s,
                                 const std::vector<const CurvePoint*>& points, double value) {
   double squares = 0, common = 0;
   for (std::size_t i = 0; i < points.size(); ++i) {
@@ -365,7 +366,7 @@ Result<void> check_figure_key(std::string_view key) {
 
 void read_figures(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
   std::vector<const CurvePoint*> points;
-  const Columns columns = columns_of(curve, settings, points), fine = refined(columns);
+  const CurveColumns columns = columns_of(curve, settings, points), fine = refined(columns);
   std::vector<Definition> wanted = plain_figures();
   if (columns.impedance) wanted.insert(wanted.end(), impedance_figures().begin(), impedance_figures().end());
   for (const auto& key : asked) {

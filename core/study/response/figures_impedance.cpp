@@ -1,6 +1,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/conversions.h"
 #include "base/quantity.h"
 #include "signal/curve.h"
 #include "study/response/definitions.h"
@@ -9,10 +10,9 @@ namespace heron::study::response {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double kDegrees = 180 / std::numbers::pi;
 
 /// Where the reactance goes through zero, upwards, downwards or either way, after a frequency.
-std::optional<double> zero_crossing(const Columns& c, int way, double after = 0) {
+std::optional<double> zero_crossing(const CurveColumns& c, int way, double after = 0) {
   const auto reactance = [&](std::size_t i) { return std::pow(10, c.gain[i] / 20) * std::sin(c.phase[i] / kDegrees); };
   for (std::size_t i = 0; i + 1 < c.f.size(); ++i) {
     const double a = reactance(i), b = reactance(i + 1);
@@ -23,31 +23,29 @@ std::optional<double> zero_crossing(const Columns& c, int way, double after = 0)
   return std::nullopt;
 }
 
-Value crossing_figure(const Columns& c, int way, double after = 0) {
+Value crossing_figure(const CurveColumns& c, int way, double after = 0) {
   if (!c.has_phase) return no("the data have no phase");
   const auto at = zero_crossing(c, way, after);
   return at ? Value(*at) : Value(no("the phase does not cross zero within the sweep"));
 }
 
-Value resonance_impedance(const Columns& c) {
+Value resonance_impedance(const CurveColumns& c) {
   const auto at = crossing_figure(c, 0);
   if (!at) return at;
   return c.value(*at)->real();
 }
 
-Value resonance_height(const Columns& c) {
+Value resonance_height(const CurveColumns& c) {
   const auto z = resonance_impedance(c);
   if (!z) return z;
   return 20 * std::log10(*z) - c.gain.front();
 }
 
-Value parallel_resonance(const Columns& c) {
+Value parallel_resonance(const CurveColumns& c) {
   const auto series = crossing_figure(c, 1);
   if (!series) return no("there is no series resonance within the sweep");
   return crossing_figure(c, -1, *series);
 }
-
-std::vector<double> itself(const Columns&, const Settings&, double value) { return {value}; }
 
 struct At {
   std::string_view name, label, unit;
@@ -76,7 +74,7 @@ constexpr At kAt[] = {
 
 }  // namespace
 
-std::optional<Complex> Columns::value(double frequency) const {
+std::optional<Complex> CurveColumns::value(double frequency) const {
   const double at = std::log10(frequency);
   const auto i = signal::segment_of(lg, at);
   if (!i) return std::nullopt;
@@ -111,7 +109,7 @@ std::optional<Definition> impedance_figure_at(std::string_view name, std::string
     if (at.name == name)
       return Definition{std::move(key), std::string(at.label) + " at " + format_setting(frequency, "Hz"),
                         std::string(at.unit),
-                        [frequency, read = at.read](const Columns& c, const Settings&) -> Value {
+                        [frequency, read = at.read](const CurveColumns& c, const Settings&) -> Value {
                           if (!c.has_phase) return no("the data have no phase");
                           if (!c.impedance) return no("the data are no impedance, or one that was normalised");
                           const auto z = c.value(frequency);

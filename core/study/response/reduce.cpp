@@ -5,15 +5,13 @@
 #include <complex>
 #include <numbers>
 
+#include "base/conversions.h"
 #include "base/quantity.h"
 #include "signal/curve.h"
 #include "study/response/compensate.h"
 
 namespace heron::study::response {
 namespace {
-
-constexpr double kDegrees = 180 / std::numbers::pi;
-constexpr double kDbPerNeper = 20 / std::numbers::ln10;
 
 /// A run of three or more equal samples at either end of the converter.
 bool clipped(const Channel& channel) {

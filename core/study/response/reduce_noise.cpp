@@ -2,6 +2,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/conversions.h"
 #include "base/quantity.h"
 #include "signal/spectra.h"
 #include "study/response/reduce.h"
@@ -9,8 +10,6 @@
 namespace heron::study::response {
 namespace {
 
-constexpr double kDegrees = 180 / std::numbers::pi;
-constexpr double kDbPerNeper = 20 / std::numbers::ln10;
 constexpr int kFewestAverages = 32;
 constexpr double kCarried = 1e-3;  ///< of the stimulus' strongest line: 30 dB down nothing is carried any more
 

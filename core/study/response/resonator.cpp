@@ -5,14 +5,13 @@
 #include <numbers>
 #include <unsupported/Eigen/NonLinearOptimization>
 
+#include "base/conversions.h"
 #include "study/response/definitions.h"
 
 namespace heron::study::response {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double kDegrees = 180 / std::numbers::pi;
-constexpr double kDbPerNeper = 20 / std::numbers::ln10;
 
 Resonator from_logs(const Eigen::VectorXd& p) {
   return {.resistance = std::exp(p[0]),
