@@ -63,6 +63,12 @@ void draw_sensor(QPainter& p, SensorKind kind, double x, double y) {
         p.drawEllipse(QPointF(x + 10 * std::cos(a), y + 10 * std::sin(a)), 2.6, 2.6);
       }
       break;
+    case SensorKind::monitor:
+      p.drawRect(QRectF(x - 10, y - 10, 20, 20));
+      p.drawLine(QPointF(x - 5, y), QPointF(x + 5, y));
+      p.drawLine(QPointF(x + 5, y), QPointF(x + 1, y - 3));
+      p.drawLine(QPointF(x + 5, y), QPointF(x + 1, y + 3));
+      break;
     case SensorKind::transformer:
       p.setBrush(Qt::NoBrush);
       p.drawEllipse(QPointF(x, y), 11, 11);

@@ -55,7 +55,7 @@ ImportPage::ImportPage(Session* session, QWidget* parent) : QWidget(parent), ses
   connect(bring_, &QPushButton::clicked, this, &ImportPage::accept);
   auto* cancel = new QPushButton("Leave it   Esc", this);
   cancel->setAccessibleName("Leave it");
-  connect(cancel, &QPushButton::clicked, this, &ImportPage::closed);
+  connect(cancel, &QPushButton::clicked, this, &ImportPage::leave);
   row->addWidget(sum_, 1);
   row->addWidget(cancel);
   row->addWidget(bring_);
@@ -64,15 +64,15 @@ ImportPage::ImportPage(Session* session, QWidget* parent) : QWidget(parent), ses
 
 void ImportPage::open(const QStringList& paths) {
   files_.clear();
+  show_previews({});
   for (const auto& path : paths)
     files_.push_back({path, {.impedance = session_->plan().quantity == study::response::Quantity::impedance}});
   rebuild();
   bring_->setFocus();
 }
 
-QWidget* ImportPage::make_file(std::size_t index) {
+QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& preview) {
   auto& file = files_[index];
-  const auto preview = exchange::preview_file(file.path.toStdString(), response_kind(), file.reading);
   auto* box = new QWidget(this);
   auto* column = new QVBoxLayout(box);
   column->setContentsMargins(0, 0, 0, 0);
@@ -162,7 +162,28 @@ QWidget* ImportPage::make_file(std::size_t index) {
   return box;
 }
 
+void ImportPage::leave() {
+  ++generation_;  // what is still being read is not wanted any more
+  emit closed();
+}
+
 void ImportPage::rebuild() {
+  bring_->setEnabled(false);
+  sum_->setText("Reading\u2026");
+  readers_.start([this, files = files_, now = ++generation_] {
+    std::vector<exchange::FilePreview> previews;
+    for (const auto& file : files)
+      previews.push_back(exchange::preview_file(file.path.toStdString(), response_kind(), file.reading));
+    QMetaObject::invokeMethod(
+        this,
+        [this, now, previews = std::move(previews)] {
+          if (now == generation_) show_previews(previews);
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void ImportPage::show_previews(const std::vector<exchange::FilePreview>& previews) {
   while (auto* item = list_->takeAt(0)) {
     if (item->widget()) {
       item->widget()->hide();
@@ -172,11 +193,10 @@ void ImportPage::rebuild() {
   }
   std::size_t curves = 0;
   bool trouble = false;
-  for (std::size_t k = 0; k < files_.size(); ++k) {
-    list_->addWidget(make_file(k));
-    const auto preview = exchange::preview_file(files_[k].path.toStdString(), response_kind(), files_[k].reading);
-    curves += preview.curves.size();
-    trouble = trouble || !preview.trouble.empty();
+  for (std::size_t k = 0; k < previews.size(); ++k) {
+    list_->addWidget(make_file(k, previews[k]));
+    curves += previews[k].curves.size();
+    trouble = trouble || !previews[k].trouble.empty();
   }
   list_->addStretch(1);
   bring_->setEnabled(!trouble && curves > 0);
@@ -189,22 +209,40 @@ void ImportPage::rebuild() {
 
 void ImportPage::accept() {
   if (!bring_->isEnabled()) return;
-  std::vector<exchange::FileCurve> all;
-  for (const auto& file : files_) {
-    auto curves = exchange::read_curves(file.path.toStdString(), response_kind(), file.reading);
-    if (!curves) {
-      emit session_->said(text(curves.error().message), true);
-      return;
+  bring_->setEnabled(false);
+  sum_->setText("Reading\u2026");
+  readers_.start([this, files = files_, now = ++generation_] {
+    std::vector<exchange::FileCurve> all;
+    QString trouble;
+    for (const auto& file : files) {
+      auto curves = exchange::read_curves(file.path.toStdString(), response_kind(), file.reading);
+      if (!curves) {
+        trouble = text(curves.error().message);
+        break;
+      }
+      all.insert(all.end(), std::make_move_iterator(curves->begin()), std::make_move_iterator(curves->end()));
     }
-    all.insert(all.end(), std::make_move_iterator(curves->begin()), std::make_move_iterator(curves->end()));
+    QMetaObject::invokeMethod(
+        this,
+        [this, now, trouble, all = std::move(all)] {
+          if (now == generation_) bring_in(all, trouble);
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void ImportPage::bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble) {
+  if (!trouble.isEmpty()) {
+    emit session_->said(trouble, true);
+    return rebuild();
   }
-  const QString trouble = session_->import_curves(all);
+  trouble = session_->import_curves(curves);
   emit closed();
   if (!trouble.isEmpty())
     emit session_->said(trouble, true);
   else
-    emit session_->said(all.size() == 1 ? text(all.front().name) + " is in as a take beside the one before."
-                                        : QString("%1 takes are in beside the one before.").arg(all.size()),
+    emit session_->said(curves.size() == 1 ? text(curves.front().name) + " is in as a take beside the one before."
+                                           : QString("%1 takes are in beside the one before.").arg(curves.size()),
                         false);
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 #include <QPushButton>
 #include <QTableWidget>
+#include <QThreadPool>
 
 #include "session.h"
 
@@ -20,6 +21,7 @@ class ImportPage : public QWidget {
   void open(const QStringList& paths);
   /// Brings in what is shown. Nothing happens while a file cannot be read as it stands.
   void accept();
+  void leave();
 
  signals:
   void closed();
@@ -29,14 +31,19 @@ class ImportPage : public QWidget {
     QString path;
     exchange::FileReading reading;
   };
+  /// Reads the files anew, off the window's thread.
   void rebuild();
-  QWidget* make_file(std::size_t index);
+  void show_previews(const std::vector<exchange::FilePreview>& previews);
+  void bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble);
+  QWidget* make_file(std::size_t index, const exchange::FilePreview& preview);
 
   Session* session_;
   std::vector<File> files_;
   QVBoxLayout* list_;
   QLabel* sum_;
   QPushButton* bring_;
+  int generation_ = 0;  ///< of the files; what was read for an earlier one is let go
+  QThreadPool readers_;
 };
 
 }  // namespace heron::app

@@ -23,7 +23,7 @@ LedgerRow::LedgerRow(dossier::LedgerLine line, QWidget* parent) : QWidget(parent
     said += QString("\n%1").arg(QString::fromStdString(value.plain()));
     if (!value.uncertainty.empty())
       said += QString(" \u00b1 %1 (k = 2)").arg(QString::fromStdString(value.uncertainty));
-    if (j.at) said += " at " + QString::fromStdString(format_quantity(*j.at, "Hz").plain());
+    if (j.at) said += " at " + QString::fromStdString(format_quantity(*j.at, j.at_unit).plain());
   }
   if (j.expected) said += "\nexpected " + QString::fromStdString(format_quantity(*j.expected, j.unit).plain());
   if (j.lower) said += "\nlower limit " + QString::fromStdString(format_quantity(*j.lower, j.unit).plain());
@@ -182,7 +182,9 @@ void LedgerView::rebuild() {
       write->setObjectName("fold");
       write->setFlat(true);
       write->setAccessibleName("Write a claim");
-      write->setToolTip("A limit on a figure, as a line: High corner at least 18 kHz");
+      write->setToolTip(
+          "A limit on a figure or on the curve, as a line:\nHigh corner at least 18 kHz; gain at most 27 dB from 100 "
+          "Hz to 10 kHz");
       write->setStyleSheet("text-align: left; padding-left: 36px;");
       connect(write, &QPushButton::clicked, this, &LedgerView::claim_asked);
       column->addWidget(write);

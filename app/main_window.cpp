@@ -341,6 +341,9 @@ QList<Finder::Entry> MainWindow::actions() {
     for (const auto& claim : session_.claims())
       out << Finder::Entry{"Take back the claim: " + QString::fromStdString(claim.text), "",
                            [this, claim] { session_.remove_claim(claim); }};
+    for (const auto& mask : session_.masks())
+      out << Finder::Entry{"Take back the mask: " + QString::fromStdString(mask.text), "",
+                           [this, mask] { session_.remove_mask(mask); }};
     out << Finder::Entry{"How the study is read: a setting", "", [this] { ask_setting(); }};
     out << Finder::Entry{"Expected curve by a formula", "", [this] { ask_expected(); }};
     out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
@@ -470,7 +473,8 @@ void MainWindow::ask_claim() {
     bool ok = false;
     line = QInputDialog::getText(
         this, "Write a claim",
-        trouble.isEmpty() ? "High corner at least 18 kHz; Gain at 1 kHz 26 \u00b10.5 dB; Low corner 15 to 25 Hz"
+        trouble.isEmpty() ? "High corner at least 18 kHz; Gain at 1 kHz 26 \u00b10.5 dB; Low corner 15 to 25 Hz;\n"
+                            "or a limit line: gain at most 27 dB from 100 Hz to 10 kHz"
                           : trouble,
         QLineEdit::Normal, line, &ok);
     if (!ok) return;
@@ -525,8 +529,10 @@ bool MainWindow::handle_key(int key) {
     case Qt::Key_Escape:
       if (session_.running())
         session_.stop();
+      else if (pages_->currentWidget() == import_page_)
+        import_page_->leave();
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
-               pages_->currentWidget() == bench_page_ || pages_->currentWidget() == import_page_)
+               pages_->currentWidget() == bench_page_)
         show_study();
       else
         return false;

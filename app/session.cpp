@@ -133,6 +133,7 @@ void Session::reload_device() {
   dossier::apply_ratings(circuit_, device_.ratings);
   for (const auto& [pin, node] : circuit_.pins) pins_.push_back(pin);
   for (const auto& [branch, place] : circuit_.branches) pins_.push_back(branch);
+  if (!pins_.empty()) pins_.emplace_back(bench::kDriveLead);
   limits_ = {};
   if (const auto bench = dossier::open_bench(*store_, "simulated", 0, assembly())) limits_ = (*bench)->limits();
   emit device_changed();
@@ -433,8 +434,46 @@ void Session::take_claim(long long id, const std::string& text) {
   judge_again();
 }
 
+void Session::put_mask(long long id, const judge::Mask& mask) {
+  if (const auto added = store_->add_mask(id, mask); !added) return complain(added.error());
+  reload_masks();
+}
+
+void Session::take_mask(long long id, const std::string& text) {
+  const auto all = store_->masks(id);
+  if (!all) return complain(all.error());
+  for (auto it = all->rbegin(); it != all->rend(); ++it)
+    if (it->text == text) {
+      if (auto ok = store_->remove_mask(it->id); !ok) return complain(ok.error());
+      break;
+    }
+  reload_masks();
+}
+
+void Session::reload_masks() {
+  masks_.clear();
+  if (const auto* s = study())
+    if (auto masks = store_->masks(s->id)) masks_ = std::move(*masks);
+  judge_again();
+}
+
+void Session::remove_mask(const judge::Mask& mask) {
+  if (!study()) return;
+  undo_.push(new SessionEdit(
+      "Take a mask back", [this, id = study()->id, text = mask.text] { take_mask(id, text); },
+      [this, id = study()->id, mask] { put_mask(id, mask); }));
+}
+
 QString Session::write_claim(const QString& line) {
   if (!study()) return "There is no study yet.";
+  const auto mask = judge::understand_mask(line.toStdString());
+  if (!mask) return QString::fromStdString(mask.error().message);
+  if (*mask) {
+    undo_.push(new SessionEdit(
+        "Write a mask", [this, id = study()->id, one = **mask] { put_mask(id, one); },
+        [this, id = study()->id, words = (*mask)->text] { take_mask(id, words); }));
+    return {};
+  }
   const auto claim = judge::understand_claim(line.toStdString(), *study::find_kind(study()->kind));
   if (!claim) return QString::fromStdString(claim.error().message);
   undo_.push(new SessionEdit(

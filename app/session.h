@@ -112,9 +112,11 @@ class Session : public QObject {
   /// Goes ahead with a serious finding of preflight, until the plan changes.
   void accept_finding(const std::string& key);
   /// A setting of how the study is read; empty text takes it back to its default. Old takes are read anew.
-  /// A claim on the study in view out of a line: "High corner at least 18 kHz".
+  /// A claim or a mask on the study in view out of a line: "High corner at least 18 kHz".
   QString write_claim(const QString& line);
+  /// A line that begins with a curve and goes along frequencies is a mask: "gain at most 27 dB from 100 Hz to 1 kHz".
   void remove_claim(const judge::Claim& claim);
+  void remove_mask(const judge::Mask& mask);
   std::vector<judge::Claim> claims();
   QString edit_setting(const std::string& key, const QString& text);
 
@@ -182,6 +184,9 @@ class Session : public QObject {
   void expect();
   void launch(dossier::RunOptions options);
   void put_claim(long long study, const judge::Claim& claim);
+  void put_mask(long long study, const judge::Mask& mask);
+  void take_mask(long long study, const std::string& text);
+  void reload_masks();
   void take_claim(long long study, const std::string& text);
   void judge_again();
   void write_settings(long long study, const study::SettingsText& settings);

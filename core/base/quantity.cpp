@@ -1,4 +1,5 @@
 #include "base/quantity.h"
+#include "base/words.h"
 
 #include <fast_float/fast_float.h>
 
@@ -96,12 +97,6 @@ const UnitKind* kind_of(std::string_view symbol) {
   return it == kUnits.end() ? nullptr : &*it;
 }
 
-std::string lower(std::string_view text) {
-  std::string out(text);
-  std::transform(out.begin(), out.end(), out.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  return out;
-}
-
 /// The symbol for a unit as typed, exact case first so that "S" is not "s"; nothing when unknown.
 std::optional<std::string_view> unit_symbol(std::string_view typed) {
   for (const auto& u : kUnits)
@@ -144,7 +139,8 @@ std::optional<Suffix> read_suffix(std::string_view text, std::string_view wanted
   return std::nullopt;
 }
 
-std::string trimmed(std::string_view text) {
+/// Thin and unbreakable blanks as plain ones, the minus sign as a hyphen, no blanks at the ends.
+std::string plain_text(std::string_view text) {
   std::string out;
   for (std::size_t i = 0; i < text.size();) {
     if (text.substr(i).starts_with("\u2009") || text.substr(i).starts_with("\u202f")) {
@@ -160,10 +156,7 @@ std::string trimmed(std::string_view text) {
       out += text[i++];
     }
   }
-  const auto space = [](unsigned char c) { return std::isspace(c) != 0; };
-  out.erase(out.begin(), std::find_if_not(out.begin(), out.end(), space));
-  out.erase(std::find_if_not(out.rbegin(), out.rend(), space).base(), out.end());
-  return out;
+  return trimmed(out);
 }
 
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
@@ -211,7 +204,7 @@ std::string_view level_form_text(LevelForm form) {
 }
 
 Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
-  const std::string text = trimmed(typed);
+  const std::string text = plain_text(typed);
   if (text.empty()) return fail(Fault::input, "Nothing is typed; {} is wanted.", wanted_text(unit));
   if (text.size() > 64) return fail(Fault::input, "The text is too long to be {}.", wanted_text(unit));
 
@@ -246,7 +239,7 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   if (parsed.ec != std::errc() || !std::isfinite(value))
     return fail(Fault::input, "\"{}\" is not a number that can be held.", number_text);
 
-  std::string suffix = trimmed(text.substr(end));
+  std::string suffix = plain_text(text.substr(end));
 
   // IEC 60062: the prefix or unit letter stands where the decimal point would ("4n7", "4R7", "2k2").
   const bool whole = number_text.find_first_of(".eE") == std::string::npos;
@@ -260,7 +253,7 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
     const std::string joined = number_text + "." + suffix.substr(letter, stop - letter);
     fast_float::from_chars(joined.data(), joined.data() + joined.size(), value);
     const std::string mark = suffix.substr(0, letter);
-    const std::string rest = trimmed(suffix.substr(stop));
+    const std::string rest = plain_text(suffix.substr(stop));
     suffix = mark == "R" ? (rest.empty() ? "ohm" : rest) : mark + rest;
   } else if (suffix == "R" && (unit == "ohm" || unit.empty())) {
     suffix = "ohm";

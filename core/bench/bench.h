@@ -14,13 +14,18 @@
 /// readings.
 namespace heron::bench {
 
-/// A steady sine out of a generator.
+/// The branch of whatever drives: a sensor of current on it reads what goes out to the device.
+inline constexpr std::string_view kDriveLead = "drive lead";
+
+/// A steady sine out of a generator, or out of a source-measure channel that forces it at the pin.
 struct ToneDrive {
   std::string pin;                ///< of the device, as the hookup names it
   double frequency = 1e3;         ///< Hz
   double peak_to_peak = 0;        ///< V, open circuit
   double offset = 0;              ///< V, open circuit
-  double source_resistance = 50;  ///< ohm
+  double source_resistance = 50;  ///< ohm, of the generator
+  /// A peak; with it a source-measure channel drives, which holds the voltage up to that current.
+  std::optional<double> compliance = {};
 };
 
 /// Any waveform out of one of the generators.
@@ -38,16 +43,20 @@ struct SourceMeasureSetup {
   int channel = 0;
   std::string pin, against = {};  ///< empty: ground
   Force force = Force::voltage;
-  double value = 0;           ///< V or A
-  double compliance = 10e-3;  ///< of the other quantity, A or V; it limits as hardware does
-  bool four_wire = true;      ///< sense leads of their own; else the leads' resistance is in the reading
-  std::optional<double> current_range, voltage_range;  ///< automatic when absent
+  double value = 0;                     ///< V or A
+  double compliance = 10e-3;            ///< of the other quantity, A or V; it limits as hardware does
+  bool four_wire = true;                ///< sense leads of their own; else the leads' resistance is in the reading
+  std::optional<double> current_range;  ///< automatic when absent...
+  double lowest_current_range = 0;      ///< ...but never below this
+  std::optional<double> voltage_range;  ///< automatic when absent
 };
 
 /// What a source-measure channel reads, averaged over its aperture.
 struct SourceReading {
-  double voltage = 0, current = 0;  ///< V across, A out of the channel
-  double u_voltage = 0, u_current = 0;
+  double voltage = 0, current = 0;                    ///< V across, A out of the channel
+  double u_voltage = 0, u_current = 0;                ///< standard uncertainties, of these parts:
+  double u_voltage_noise = 0, u_current_noise = 0;    ///< what each reading has of its own
+  double u_voltage_shared = 0, u_current_shared = 0;  ///< gain and offset, which all on one range share
   double voltage_range = 0, current_range = 0;
   bool at_compliance = false;
 };
@@ -105,15 +114,19 @@ struct AppliedDrive {
 
 /// What a bench can do, for checks before anything is driven.
 struct Limits {
-  std::string name;                ///< "Simulated bench"
-  double lowest_frequency = 0;     ///< Hz
-  double highest_frequency = 0;    ///< Hz
-  double highest_level_pp = 0;     ///< V, open circuit, offset included
-  double lowest_level_pp = 0;      ///< V
-  double highest_sample_rate = 0;  ///< Hz
-  std::vector<double> ranges;      ///< V peak, rising
-  double overhead_per_point = 0;   ///< s that a real bench spends on setting up one point
-  int inputs = 4;                  ///< how many there are
+  std::string name;              ///< "Simulated bench"
+  double lowest_frequency = 0;   ///< Hz
+  double highest_frequency = 0;  ///< Hz
+  double highest_level_pp = 0;   ///< V, open circuit, offset included
+  double lowest_level_pp = 0;    ///< V
+  int source_measure_channels = 2;
+  double source_measure_voltage = 0, source_measure_current = 0;  ///< V, A peak
+  double source_measure_overhead = 0;                             ///< s that setting one value takes
+  double source_measure_frequency = 0;                            ///< Hz, up to which its channel follows a sine
+  double highest_sample_rate = 0;                                 ///< Hz
+  std::vector<double> ranges;                                     ///< V peak, rising
+  double overhead_per_point = 0;  ///< s that a real bench spends on setting up one point
+  int inputs = 4;                 ///< how many there are
   InputLimits input;
   bool paced = false;  ///< runs at the pace of a real bench
 };

@@ -22,7 +22,8 @@ constexpr KindText kKinds[] = {{SensorKind::direct, "direct", "direct lead"},
                                {SensorKind::clamp, "clamp", "clamp"},
                                {SensorKind::coil, "coil", "coil"},
                                {SensorKind::transformer, "transformer", "current transformer"},
-                               {SensorKind::isolated, "isolated", "isolated probe"}};
+                               {SensorKind::isolated, "isolated", "isolated probe"},
+                               {SensorKind::monitor, "monitor", "current monitor"}};
 
 struct Field {
   const char* key;
@@ -58,7 +59,7 @@ std::string_view sensor_kind_text(SensorKind kind) {
 
 bool Sensor::senses_current() const {
   return kind == SensorKind::shunt || kind == SensorKind::clamp || kind == SensorKind::coil ||
-         kind == SensorKind::transformer;
+         kind == SensorKind::transformer || kind == SensorKind::monitor;
 }
 
 std::string factor_text(const Sensor& s) {
@@ -192,7 +193,25 @@ const std::vector<Sensor>& stock_sensors() {
                                            .delay = 21e-9,
                                            .rejection_db = 130,
                                            .rejection_corner = 1e6,
-                                           .noise = 500e-6}};
+                                           .noise = 500e-6},
+                                          {.name = "Current monitor 1 V/mA",
+                                           .kind = SensorKind::monitor,
+                                           .factor = 1000,
+                                           .bandwidth = 400e3,
+                                           .rating = 20e-3,
+                                           .offset = 0.2e-3,
+                                           .u_factor = 5e-4,
+                                           .delay = 0.3e-6,
+                                           .noise = 60e-6},
+                                          {.name = "Current monitor 1 V/A",
+                                           .kind = SensorKind::monitor,
+                                           .factor = 1,
+                                           .bandwidth = 400e3,
+                                           .rating = 3,
+                                           .offset = 0.2e-3,
+                                           .u_factor = 5e-4,
+                                           .delay = 0.3e-6,
+                                           .noise = 60e-6}};
   return all;
 }
 

@@ -9,7 +9,17 @@
 /// What stands between a device and an input: leads, probes, shunts, clamps, coils, transformers.
 namespace heron::bench {
 
-enum class SensorKind { direct, probe, differential, shunt, clamp, coil, transformer, isolated };
+enum class SensorKind {
+  direct,
+  probe,
+  differential,
+  shunt,
+  clamp,
+  coil,
+  transformer,
+  isolated,
+  monitor,  ///< the source-measure channel's own reading of its current, as a voltage
+};
 std::string_view sensor_kind_text(SensorKind kind);  ///< "direct lead", "passive probe", "differential probe"...
 
 /// A sensor as its data sheet gives it. It loads, filters, delays and errs as it says, in the simulation and in the

@@ -32,10 +32,13 @@ std::vector<double> grid(const Plan& plan) {
 Result<std::vector<Complex>> circuit_answer(const sim::Circuit& circuit, const Plan& plan,
                                             const std::vector<double>& frequencies,
                                             const std::vector<std::pair<std::string, double>>& parts) {
-  const auto answers = sim::small_signal_answers(
-      circuit,
-      {.pin = plan.drive_pin, .peak_to_peak = 2, .offset = plan.offset, .source_resistance = plan.source_resistance},
-      plan.hookup.chains, frequencies);
+  const auto answers = sim::small_signal_answers(circuit,
+                                                 {.pin = plan.drive_pin,
+                                                  .peak_to_peak = 2,
+                                                  .offset = plan.offset,
+                                                  .source_resistance = plan.source_resistance,
+                                                  .compliance = plan.compliance},
+                                                 plan.hookup.chains, frequencies);
   if (!answers) return tl::unexpected(answers.error());
   const auto role = [&](const std::string& name) -> Result<std::vector<Complex>> {
     if (const auto it = answers->find(name); it != answers->end()) return it->second;

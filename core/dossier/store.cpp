@@ -418,4 +418,13 @@ Result<long long> Store::add_mask(long long study, const judge::Mask& mask) {
   });
 }
 
+Result<void> Store::remove_mask(long long mask) {
+  return guarded(path(), [&]() -> Result<void> {
+    Statement q(*impl_->db, "DELETE FROM mask WHERE id = ?");
+    q.bind(1, static_cast<int64_t>(mask));
+    q.exec();
+    return {};
+  });
+}
+
 }  // namespace heron::dossier

@@ -113,6 +113,7 @@ class Store {
   Result<long long> add_claim(long long study, const judge::Claim& claim);
   Result<void> remove_claim(long long claim);
   Result<long long> add_mask(long long study, const judge::Mask& mask);
+  Result<void> remove_mask(long long mask);
 
   /// Newest last. @param most  0: all; otherwise the newest so many
   Result<std::vector<Take>> takes(long long study, int most = 0);

@@ -4,13 +4,12 @@
 #include <cmath>
 #include <random>
 
-#include "base/formula.h"
+#include "dossier/runnable.h"
 #include "signal/tone.h"
 #include "sim/device.h"
 #include "sim/predict.h"
 #include "sim/simulated_bench.h"
 #include "study/response/kind.h"
-#include "study/response/preflight.h"
 
 namespace heron::dossier {
 
@@ -69,6 +68,7 @@ Result<std::vector<std::string>> device_pins(Store& store, long long assembly) {
   std::vector<std::string> out;
   for (const auto& [pin, node] : circuit->pins) out.push_back(pin);
   for (const auto& [branch, place] : circuit->branches) out.push_back(branch);
+  out.emplace_back(bench::kDriveLead);
   return out;
 }
 
@@ -99,7 +99,8 @@ std::optional<bench::Levels> predict_levels(const sim::Circuit& circuit, const s
       {.pin = plan.drive_pin,
        .peak_to_peak = plan.stepped() ? 2 * study::response::highest_peak(plan) : 2 * plan.noise_rms,
        .offset = plan.offset,
-       .source_resistance = plan.source_resistance},
+       .source_resistance = plan.source_resistance,
+       .compliance = plan.compliance},
       plan.hookup.chains, sweep);
   if (!levels) return std::nullopt;
   if (!plan.stepped())
@@ -191,77 +192,53 @@ judge::PartValues part_values(Store& store, const std::map<std::string, double>&
   return out;
 }
 
-namespace {
-std::vector<std::pair<std::string, double>> formula_values(Store& store, const std::map<std::string, double>& fitted,
-                                                           long long assembly) {
-  std::vector<std::pair<std::string, double>> out;
-  for (const auto& [name, value] : part_values(store, fitted, assembly))
-    if (formula_name(name)) out.push_back({name, value});
-  return out;
-}
-}  // namespace
-
 Result<long long> run_take(Store& store, const Study& study, const std::string& bench_name, std::uint64_t seed,
                            const RunOptions& options, const TakeEvents& events, std::stop_token stop) {
-  if (study.kind != "response") return fail(Fault::usage, "Studies of kind \"{}\" cannot be run yet.", study.kind);
-  const auto plan = study::response::plan_from_json(study.plan);
-  if (!plan) return tl::unexpected(plan.error());
   const auto assembly = study.assembly;
-  const auto settings = study::response::settings_from_text(study.settings);
-  if (!settings) return tl::unexpected(settings.error());
-  auto bench = open_bench(store, bench_name, seed, assembly, options.purpose, settings->load_resistance);
+  double load_resistance = study::response::Settings{}.load_resistance;
+  if (study.kind == "response") {
+    const auto settings = study::response::settings_from_text(study.settings);
+    if (!settings) return tl::unexpected(settings.error());
+    load_resistance = settings->load_resistance;
+  }
+  auto bench = open_bench(store, bench_name, seed, assembly, options.purpose, load_resistance);
   if (!bench) return tl::unexpected(bench.error());
-  const auto levels = predict_levels(store, *plan, assembly);
-  const auto findings = study::response::preflight(*plan, (*bench)->limits(), device_ratings(store, assembly),
-                                                   levels ? &*levels : nullptr);
-  if (events.found) events.found(findings);
-  if (const auto refused = study::refusal(findings, options.accepted)) return tl::unexpected(*refused);
+  const auto carried = options.base ? store.points(*options.base) : Result<std::vector<study::Point>>();
+  if (!carried) return tl::unexpected(carried.error());
+  const auto again = [&](int index) {
+    return std::find(options.only.begin(), options.only.end(), index) != options.only.end();
+  };
+  std::vector<std::pair<int, double>> only;
+  for (const auto& point : *carried)
+    if (again(point.index)) only.push_back({point.index, point.setting.value("frequency", 0.0)});
+  const auto runnable = prepare(store, study, **bench, seed, options, std::move(only));
+  if (!runnable) return tl::unexpected(runnable.error());
+  if (events.found) events.found(runnable->findings);
+  if (const auto refused = study::refusal(runnable->findings, options.accepted)) return tl::unexpected(*refused);
 
   const auto device = store.device(assembly);
   const auto unit = store.current_unit(assembly);
   if (!device) return tl::unexpected(device.error());
   if (!unit) return tl::unexpected(unit.error());
-  const auto carried = options.base ? store.points(*options.base) : Result<std::vector<study::Point>>();
-  if (!carried) return tl::unexpected(carried.error());
-  json setup = {{"plan", study::response::to_json(*plan)},
-                {"bench", (*bench)->limits().name},
-                {"seed", seed},
-                {"device", device->name},
-                {"circuit", device->circuit},
-                {"unit", unit->name},
+  json setup = {{"plan", runnable->plan}, {"bench", (*bench)->limits().name}, {"seed", seed},
+                {"device", device->name}, {"circuit", device->circuit},       {"unit", unit->name},
                 {"fitted", unit->fitted}};
   if (options.base) setup["base"] = *options.base;
-  const auto take =
-      store.begin_take(study.id, unit->name, (*bench)->limits().name, setup,
-                       options.base ? int(carried->size()) : study::response::point_count(*plan), options.purpose);
+  const auto take = store.begin_take(study.id, unit->name, (*bench)->limits().name, setup,
+                                     options.base ? int(carried->size()) : runnable->planned, options.purpose);
   if (!take) return take;
   if (!options.note.empty())
     if (auto ok = store.set_note(*take, options.note); !ok) return tl::unexpected(ok.error());
   if (events.began) events.began(*take);
-  const auto claims = store.claims(study.id);
-  if (!claims) return tl::unexpected(claims.error());
-  std::vector<std::string> asked;
-  for (const auto& claim : *claims) asked.push_back(claim.figure);
   const auto keep = [&](const study::Point& point) -> Result<void> {
     if (auto ok = store.add_point(*take, point); !ok) return ok;
     if (events.point) events.point(*take, point);
     return {};
   };
-  std::vector<std::pair<int, double>> only;
   for (const auto& point : *carried)
-    if (std::find(options.only.begin(), options.only.end(), point.index) == options.only.end()) {
+    if (!again(point.index))
       if (auto ok = keep(point); !ok) return tl::unexpected(ok.error());
-    } else {
-      only.push_back({point.index, point.setting.value("frequency", 0.0)});
-    }
-  const auto ran = study::response::run(*plan, **bench, keep, events.progress, stop,
-                                        {.parts = formula_values(store, unit->fitted, assembly),
-                                         .levels = levels.value_or(bench::Levels{}),
-                                         .purpose = options.purpose,
-                                         .seed = seed,
-                                         .settings = *settings,
-                                         .figures = asked,
-                                         .only = std::move(only)});
+  const auto ran = runnable->run(keep, events.progress, stop);
   const auto state = ran                                   ? TakeState::finished
                      : ran.error().fault == Fault::stopped ? TakeState::stopped
                                                            : TakeState::failed;

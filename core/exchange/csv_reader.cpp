@@ -11,22 +11,12 @@
 #include <sstream>
 
 #include "base/quantity.h"
+#include "base/words.h"
 
 namespace heron::exchange {
 namespace {
 
 constexpr char kBlanks = ' ';
-
-std::string trimmed(std::string_view text) {
-  const auto from = text.find_first_not_of(" \t");
-  if (from == std::string_view::npos) return "";
-  return std::string(text.substr(from, text.find_last_not_of(" \t") - from + 1));
-}
-
-std::string lower(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-  return text;
-}
 
 /// A cell as a number; "nan" and "inf" are numbers here and refused later, with their line.
 bool read_number(std::string_view cell, bool decimal_comma, double& value) {

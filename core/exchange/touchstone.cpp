@@ -1,5 +1,6 @@
 #include "exchange/touchstone.h"
 #include "base/conversions.h"
+#include "base/words.h"
 
 #include <fast_float/fast_float.h>
 
@@ -12,12 +13,6 @@ namespace heron::exchange {
 namespace {
 
 using Complex = std::complex<double>;
-
-std::string lower(std::string_view text) {
-  std::string out(text);
-  for (auto& c : out) c = char(std::tolower(static_cast<unsigned char>(c)));
-  return out;
-}
 
 std::vector<std::string_view> words(std::string_view line) {
   std::vector<std::string_view> out;

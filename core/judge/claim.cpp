@@ -135,13 +135,14 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
     return out;
   }
   out.unit = column->unit;
+  const auto place = [&](double x) { return curve.logarithmic ? std::log10(x) : x; };
   std::vector<double> lg;
-  for (const double x : curve.x) lg.push_back(std::log10(x));
+  for (const double x : curve.x) lg.push_back(place(x));
   const auto hold = [&](const std::vector<std::pair<double, double>>& line, double sign) {
     if (line.empty()) return true;
     std::vector<double> mask_lg, mask_y;
     for (const auto& [x, y] : line) {
-      mask_lg.push_back(std::log10(x));
+      mask_lg.push_back(place(x));
       mask_y.push_back(y);
     }
     std::vector<double> places = mask_lg;
@@ -163,7 +164,8 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
         if (out.margin && margin >= *out.margin) continue;
         out.margin = margin;
         out.value = *y;
-        out.at = std::pow(10, x);
+        out.at = curve.logarithmic ? std::pow(10, x) : x;
+        out.at_unit = curve.x_unit;
         out.upper = sign > 0 ? std::optional(wanted) : std::nullopt;
         out.lower = sign > 0 ? std::nullopt : std::optional(wanted);
         out.u.reset();

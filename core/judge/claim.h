@@ -29,6 +29,10 @@ struct Mask {
   std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
 };
 
+/// Unit of a curve that masks may be on; empty for others. The second: of what it goes over.
+std::string_view curve_unit(std::string_view curve);
+std::string_view curve_x_unit(std::string_view curve);
+
 enum class Verdict { meets, fails, too_close, not_measured };
 std::string_view verdict_text(Verdict verdict);   ///< "meets", "too_close"...
 std::string_view verdict_words(Verdict verdict);  ///< for people: "too close"
@@ -39,7 +43,8 @@ struct Judgement {
   std::optional<double> u;
   std::string unit;
   std::string reason;        ///< why it is not measured
-  std::optional<double> at;  ///< masks: where the margin is smallest
+  std::optional<double> at;  ///< masks: where the margin is smallest...
+  std::string at_unit = "Hz";
 };
 
 using PartValues = std::map<std::string, double>;

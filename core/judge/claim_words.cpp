@@ -1,33 +1,14 @@
 #include "judge/claim_words.h"
 
 #include <algorithm>
-#include <cctype>
 
 #include "base/quantity.h"
+#include "base/words.h"
 
 namespace heron::judge {
 namespace {
 
 constexpr const char* kExample = "Write it like: High corner at least 18 kHz, or Gain at 1 kHz 26 \u00b10.5 dB.";
-
-std::string lower(std::string text) {
-  for (auto& c : text) c = char(std::tolower(static_cast<unsigned char>(c)));
-  return text;
-}
-
-std::string trimmed(std::string text) {
-  const auto blank = [](unsigned char c) { return std::isspace(c) != 0; };
-  while (!text.empty() && blank(static_cast<unsigned char>(text.back()))) text.pop_back();
-  std::size_t at = 0;
-  while (at < text.size() && blank(static_cast<unsigned char>(text[at]))) ++at;
-  return text.substr(at);
-}
-
-std::string replaced(std::string text, std::string_view what, std::string_view with) {
-  for (auto at = text.find(what); at != std::string::npos; at = text.find(what, at + with.size()))
-    text.replace(at, what.size(), with);
-  return text;
-}
 
 /// The first `count` words and what follows them.
 std::pair<std::string, std::string> split_words(const std::string& text, int count) {
@@ -72,9 +53,9 @@ Result<Named> find_figure(const std::string& line, const study::Kind& kind) {
   return fail(Fault::input, "At which frequency? {}", kExample);
 }
 
-/// What words after the figure mean; the first that the rest begins with.
+/// What words after a figure or a curve mean; the first that the rest begins with.
 struct Relation {
-  const char* words;
+  std::string_view words;
   bool lower;
 };
 constexpr Relation kRelations[] = {{">=", true},     {"at least", true}, {"not below", true}, {"above", true},
@@ -104,7 +85,7 @@ Result<Claim> understand_claim(const std::string& typed, const study::Kind& kind
   };
   for (const auto& relation : kRelations)
     if (small.starts_with(relation.words)) {
-      const auto limit = value(rest.substr(std::string_view(relation.words).size()));
+      const auto limit = value(rest.substr(relation.words.size()));
       if (!limit) return tl::unexpected(limit.error());
       (relation.lower ? claim.lower : claim.upper) = limit_text(*limit, figure->unit);
       if (auto ok = check(claim, kind); !ok) return tl::unexpected(ok.error());
@@ -138,6 +119,64 @@ Result<Claim> understand_claim(const std::string& typed, const study::Kind& kind
   }
   if (auto ok = check(claim, kind); !ok) return tl::unexpected(ok.error());
   return claim;
+}
+
+namespace {
+
+constexpr const char* kMaskExample =
+    "Write it like: gain at most 27 dB from 100 Hz to 10 kHz, or gain at least 20 dB at 20 Hz, 25 dB at 100 Hz.";
+
+/// A place along the curve: "100 Hz", above zero, or "0.7 V".
+Result<double> place(const std::string& text, std::string_view unit) {
+  auto f = parse_value(trimmed(text), unit);
+  if (f && unit == "Hz" && !(*f > 0)) return fail(Fault::input, "A frequency above zero is wanted. {}", kMaskExample);
+  return f;
+}
+
+}  // namespace
+
+Result<std::optional<Mask>> understand_mask(const std::string& typed) {
+  using Line = std::vector<std::pair<double, double>>;
+  const auto line = trimmed(typed);
+  auto small = replaced(replaced(lower(line), "\u2265", ">="), "\u2264", "<=");
+  small = replaced(small, "\u2212", "-");
+  const auto end = std::min(small.find(' '), small.size());
+  Mask mask{.text = line, .curve = small.substr(0, end)};
+  const auto unit = std::string(curve_unit(mask.curve));
+  const auto x_unit = curve_x_unit(mask.curve);
+  const auto rest = trimmed(std::string_view(small).substr(end));
+  const Relation* relation = nullptr;
+  for (const auto& r : kRelations)
+    if (!relation && rest.starts_with(r.words)) relation = &r;
+  const bool flat = small.find(" from ") != std::string::npos, several = small.find(',') != std::string::npos;
+  if (unit.empty() || !relation || (!flat && !several)) return std::optional<Mask>();
+  const auto limits = trimmed(std::string_view(rest).substr(relation->words.size()));
+  Line points;
+  if (flat) {
+    const auto from = limits.find(" from "), to = limits.find(" to ");
+    if (from == std::string::npos || to == std::string::npos || to < from)
+      return fail(Fault::input, "From where to where? {}", kMaskExample);
+    const auto y = parse_value(trimmed(limits.substr(0, from)), unit);
+    const auto low = place(limits.substr(from + 6, to - from - 6), x_unit), high = place(limits.substr(to + 4), x_unit);
+    for (const auto* one : {&y, &low, &high})
+      if (!*one) return tl::unexpected(one->error());
+    points = {{*low, *y}, {*high, *y}};
+  } else {
+    for (const auto& piece : pieces(limits)) {
+      const auto at = piece.find(" at ");
+      if (at == std::string::npos) return fail(Fault::input, "\"{}\": where along the curve? {}", piece, kMaskExample);
+      const auto y = parse_value(piece.substr(0, at), unit), x = place(piece.substr(at + 4), x_unit);
+      if (!y) return tl::unexpected(y.error());
+      if (!x) return tl::unexpected(x.error());
+      points.emplace_back(*x, *y);
+    }
+  }
+  for (std::size_t k = 1; k < points.size(); ++k)
+    if (!(points[k].first > points[k - 1].first))
+      return fail(Fault::input, "A mask goes from left to right. {}", kMaskExample);
+  if (points.size() < 2) return fail(Fault::input, "A mask has two points or more. {}", kMaskExample);
+  (relation->lower ? mask.lower : mask.upper) = std::move(points);
+  return std::optional(std::move(mask));
 }
 
 }  // namespace heron::judge

@@ -10,4 +10,8 @@ namespace heron::judge {
 /// @return the claim with the line as its text; or what is not understood, with an example
 Result<Claim> understand_claim(const std::string& line, const study::Kind& kind);
 
+/// A mask out of a line: "gain at most 27 dB from 100 Hz to 10 kHz", "gain at least 20 dB at 20 Hz, 25 dB at 100 Hz".
+/// @return nothing where the line does not begin like one, so that it may be a claim
+Result<std::optional<Mask>> understand_mask(const std::string& line);
+
 }  // namespace heron::judge

@@ -4,13 +4,18 @@
 #include "judge/claim.h"
 
 namespace heron::judge {
-namespace {
 
 std::string_view curve_unit(std::string_view curve) {
   if (curve == "gain") return "dB";
   if (curve == "phase") return "deg";
+  if (curve == "coherence") return "1";
+  if (curve == "current") return "A";
   return "";
 }
+
+std::string_view curve_x_unit(std::string_view curve) { return curve == "current" ? "V" : "Hz"; }
+
+namespace {
 
 template <class... Args>
 tl::unexpected<Error> at(std::string_view file, const toml::node& node, fmt::format_string<Args...> text,
@@ -57,8 +62,9 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
 }
 
 Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table,
-                                                         std::string_view key, std::string_view unit) {
+                                                         std::string_view key, std::string_view curve) {
   std::vector<std::pair<double, double>> line;
+  const bool frequency = curve_x_unit(curve) == "Hz";
   const auto* node = table.get(key);
   if (!node) return line;
   const auto* list = node->as_array();
@@ -67,7 +73,7 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
     const auto* pair = entry.as_array();
     if (!pair || pair->size() != 2) return at(file, entry, "{}: a point is [x, limit]", key);
     double numbers[2];
-    const std::string_view units[2] = {"Hz", unit};
+    const std::string_view units[2] = {curve_x_unit(curve), curve_unit(curve)};
     for (std::size_t i = 0; i < 2; ++i) {
       const auto& cell = *pair->get(i);
       if (const auto* text = cell.as_string()) {
@@ -80,9 +86,9 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
         return at(file, cell, "{}: a value with its unit is wanted", key);
       }
     }
-    if (!(numbers[0] > 0)) return at(file, entry, "{}: the frequency must be above zero", key);
+    if (frequency && !(numbers[0] > 0)) return at(file, entry, "{}: the frequency must be above zero", key);
     if (!line.empty() && numbers[0] < line.back().first)
-      return at(file, entry, "{}: the points must rise in frequency", key);
+      return at(file, entry, "{}: the points must rise in {}", key, frequency ? "frequency" : "voltage");
     line.push_back({numbers[0], numbers[1]});
   }
   return line;
@@ -116,13 +122,13 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       if (!curve) return tl::unexpected(curve.error());
       mask.curve = curve->value_or("");
       if (curve_unit(mask.curve).empty())
-        return at(file, entry, "curve: gain or phase is wanted, not \"{}\"", mask.curve);
+        return at(file, entry, "curve: gain, phase, coherence or current is wanted, not \"{}\"", mask.curve);
       auto text = text_key(file, *table, "text");
       if (!text) return tl::unexpected(text.error());
       mask.text = text->value_or(mask.curve);
-      auto upper = read_line(file, *table, "upper", curve_unit(mask.curve));
+      auto upper = read_line(file, *table, "upper", mask.curve);
       if (!upper) return tl::unexpected(upper.error());
-      auto lower = read_line(file, *table, "lower", curve_unit(mask.curve));
+      auto lower = read_line(file, *table, "lower", mask.curve);
       if (!lower) return tl::unexpected(lower.error());
       mask.upper = std::move(*upper);
       mask.lower = std::move(*lower);

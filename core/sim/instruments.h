@@ -47,12 +47,14 @@ struct SourceMeasureData {
   double highest_voltage = 200, highest_current = 3;                                                ///< V, A
   std::array<double, 4> voltage_ranges = {0.2, 2, 20, 200};                                         ///< V
   std::array<double, 9> current_ranges = {100e-9, 1e-6, 10e-6, 100e-6, 1e-3, 10e-3, 100e-3, 1, 3};  ///< A
-  double u_gain = 2e-4;          ///< relative, of both measurements
-  double u_offset = 1e-4;        ///< of range
-  double noise = 1e-5;           ///< of range, rms, in an aperture of 20 ms
-  double set_step = 5e-5;        ///< of range, resolution of what is forced
-  double lead_resistance = 0.1;  ///< ohm of each lead
-  double range_time = 4e-3;      ///< s for a change of range
+  double u_gain = 2e-4;              ///< relative, of both measurements
+  double u_offset = 1e-4;            ///< of range
+  double noise = 1e-5;               ///< of range, rms, in an aperture of 20 ms
+  double set_step = 5e-5;            ///< of range, resolution of what is forced
+  double lead_resistance = 0.1;      ///< ohm of each lead
+  double range_time = 4e-3;          ///< s for a change of range
+  double highest_frequency = 100e3;  ///< Hz of a sine that it forces
+  double setting_time = 2e-3;        ///< s per change of what is forced
 };
 
 struct SupplyData {

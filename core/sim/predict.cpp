@@ -19,6 +19,11 @@ Result<Prepared> prepare(const Circuit& circuit, const bench::ToneDrive& drive,
                          const std::vector<bench::Chain>& chains) {
   if (!circuit.pins.contains(drive.pin)) return fail(Fault::bench, "The device has no pin \"{}\" to drive.", drive.pin);
   Prepared out{.whole = circuit, .taps = {}};
+  const std::string ground(kGround), pin = circuit.pins.at(drive.pin);
+  out.whole.parts.push_back(make_part(kEmf, "voltage source", {kEmf, ground}, {{"value", drive.offset}}));
+  out.whole.parts.push_back(make_part("bench:source", "resistor", {kEmf, pin},
+                                      {{"value", drive.compliance ? 1e-4 : drive.source_resistance}}));
+  out.whole.branches[std::string(bench::kDriveLead)] = {"bench:source", 0};
   for (std::size_t k = 0; k < chains.size(); ++k) {
     auto input = chains[k].input;
     input.planted.reset();
@@ -26,9 +31,6 @@ Result<Prepared> prepare(const Circuit& circuit, const bench::ToneDrive& drive,
     if (!tap) return tl::unexpected(tap.error());
     out.taps.push_back(*tap);
   }
-  out.whole.parts.push_back(make_part(kEmf, "voltage source", {kEmf, std::string(kGround)}, {{"value", drive.offset}}));
-  out.whole.parts.push_back(
-      make_part("bench:source", "resistor", {kEmf, circuit.pins.at(drive.pin)}, {{"value", drive.source_resistance}}));
   return out;
 }
 

@@ -75,6 +75,11 @@ bench::Limits SimulatedBench::limits() const {
           .highest_frequency = g.highest_frequency,
           .highest_level_pp = g.highest_level_pp,
           .lowest_level_pp = g.lowest_level_pp,
+          .source_measure_channels = data_.source.channels,
+          .source_measure_voltage = data_.source.highest_voltage,
+          .source_measure_current = data_.source.highest_current,
+          .source_measure_overhead = data_.source.setting_time,
+          .source_measure_frequency = data_.source.highest_frequency,
           .highest_sample_rate = i.highest_sample_rate,
           .ranges = {i.ranges.begin(), i.ranges.end()},
           .overhead_per_point = g.setting_time + i.range_time,
@@ -124,6 +129,7 @@ void SimulatedBench::change() {
 
 Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted) {
   const auto& g = data_.generator;
+  if (wanted.compliance) return force_tone(wanted);
   if (!(wanted.frequency >= g.lowest_frequency && wanted.frequency <= g.highest_frequency))
     return fail(Fault::bench, "The generator cannot give {}; it reaches from {} to {}.",
                 format_setting(wanted.frequency, "Hz"), format_setting(g.lowest_frequency, "Hz"),
@@ -143,13 +149,37 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
   set.offset = std::round(wanted.offset / count) * count;
   set.frequency = std::max(1.0, std::round(wanted.frequency / g.frequency_step)) * g.frequency_step;
 
-  // The generator goes on in phase: at the instant of the change the old and the new sine stand at the same angle.
+  return put_tone(set, g.setting_time);
+}
+
+/// In phase: at the instant of the change the old and the new sine stand at the same angle.
+bench::AppliedDrive SimulatedBench::put_tone(const bench::ToneDrive& set, double setting_time) {
   const bool fresh = !tone_;
   change();
   if (fresh) phase_ = -pi / 2;
   tone_ = set;
-  elapsed_ += g.setting_time;
-  return bench::AppliedDrive{set.frequency, set.peak_to_peak, set.offset};
+  elapsed_ += setting_time;
+  return {set.frequency, set.peak_to_peak, set.offset};
+}
+
+Result<bench::AppliedDrive> SimulatedBench::force_tone(const bench::ToneDrive& wanted) {
+  const auto& d = data_.source;
+  const double reach = wanted.peak_to_peak / 2 + std::abs(wanted.offset);
+  if (!(wanted.frequency >= data_.generator.lowest_frequency && wanted.frequency <= d.highest_frequency))
+    return fail(Fault::bench, "The source-measure channel cannot force a sine of {}; it follows up to {}.",
+                format_setting(wanted.frequency, "Hz"), format_setting(d.highest_frequency, "Hz"));
+  if (!(wanted.peak_to_peak > 0)) return fail(Fault::bench, "The level must be above zero.");
+  if (auto ok = check_channel({.pin = wanted.pin, .value = reach, .compliance = *wanted.compliance}); !ok)
+    return tl::unexpected(ok.error());
+  auto set = wanted;
+  const auto range = std::find_if(d.voltage_ranges.begin(), d.voltage_ranges.end() - 1,
+                                  [&](double r) { return reach <= r * (1 + 1e-9); });
+  const double step = d.set_step * *range;
+  set.peak_to_peak = std::max(1.0, std::round(wanted.peak_to_peak / step)) * step;
+  set.offset = std::round(wanted.offset / step) * step;
+  set.frequency =
+      std::max(1.0, std::round(wanted.frequency / data_.generator.frequency_step)) * data_.generator.frequency_step;
+  return put_tone(set, data_.generator.setting_time);
 }
 
 Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
@@ -219,7 +249,8 @@ Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
   return {};
 }
 
-Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
+/// Nothing is asked of a source-measure channel that it cannot give or that the pin does not bear.
+Result<void> SimulatedBench::check_channel(const bench::SourceMeasureSetup& s) const {
   const auto& d = data_.source;
   if (s.channel < 0 || s.channel >= d.channels)
     return fail(Fault::bench, "There is no source-measure channel {}; the bench has {}.", s.channel + 1, d.channels);
@@ -235,8 +266,14 @@ Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
     return fail(Fault::bench, "{} could see {}; its rating is {}. Lower the {}.", s.pin, format_setting(i, "A"),
                 format_setting(*it->second.current, "A"), by_voltage ? "compliance" : "current");
   if (const auto node = node_of(s.against); !node) return tl::unexpected(node.error());
+  return {};
+}
+
+Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
+  if (auto ok = check_channel(s); !ok) return ok;
   change();
   sources_[s.channel] = s;
+  elapsed_ += data_.source.setting_time;
   return {};
 }
 
@@ -266,11 +303,21 @@ Result<void> SimulatedBench::load(const bench::LoadSetup& s) {
   return {};
 }
 
+namespace {
+/// A lead that nothing drives, so that a sensor on it has a place all the same.
+void add_idle_lead(Circuit& circuit) {
+  circuit.parts.push_back(
+      make_part("bench:idle lead", "resistor", {"bench:idle lead", std::string(kGround)}, {{"value", 1}}));
+  circuit.branches[std::string(bench::kDriveLead)] = {"bench:idle lead", 0};
+}
+}  // namespace
+
 Result<void> SimulatedBench::connect(const std::vector<bench::InputSetup>& inputs) {
   const auto& d = data_.input;
   if (inputs.size() > std::size_t(d.inputs))
     return fail(Fault::bench, "{} quantities are to be sensed; the bench has {} inputs.", inputs.size(), d.inputs);
   Circuit tried = circuit_;
+  add_idle_lead(tried);
   for (std::size_t k = 0; k < inputs.size(); ++k) {
     const auto& input = inputs[k];
     if (auto tap = add_input(tried, input, k, d, 0); !tap) return tl::unexpected(tap.error());
@@ -286,22 +333,36 @@ Result<void> SimulatedBench::connect(const std::vector<bench::InputSetup>& input
 
 /// All that drives, as parts.
 Result<void> SimulatedBench::add_sources(Circuit& whole) const {
-  const std::string ground(kGround);
+  const std::string ground(kGround), drive_lead(bench::kDriveLead);
   const auto generator = [&](const std::string& name, const Waveform& wave, const std::string& pin, double ohms) {
     Part emf = make_part(kGenerator + name, "voltage source", {"bench:emf " + name, ground}, {});
     emf.wave = wave;
     whole.parts.push_back(emf);
     whole.parts.push_back(
         make_part("bench:source " + name, "resistor", {"bench:emf " + name, circuit_.pins.at(pin)}, {{"value", ohms}}));
+    whole.branches[drive_lead] = {"bench:source " + name, 0};
   };
-  if (tone_)
-    generator("tone",
-              {.shape = Waveform::Shape::sine,
-               .offset = tone_->offset,
-               .peak = tone_->peak_to_peak / 2,
-               .frequency = tone_->frequency,
-               .phase = phase_},
-              tone_->pin, tone_->source_resistance);
+  if (tone_) {
+    const Waveform wave{.shape = Waveform::Shape::sine,
+                        .offset = tone_->offset,
+                        .peak = tone_->peak_to_peak / 2,
+                        .frequency = tone_->frequency,
+                        .phase = phase_};
+    if (tone_->compliance) {
+      const std::string pin = circuit_.pins.at(tone_->pin), emf = "bench:emf tone", force = "bench:force tone";
+      Part source = make_part(kGenerator + std::string("tone"), "voltage source", {emf, ground}, {});
+      source.wave = wave;
+      whole.parts.push_back(source);
+      // Holds its own terminal; what the lead loses, the chain that senses the pin sees.
+      whole.parts.push_back(make_part("bench:force source tone", "limited voltage", {force, ground, force, emf},
+                                      {{"value", 0}, {"current_limit", *tone_->compliance}, {"resistance", 1e-4}}));
+      whole.parts.push_back(
+          make_part("bench:lead out tone", "resistor", {force, pin}, {{"value", data_.source.lead_resistance}}));
+      whole.branches[drive_lead] = {"bench:lead out tone", 0};
+    } else {
+      generator("tone", wave, tone_->pin, tone_->source_resistance);
+    }
+  }
   for (const auto& [k, g] : generators_) generator(std::to_string(k), g.wave, g.pin, g.source_resistance);
   for (const auto& [k, s] : sources_) {
     const std::string id = " " + std::to_string(k), force = "bench:force" + id, back = "bench:return" + id,
@@ -351,6 +412,7 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
     part.values[mode] = {load_->value, 0};
     whole.parts.push_back(part);
   }
+  if (!whole.branches.contains(drive_lead)) add_idle_lead(whole);
   return {};
 }
 
@@ -358,6 +420,8 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
 Result<void> SimulatedBench::wire() {
   if (wired_) return {};
   Circuit whole = circuit_;
+  // Sources first: a sensor may stand in the lead that drives.
+  if (auto ok = add_sources(whole); !ok) return ok;
   std::vector<Tap> taps;
   for (std::size_t k = 0; k < inputs_.size(); ++k) {
     // A sensor keeps its errors from take to take; that is why it can be zeroed and checked.
@@ -369,7 +433,6 @@ Result<void> SimulatedBench::wire() {
     tap->offset_sigma *= fixed_error(identity, 2, 0);
     taps.push_back(std::move(*tap));
   }
-  if (auto ok = add_sources(whole); !ok) return ok;
   auto network = Network::compile(whole);
   if (!network) return tl::unexpected(Error{Fault::bench, network.error().message});
   wired_ = std::make_unique<Wired>(std::move(*network),
@@ -662,7 +725,8 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
   const auto fixed = [&](const auto& ranges, const std::optional<double>& asked, double value) {
     return asked ? smallest(ranges, *asked / 1.05) : smallest(ranges, value);
   };
-  const auto vr = fixed(d.voltage_ranges, s.voltage_range, v), ir = fixed(d.current_ranges, s.current_range, i);
+  const auto vr = fixed(d.voltage_ranges, s.voltage_range, v);
+  const auto ir = fixed(d.current_ranges, s.current_range, std::max(std::abs(i), s.lowest_current_range / 1.05));
   bench::SourceReading out{.voltage_range = d.voltage_ranges[vr], .current_range = d.current_ranges[ir]};
   if (auto& last = source_ranges_[channel]; last != out.current_range) {
     last = out.current_range;
@@ -670,15 +734,17 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
   }
   const double noise = d.noise * std::sqrt(20e-3 / aperture);
   std::normal_distribution<double> normal;
-  const auto read = [&](double truth, double range, std::uint64_t which, double& u) {
+  const auto read = [&](double truth, double range, std::uint64_t which, double& u, double& own, double& shared) {
     const double gain = d.u_gain * fixed_error(seed_, 2000 + std::uint64_t(channel), which),
                  offset = d.u_offset * range * fixed_error(seed_, 2100 + std::uint64_t(channel), which);
-    u = std::hypot(std::hypot(d.u_gain * truth, d.u_offset * range), noise * range);
+    own = noise * range;
+    shared = std::hypot(d.u_gain * truth, d.u_offset * range);
+    u = std::hypot(own, shared);
     // A fixed range too small for what is there shows its end.
     return std::clamp(truth * (1 + gain) + offset + noise * range * normal(noise_), -1.1 * range, 1.1 * range);
   };
-  out.voltage = read(v, out.voltage_range, vr, out.u_voltage);
-  out.current = read(i, out.current_range, 50 + ir, out.u_current);
+  out.voltage = read(v, out.voltage_range, vr, out.u_voltage, out.u_voltage_noise, out.u_voltage_shared);
+  out.current = read(i, out.current_range, 50 + ir, out.u_current, out.u_current_noise, out.u_current_shared);
   out.at_compliance =
       s.force == bench::Force::voltage ? std::abs(i) > 0.975 * s.compliance : std::abs(v) > 0.975 * s.compliance;
   keep_pace(stop);

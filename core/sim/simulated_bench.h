@@ -45,6 +45,9 @@ class SimulatedBench final : public bench::Bench {
   using Samples = std::vector<std::vector<double>>;
 
   Result<void> allow(const std::string& pin, double peak) const;
+  Result<void> check_channel(const bench::SourceMeasureSetup& setup) const;
+  Result<bench::AppliedDrive> force_tone(const bench::ToneDrive& wanted);
+  bench::AppliedDrive put_tone(const bench::ToneDrive& set, double setting_time);
   Result<std::string> node_of(const std::string& pin) const;
   Result<void> add_sources(Circuit& whole) const;
   void change();

@@ -3,14 +3,10 @@
 #include <algorithm>
 
 #include "base/quantity.h"
+#include "base/words.h"
 
 namespace heron::study {
 namespace {
-
-std::string trimmed(std::string_view text) {
-  const auto first = text.find_first_not_of(' '), last = text.find_last_not_of(' ');
-  return first == std::string_view::npos ? std::string() : std::string(text.substr(first, last - first + 1));
-}
 
 Result<void> set_sensor(bench::Chain& chain, std::string_view text) {
   if (text.starts_with('{')) {

@@ -15,6 +15,7 @@ using SettingsText = std::map<std::string, std::string>;
 /// A curve of a take, ready to be held against masks and drawn: one x with named columns.
 struct Columns {
   std::string x_name, x_unit;
+  bool logarithmic = true;  ///< masks are straight over lg x; else over x
   std::vector<double> x;
   struct Column {
     std::string name, unit;

@@ -1,12 +1,13 @@
 #include <algorithm>
 
+#include "study/iv/kind.h"
 #include "study/kind.h"
 #include "study/response/kind.h"
 
 namespace heron::study {
 
 const std::vector<const Kind*>& kinds() {
-  static const std::vector<const Kind*> all = {&response::kind()};
+  static const std::vector<const Kind*> all = {&response::kind(), &iv::kind()};
   return all;
 }
 

@@ -292,8 +292,8 @@ TEST_CASE("several files and several curves of one come in together, with column
   REQUIRE(drive::until([&] { return bring->isEnabled(); }));
   CHECK(bring->text() == "Bring in 4 takes");
   drive::click(bring);
+  REQUIRE(drive::until([&] { return open.session().takes().size() == 6; }));
   REQUIRE(drive::settled(open.window));
-  CHECK(open.session().takes().size() == 6);
   CHECK(open.session().overlaid().size() == 4);
   CHECK(open.session().takes()[3].origin == "several.csv, curve 2");
 }

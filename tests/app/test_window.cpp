@@ -400,8 +400,8 @@ TEST_CASE("a dropped table becomes a take beside the one in view", "[app]") {
       [&] { return (role = drive::control<QComboBox>(open.window, "Column 2 of other bench.csv")) != nullptr; }));
   CHECK(role->currentText() == "gain");
   QTest::keyClick(&open.window, Qt::Key_Return);
+  REQUIRE(drive::until([&] { return open.session().takes().size() == 3; }));
   REQUIRE(drive::settled(open.window));
-  REQUIRE(open.session().takes().size() == 3);
   CHECK(open.session().takes().back().origin == "other bench.csv");
   CHECK(open.session().takes().back().note.find("another bench") != std::string::npos);
   CHECK(open.session().overlaid() == QList<long long>{before});
@@ -412,11 +412,13 @@ TEST_CASE("a dropped table becomes a take beside the one in view", "[app]") {
   const QString bad = open.demo.file("bad.csv");
   std::ofstream(bad.toStdString()) << "frequency,gain\n1,2\n2,zebra\n";
   drop(open.window, bad);
+  const auto told = [&] {
+    for (const auto* label : open.window.findChild<app::ImportPage*>()->findChildren<QLabel*>())
+      if (label->text().contains("bad.csv:3")) return true;
+    return false;
+  };
+  CHECK(drive::until(told));
   CHECK_FALSE(drive::button(open.window, "Bring in")->isEnabled());
-  bool told = false;
-  for (const auto* label : open.window.findChild<app::ImportPage*>()->findChildren<QLabel*>())
-    told = told || label->text().contains("bad.csv:3");
-  CHECK(told);
   QTest::keyClick(&open.window, Qt::Key_Return);
   QTest::keyClick(&open.window, Qt::Key_Escape);
   CHECK(open.window.findChild<app::StudyPage*>()->isVisible());
@@ -520,7 +522,7 @@ TEST_CASE("an empty dossier leads to a first study, a take, and back", "[app]") 
       window.session().load_circuit(QString(HERON_SOURCE) + "/tests/app/test_window.cpp").contains("test_window.cpp:"));
   answer_dialog(QString(HERON_SOURCE) + "/mudlark/hydrophone_preamp.toml");
   drive::click(drive::button(window, "Load a circuit"));
-  CHECK(window.session().pins().size() == 3);
+  CHECK(window.session().pins().size() == 4);
   CHECK(window.session().add_study("Passband").isEmpty());
   CHECK_FALSE(window.session().add_study("Passband").isEmpty());
   window.show_study();
@@ -542,7 +544,10 @@ TEST_CASE("a table dropped on an empty dossier makes its first study", "[app]") 
   const QString file = folder.filePath("sweep.csv");
   std::ofstream(file.toStdString()) << "frequency,gain\n10,0\n100,-1\n1000,-20\n";
   drop(window, file);
-  drive::click(drive::button(window, "Bring in"));
+  auto* bring = drive::button(window, "Bring in");
+  REQUIRE(drive::until([&] { return bring->isEnabled(); }));
+  drive::click(bring);
+  REQUIRE(drive::until([&] { return window.session().takes().size() == 1; }));
   REQUIRE(drive::settled(window));
   CHECK(window.session().studies().size() == 1);
   CHECK(window.session().takes().size() == 1);

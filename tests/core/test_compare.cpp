@@ -6,9 +6,11 @@
 #include "dossier/take_run.h"
 #include "response_support.h"
 #include "sim/simulated_bench.h"
+#include "study/response/brief.h"
 #include "study/response/compare.h"
 #include "study/response/figures.h"
 #include "study/response/kind.h"
+#include "study/response/preflight.h"
 #include "study/response/runner.h"
 
 using namespace heron;
@@ -294,4 +296,80 @@ TEST_CASE("a fixture's open, short and load are taken on the bench and come off 
   CHECK(*r.u < 0.003 * 380);
   const double stray = figure(without, "shunt.capacitance").value - figure(with, "shunt.capacitance").value;
   CHECK(stray == Approx(155e-12).epsilon(0.1));
+}
+
+TEST_CASE("the source-measure pair gives an impedance: its own sine and its own current monitor", "[impedance]") {
+  constexpr const char* kPart = R"(
+[pins]
+top = "top"
+[part.R1]
+kind = "resistor"
+between = ["top", "mid"]
+value = "470 ohm"
+[part.C1]
+kind = "capacitor"
+between = ["mid", "ground"]
+value = "220 nF"
+)";
+  response::Plan p{.drive_pin = "top",
+                   .hookup = {.chains = {{.name = "v", .input = {.pin = "top"}},
+                                         {.name = "i", .input = {.pin = std::string(bench::kDriveLead)}}}},
+                   .stimulus = "i",
+                   .response = "v",
+                   .start = 100,
+                   .stop = 50e3,
+                   .quantity = response::Quantity::impedance,
+                   .points_per_decade = 6,
+                   .level_pp = 4,
+                   .compliance = 10e-3,
+                   .settle_time = 5e-3};
+  p.hookup.chains[0].input.sensor = *bench::find_stock_sensor("Direct lead");
+  p.hookup.chains[1].input.sensor = *bench::find_stock_sensor("Current monitor 1 V/mA");
+  p.hookup.chains[1].zero = 0;
+  const auto curve = response::reduce_take(taken(p, kPart));
+  if (!curve) FAIL(curve.error().message);
+  for (std::size_t k = 0; k < curve->points.size(); ++k) {
+    const auto& point = curve->points[k];
+    // The voltage's input, 1 Mohm and 15 pF, draws its current through the same monitor.
+    const Complex jw(0, 2 * pi * point.frequency), z = 470.0 + 1.0 / (jw * 220e-9),
+                                                   seen = 1.0 / (1.0 / z + 1e-6 + jw * 15e-12);
+    CHECK(std::abs(point.gain_db - 20 * std::log10(std::abs(seen))) < 4 * *point.u_gain_db);
+    CHECK(std::abs(std::remainder(point.phase_deg - std::arg(seen) * 180 / pi, 360)) < 4 * *point.u_phase_deg);
+    CHECK(*point.u_gain_db < 0.05);
+  }
+
+  // Words, limits, and what is wrong about it beforehand.
+  const std::vector<std::string> pins = {"top", std::string(bench::kDriveLead)};
+  auto said = response::apply(p, "source", "50 ohm", pins);
+  REQUIRE(said);
+  CHECK_FALSE(said->compliance);
+  const auto keys = [&](const response::Plan& plan) {
+    sim::SimulatedBench bench(*sim::read_circuit(kPart, "part"), 1);
+    const auto levels = dossier::predict_levels(*sim::read_circuit(kPart, "part"), plan);
+    std::string out;
+    for (const auto& d : response::preflight(plan, bench.limits(), {}, levels ? &*levels : nullptr))
+      if (d.severity == Severity::serious) out += d.key + " ";
+    return out;
+  };
+  CHECK(keys(p).empty());
+  CHECK(keys(*said).find("wiring.monitor") != std::string::npos);
+  said = response::apply(*said, "source", "source-measure, 2 mA", pins);
+  REQUIRE(said);
+  CHECK(*said->compliance == Approx(2e-3));
+  CHECK(keys(*said).find("compliance.reached") != std::string::npos);
+  auto fast = p;
+  fast.stop = 1e6;
+  CHECK(keys(fast).find("source.limit") != std::string::npos);
+  CHECK_FALSE(response::apply(p, "source", "source-measure, -1 mA", pins));
+  CHECK(response::plan_from_json(response::to_json(p))->compliance == p.compliance);
+
+  // Above its compliance the channel gives no more: the peak of the current is the limit's.
+  sim::SimulatedBench bench(*sim::read_circuit(kPart, "part"), 1);
+  REQUIRE(bench.connect({p.hookup.chains[0].input, p.hookup.chains[1].input}));
+  REQUIRE(bench.drive({.pin = "top", .frequency = 20e3, .peak_to_peak = 4, .compliance = 2e-3}));
+  REQUIRE(bench.wait(2e-3, {}));
+  const auto capture = bench.capture(1e6, 500, {});
+  REQUIRE(capture);
+  const auto volts = capture->channels[1].volts();
+  CHECK(*std::max_element(volts.begin(), volts.end()) == Approx(2.0).epsilon(0.01));
 }

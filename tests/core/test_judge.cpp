@@ -104,8 +104,7 @@ TEST_CASE("claims files are read or refused with their line", "[judge]") {
        {Row{"[[claim]]\nlower = \"1 Hz\"\n", "c.toml:1: figure"},
         Row{"[[claim]]\nfigure = \"corner.high\"\n", "one is wanted"},
         Row{"[[claim]]\nfigure = \"corner.high\"\nlower = \"18 parsec\"\n", "not a unit"},
-        Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"},
-        Row{"[[mask]]\ncurve = \"colour\"\n", "gain or phase"},
+        Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"}, Row{"[[mask]]\ncurve = \"colour\"\n", "gain, phase"},
         Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"1 Hz\", \"1 V\"], [\"2 Hz\", \"1 dB\"]]\n", "voltage"},
         Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"9 Hz\", \"1 dB\"], [\"2 Hz\", \"1 dB\"]]\n", "rise in frequency"},
         Row{"[[claim", "c.toml:1"}, Row{"claims = 3\n", "only [[claim]] and [[mask]]"}}) {
@@ -158,5 +157,31 @@ TEST_CASE("claims are understood as people write them, and refused with what is 
     const auto claim = judge::understand_claim(bad, kind);
     REQUIRE_FALSE(claim);
     CHECK_FALSE(claim.error().message.empty());
+  }
+}
+
+TEST_CASE("masks are understood as lines too", "[judge]") {
+  using Line = std::vector<std::pair<double, double>>;
+  const auto flat = judge::understand_mask("gain at most 27 dB from 100 Hz to 10 kHz");
+  REQUIRE((flat && *flat));
+  CHECK((*flat)->curve == "gain");
+  CHECK((*flat)->upper == Line{{100, 27}, {10e3, 27}});
+  CHECK((*flat)->lower.empty());
+  const auto bent =
+      judge::understand_mask("Phase at least \u221290 deg at 10 Hz, -180 deg at 1k, \u2212360 deg at 20 kHz");
+  REQUIRE((bent && *bent));
+  CHECK((*bent)->lower == Line{{10, -90}, {1e3, -180}, {20e3, -360}});
+  for (const char* other :
+       {"", "High corner at least 18 kHz", "gain at 1 kHz at least 26 dB", "Low corner 15 to 25 Hz"}) {
+    INFO(other);
+    const auto none = judge::understand_mask(other);
+    REQUIRE(none);
+    CHECK_FALSE(*none);
+  }
+  for (const char* bad : {"gain at most 27 dB from 100 Hz", "gain at most 27 dB from 1 kHz to 100 Hz",
+                          "gain at most 27 furlong from 1 Hz to 2 Hz", "gain below 3 dB at 10 Hz, 2 dB",
+                          "gain below 3 dB at 0 Hz, 2 dB at 5 Hz", "gain below 3 dB from nan to 5 Hz"}) {
+    INFO(bad);
+    CHECK_FALSE(judge::understand_mask(bad));
   }
 }

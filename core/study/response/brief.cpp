@@ -5,6 +5,7 @@
 #include <cctype>
 #include <cmath>
 
+#include "base/words.h"
 #include "signal/spectra.h"
 
 namespace heron::study::response {
@@ -18,20 +19,6 @@ std::string count_text(double count, std::string_view noun) {
 
 std::string level_text(const Plan& p, LevelForm form) {
   return format_setting(level_from_pp(p.level_pp, form), "V") + " " + std::string(level_form_text(form));
-}
-
-/// The words between commas, trimmed.
-std::vector<std::string_view> pieces(std::string_view text) {
-  std::vector<std::string_view> out;
-  while (!text.empty()) {
-    const auto comma = std::min(text.find(','), text.size());
-    auto piece = text.substr(0, comma);
-    while (!piece.empty() && piece.front() == ' ') piece.remove_prefix(1);
-    while (!piece.empty() && piece.back() == ' ') piece.remove_suffix(1);
-    if (!piece.empty()) out.push_back(piece);
-    text.remove_prefix(std::min(comma + 1, text.size()));
-  }
-  return out;
 }
 
 /// "20 mV pk-pk at 10 Hz, 1 V pk-pk at 10 kHz", or the one level.
@@ -62,6 +49,29 @@ Result<double> whole(Result<double> value) {
   return value;
 }
 
+/// "50 ohm" is the generator's resistance; "source-measure, 10 mA" the other instrument and its compliance.
+Result<void> set_source(Plan& p, std::string_view text) {
+  constexpr std::string_view kName = "source-measure";
+  constexpr double kUsualCompliance = 10e-3;
+  if (const auto at = text.find(kName); at != std::string_view::npos) {
+    const auto rest = pieces(text.substr(at + kName.size()));
+    if (rest.empty()) {
+      p.compliance = p.compliance.value_or(kUsualCompliance);
+      return {};
+    }
+    const auto value = parse_value(rest.front(), "A");
+    if (!value) return tl::unexpected(value.error());
+    if (!(*value > 0)) return fail(Fault::input, "The compliance must be above zero.");
+    p.compliance = *value;
+    return {};
+  }
+  const auto ohms = parse_value(text, "ohm");
+  if (!ohms) return tl::unexpected(ohms.error());
+  p.source_resistance = *ohms;
+  p.compliance.reset();
+  return {};
+}
+
 Result<void> set_points(Plan& p, std::string_view text) {
   const std::string typed(text);
   if (p.spacing == Spacing::listed) p.spacing = Spacing::logarithmic;
@@ -86,7 +96,7 @@ Result<void> set_points(Plan& p, std::string_view text) {
 
 Result<void> set_listed(Plan& p, std::string_view text) {
   std::vector<double> listed;
-  for (const auto piece : pieces(text)) {
+  for (const auto& piece : pieces(text)) {
     const auto f = parse_value(piece, "Hz");
     if (!f)
       return fail(
@@ -109,7 +119,7 @@ Result<void> set_listed(Plan& p, std::string_view text) {
 Result<void> set_level_table(Plan& p, std::string_view text) {
   std::vector<std::pair<double, double>> table;
   LevelForm form = p.level_form;
-  for (const auto piece : pieces(text)) {
+  for (const auto& piece : pieces(text)) {
     const auto at = piece.find(" at ");
     if (at == std::string_view::npos)
       return fail(Fault::input, "\"{}\" does not say at which frequency: 20 mV pk-pk at 10 Hz, 1 V pk-pk at 10 kHz.",
@@ -275,7 +285,7 @@ Result<void> set_word(Plan& p, std::string_view key, std::string_view text, cons
   if (key == "points") return set_points(p, text);
   if (key == "level") return set_level(p, text);
   if (key == "offset") return assign(p.offset, parse_value(text, "V"));
-  if (key == "source") return assign(p.source_resistance, parse_value(text, "ohm"));
+  if (key == "source") return set_source(p, text);
   if (key == "settle_time") return not_negative(p.settle_time, parse_value(text, "s"));
   if (key == "settle_periods") return not_negative(p.settle_periods, counted(text, {"period"}));
   if (key == "periods") return assign(p.periods, counted(text, {"period"}));
@@ -357,7 +367,8 @@ std::vector<BriefPiece> brief(const Plan& p) {
       word("resolution", format_setting(p.resolution, "Hz") + " resolution");
   }
   say("through");
-  word("source", format_setting(p.source_resistance, "ohm"));
+  word("source", p.compliance ? "source-measure, " + format_setting(*p.compliance, "A")
+                              : format_setting(p.source_resistance, "ohm"));
   say(".");
   head("Sense");
   const auto quantity = [&](const std::string& role, const std::string& key) {
@@ -493,7 +504,11 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
             between(limits.lowest_level_pp, limits.highest_level_pp, "V") + " pk-pk; a bare number is " +
                 std::string(level_form_text(p.level_form)) + "; or automatic; or 20 mV at 10 Hz, 1 V at 10 kHz"};
   }
-  if (key == "source") return {"Resistance of the source", "", "above 0 Ω"};
+  if (key == "source")
+    return {"What drives: the generator by its resistance, or the source-measure channel with its compliance",
+            p.compliance ? "holds the voltage at the pin; its current monitor goes on the drive lead"
+                         : "open-circuit levels; \"source-measure, 10 mA\" forces the voltage instead",
+            "a resistance above 0 Ω, or source-measure and a current"};
   if (key == "offset")
     return {"Offset of the sine, open circuit", "",
             "offset and level together within " + format_setting(limits.highest_level_pp, "V") + " pk-pk"};

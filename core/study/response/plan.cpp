@@ -45,6 +45,7 @@ json to_json(const Plan& p) {
               {"level_form", level_form_text(p.level_form)},
               {"offset", p.offset},
               {"source_resistance", p.source_resistance},
+              {"compliance", p.compliance ? json(*p.compliance) : json(nullptr)},
               {"settle_time", p.settle_time},
               {"settle_periods", p.settle_periods},
               {"periods", p.periods},
@@ -117,6 +118,7 @@ Result<Plan> plan_from_json(const json& in) {
     p.level_form = form == "rms" ? LevelForm::rms : form == "peak" ? LevelForm::peak : LevelForm::peak_to_peak;
     p.offset = in.value("offset", p.offset);
     p.source_resistance = in.value("source_resistance", p.source_resistance);
+    if (const auto it = in.find("compliance"); it != in.end() && it->is_number()) p.compliance = it->get<double>();
     p.settle_time = in.value("settle_time", p.settle_time);
     p.settle_periods = in.value("settle_periods", p.settle_periods);
     p.periods = in.value("periods", p.periods);
@@ -235,6 +237,9 @@ Result<void> check(const Plan& p) {
     return fail(Fault::input, "The sweep would have {} points; from 2 to {} are possible.", n, kMostPoints);
   if (!(p.level_pp > 0)) return fail(Fault::input, "The level must be above zero.");
   if (!(p.source_resistance > 0)) return fail(Fault::input, "The source resistance must be above zero.");
+  if (p.compliance && !p.stepped())
+    return fail(Fault::input, "A source-measure channel forces sines; noise comes out of the generator.");
+  if (p.compliance && !(*p.compliance > 0)) return fail(Fault::input, "The compliance must be above zero.");
   if (p.settle_time < 0 || p.settle_time > 3600) return fail(Fault::input, "Settling takes from 0 s to 1 h.");
   if (p.settle_periods < 0 || p.settle_periods > 1e6)
     return fail(Fault::input, "Settling takes from 0 to 1 000 000 periods.");

@@ -56,6 +56,7 @@ struct Plan {
   LevelForm level_form = LevelForm::peak_to_peak;      ///< how the user says it
   double offset = 0;                                   ///< V
   double source_resistance = 50;                       ///< ohm
+  std::optional<double> compliance;                    ///< A peak; a source-measure channel drives, not the generator
   double settle_time = 20e-3;                          ///< s...
   double settle_periods = 2;                           ///< ...and periods, one after the other
   double agree = 0;                                    ///< relative; read again until two readings agree; 0: do not ask

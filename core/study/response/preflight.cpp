@@ -71,6 +71,56 @@ void check_impedance(const Plan& p, std::vector<Doubt>& out) {
                    {{"quantity", "impedance"}}});
 }
 
+/// A source-measure channel has its own limits, and its current monitor is of use only where it drives.
+void check_source(const Plan& p, const bench::Limits& limits, const Levels* levels, std::vector<Doubt>& out) {
+  for (const auto& chain : p.hookup.chains) {
+    if (chain.input.sensor.kind != bench::SensorKind::monitor) continue;
+    if (!p.compliance)
+      out.push_back({"wiring.monitor",
+                     Severity::serious,
+                     fmt::format("{} is read by the current monitor of the source-measure channel, but the generator "
+                                 "drives.",
+                                 chain.name),
+                     "Drive through the source-measure channel.",
+                     {{"source", "source-measure"}}});
+    else if (chain.input.pin != bench::kDriveLead)
+      out.push_back({"wiring.monitor",
+                     Severity::serious,
+                     fmt::format("The current monitor reads the {}, not {}.", bench::kDriveLead, chain.input.pin),
+                     fmt::format("Put {} on the {}.", chain.name, bench::kDriveLead),
+                     {}});
+  }
+  if (!p.compliance) return;
+  const double reach = highest_peak(p) + std::abs(p.offset);
+  if (p.stop > limits.source_measure_frequency)
+    out.push_back({"source.limit",
+                   Severity::serious,
+                   fmt::format("The source-measure channel follows a sine up to {}.",
+                               format_setting(limits.source_measure_frequency, "Hz")),
+                   fmt::format("Stop the sweep there, or drive by the generator."),
+                   {{"stop", format_setting(limits.source_measure_frequency, "Hz")}}});
+  if (reach > limits.source_measure_voltage || *p.compliance > limits.source_measure_current)
+    out.push_back({"source.limit",
+                   Severity::serious,
+                   fmt::format("The source-measure channel reaches {} and {}.",
+                               format_setting(limits.source_measure_voltage, "V"),
+                               format_setting(limits.source_measure_current, "A")),
+                   "Lower the level or the compliance.",
+                   {}});
+  if (!levels) return;
+  for (const auto& chain : p.hookup.chains) {
+    const auto level = levels->quantities.find(chain.name);
+    if (chain.input.pin != bench::kDriveLead || level == levels->quantities.end()) continue;
+    if (const double i = level->second.highest(); i > *p.compliance)
+      out.push_back({"compliance.reached", Severity::serious,
+                     fmt::format("{} would draw {} peak at {}; the compliance of {} would cut the sine.", p.drive_pin,
+                                 format_setting(std::stod(fmt::format("{:.2g}", i)), "A"),
+                                 format_setting(level->second.at_frequency, "Hz"), format_setting(*p.compliance, "A")),
+                     "Lower the level, or raise the compliance if the device bears it.",
+                     level_edit(p, 1.6 * highest_peak(p) * *p.compliance / i)});
+  }
+}
+
 /// A sweep of minutes is told, with what takes the time and what would halve it.
 void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& out) {
   const double seconds = sweep_time(p, limits);
@@ -123,7 +173,9 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
     if (const auto it = others.find(p.drive_pin); it != others.end()) it->second.voltage.reset();
     check_ratings(others, *levels, sweep_time(p, limits), out);
   }
-  if (2 * reach > limits.highest_level_pp * (1 + 1e-9) || 2 * highest_peak(p) < limits.lowest_level_pp)
+  check_source(p, limits, levels, out);
+  if (!p.compliance &&
+      (2 * reach > limits.highest_level_pp * (1 + 1e-9) || 2 * highest_peak(p) < limits.lowest_level_pp))
     out.push_back({"source.limit", Severity::serious,
                    fmt::format("The generator gives {} to {} pk-pk, offset included; the plan asks for {}.",
                                volts(limits.lowest_level_pp), volts(limits.highest_level_pp), volts(2 * reach)),

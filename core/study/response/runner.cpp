@@ -164,7 +164,8 @@ Result<Point> Run::measure(const Step& step, double level_pp) {
                                      .frequency = step.frequency,
                                      .peak_to_peak = level_pp,
                                      .offset = plan_.offset,
-                                     .source_resistance = plan_.source_resistance});
+                                     .source_resistance = plan_.source_resistance,
+                                     .compliance = plan_.compliance});
   if (!applied) return tl::unexpected(applied.error());
   if (auto ok = bench_.wait(plan_.settle_time + plan_.settle_periods / step.frequency, stop_); !ok)
     return tl::unexpected(ok.error());

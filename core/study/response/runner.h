@@ -3,16 +3,13 @@
 #include <stop_token>
 
 #include "study/preflight.h"
+#include "study/progress.h"
 #include "study/raw.h"
 #include "study/response/plan.h"
 
 namespace heron::study::response {
 
-/// What the runner tells between points.
-struct Progress {
-  int done = 0, total = 0;
-  double bench_seconds_left = 0;  ///< of a real bench
-};
+using study::Progress;
 
 /// What a run is told besides its plan.
 struct Context {

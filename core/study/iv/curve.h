@@ -1,0 +1,80 @@
+#pragma once
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+#include "study/iv/settings.h"
+#include "study/raw.h"
+
+namespace heron::study::iv {
+
+/// One value of an uncertainty's parts: what each reading has of its own, and what all on one range share.
+struct Doubtful {
+  double noise = 0, shared = 0;  ///< standard uncertainties, in the quantity's unit
+};
+
+/// One reading of current and voltage.
+struct CurvePoint {
+  int index = 0;                     ///< of the raw point; of a table the row
+  double voltage = 0, current = 0;   ///< V, A
+  double time = 0;                   ///< s since the take began, on the bench's clock; of a table the row's number
+  std::optional<double> programmed;  ///< what was asked of the swept source, V or A
+  std::optional<Doubtful> u_voltage, u_current;
+  double voltage_range = 0, current_range = 0;  ///< 0 where unknown
+  bool at_compliance = false;
+  int cycle = 0;
+};
+
+/// One curve of a family.
+struct Curve {
+  std::optional<double> step;      ///< value of the stepped quantity
+  std::vector<CurvePoint> points;  ///< in the order read
+};
+
+/// Current against voltage, once or for each value of a stepped quantity.
+struct Family {
+  std::vector<Curve> curves;  ///< by rising step
+  std::string step_name = "step", step_unit;
+  bool measured = false;
+  bool offset_known = true;  ///< false where the instrument's zero was not taken off and matters
+
+  std::size_t size() const;
+};
+
+/// Points of a take as curves: readings of source-measure channels, or a table with columns voltage and current, step
+/// if there is one. Rows of one step belong to one curve wherever they stand.
+///
+/// Fault::input for no points, or values that are not finite.
+Result<Family> reduce_take(const std::vector<Point>& points, const Settings& settings);
+
+/// Stretches of one direction: rising, then falling... A turn counts once the voltage has gone back by more than a
+/// fiftieth of the span, so that noise makes none.
+struct Piece {
+  bool rising = true;
+  std::vector<std::size_t> points;  ///< of the curve, in the order read
+};
+std::vector<Piece> pieces_of(const Curve& curve);
+
+/// Columns sorted by voltage with repeated voltages averaged: what interpolation needs.
+struct Sorted {
+  std::vector<double> voltage, current;
+  bool log_current = false;  ///< currents of one sign, nearer to geometric than to even steps
+};
+
+/// The points of the first stretch, or of all where there is one direction only. Points at compliance are left out.
+Sorted sorted(const Curve& curve);
+Sorted sorted(const Curve& curve, std::span<const std::size_t> points);
+
+/// Current at a voltage, linear, or log where the points are log; nothing outside.
+std::optional<double> current_at(const Sorted& curve, double voltage);
+/// The first voltage, from the lowest, at which the current passes a value; nothing where it does not.
+std::optional<double> voltage_at(const Sorted& curve, double current);
+
+/// dI/dV by a parabola through the five nearest points (three where there are no more); nothing outside.
+std::optional<double> slope_at(const Sorted& curve, double voltage);
+/// dV/dI at a current, by the same parabola of V against I, or against ln I where the points are log.
+std::optional<double> resistance_at(const Sorted& curve, double current);
+
+}  // namespace heron::study::iv

@@ -1,0 +1,45 @@
+#pragma once
+#include <functional>
+#include <tl/expected.hpp>
+
+#include "study/figure.h"
+#include "study/iv/curve.h"
+#include "study/iv/settings.h"
+
+/// How each figure of current against voltage is found.
+namespace heron::study::iv {
+
+using Value = tl::expected<double, std::string>;  ///< or why not
+inline tl::unexpected<std::string> no(std::string reason) { return tl::unexpected<std::string>(std::move(reason)); }
+
+/// One curve, ready to be read.
+struct View {
+  const Family& family;
+  const Curve& curve;
+  const Settings& settings;
+  Sorted sorted;
+};
+
+/// A figure of one curve.
+struct CurveFigure {
+  const char *name, *label, *unit;
+  const char* parameter;  ///< unit of what follows the @, before a step: "V"; null for none
+  Axis axis;              ///< read without being asked for on this axis, where there is no parameter
+  bool both_axes;
+  Value (*compute)(const View& view, double parameter);
+};
+
+/// A figure of the whole family.
+struct FamilyFigure {
+  const char *name, *label, *unit;
+  std::vector<const char*> parameters;  ///< units
+  Axis axis;
+  Value (*compute)(const std::vector<View>& views, const std::vector<double>& parameters);
+};
+
+const std::vector<CurveFigure>& general_figures();     ///< current, voltage, slopes, loop
+const std::vector<CurveFigure>& junction_figures();    ///< diode, source of light
+const std::vector<CurveFigure>& transistor_figures();  ///< knee, threshold, transconductance
+const std::vector<FamilyFigure>& family_figures();     ///< those that compare curves
+
+}  // namespace heron::study::iv

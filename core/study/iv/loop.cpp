@@ -1,0 +1,74 @@
+#include "study/iv/loop.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "signal/curve.h"
+
+namespace heron::study::iv {
+namespace {
+
+/// Mean current of those stretches that reach the voltage.
+std::optional<double> mean_at(const std::vector<Sorted>& stretches, double voltage) {
+  double sum = 0;
+  int n = 0;
+  for (const auto& s : stretches)
+    if (const auto i = signal::interpolate(s.voltage, s.current, voltage)) {
+      sum += *i;
+      ++n;
+    }
+  return n > 0 ? std::optional(sum / n) : std::nullopt;
+}
+
+}  // namespace
+
+std::optional<Loop> loop_of(const Curve& curve) {
+  std::vector<Sorted> up, down;
+  std::vector<double> places;
+  double speed = 0, weight = 0;
+  const auto pieces = pieces_of(curve);
+  for (const auto& piece : pieces) {
+    auto s = sorted(curve, piece.points);
+    if (s.voltage.size() < 2) continue;
+    places.insert(places.end(), s.voltage.begin(), s.voltage.end());
+    const auto &first = curve.points[piece.points.front()], &last = curve.points[piece.points.back()];
+    if (const double seconds = last.time - first.time; seconds > 0) {
+      speed += std::abs(last.voltage - first.voltage);
+      weight += seconds;
+    }
+    (piece.rising ? up : down).push_back(std::move(s));
+  }
+  if (up.empty() || down.empty()) return std::nullopt;
+  std::sort(places.begin(), places.end());
+  places.erase(std::unique(places.begin(), places.end()), places.end());
+  double largest = 0;
+  for (const auto& p : curve.points)
+    if (!p.at_compliance) largest = std::max(largest, std::abs(p.current));
+  Loop out{.rate = weight > 0 ? speed / weight : 0};
+  std::optional<std::pair<double, double>> before;
+  for (const double v : places) {
+    const auto a = mean_at(up, v), b = mean_at(down, v);
+    if (!a || !b) {
+      before.reset();
+      continue;
+    }
+    const double apart = *a - *b;
+    if (std::abs(apart) > out.opening) {
+      out.opening = std::abs(apart);
+      out.opening_at = v;
+    }
+    if (before) {
+      const auto [v0, d0] = *before;
+      // Where the branches cross in between, both triangles count.
+      out.area += (d0 < 0) == (apart < 0) || d0 == 0 || apart == 0
+                      ? (v - v0) * (std::abs(d0) + std::abs(apart)) / 2
+                      : (v - v0) * (d0 * d0 + apart * apart) / (2 * (std::abs(d0) + std::abs(apart)));
+    }
+    before = {v, apart};
+  }
+  if (!(largest > 0)) return std::nullopt;
+  out.opening /= largest;
+  return out;
+}
+
+}  // namespace heron::study::iv

@@ -1,0 +1,214 @@
+#include "study/iv/plan.h"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "base/quantity.h"
+
+namespace heron::study::iv {
+
+using nlohmann::json;
+
+namespace {
+
+constexpr const char* kRoles[] = {"constant", "swept", "stepped"};
+constexpr const char* kSpacings[] = {"linear", "log", "listed"};
+constexpr const char* kCourses[] = {"up", "down", "both"};
+
+template <class Enum, std::size_t n>
+Enum word_of(const std::string& text, const char* const (&words)[n]) {
+  const auto it = std::find(std::begin(words), std::end(words), text);
+  return it == std::end(words) ? Enum(0) : Enum(it - std::begin(words));
+}
+
+json to_json(const Source& s) {
+  return {{"name", s.name},
+          {"pin", s.pin},
+          {"against", s.against},
+          {"role", kRoles[int(s.role)]},
+          {"force", s.force == bench::Force::voltage ? "voltage" : "current"},
+          {"value", s.value},
+          {"start", s.values.start},
+          {"stop", s.values.stop},
+          {"points", s.values.points},
+          {"spacing", kSpacings[int(s.values.spacing)]},
+          {"listed", s.values.listed},
+          {"compliance", s.compliance},
+          {"four_wire", s.four_wire},
+          {"current_range", s.current_range ? json(*s.current_range) : json(nullptr)},
+          {"lowest_range", s.lowest_range}};
+}
+
+Source source_from_json(const json& in) {
+  Source s{.name = in.value("name", ""),
+           .pin = in.value("pin", ""),
+           .against = in.value("against", ""),
+           .current_range = {}};
+  s.role = word_of<Role>(in.value("role", "constant"), kRoles);
+  s.force = in.value("force", "voltage") == "current" ? bench::Force::current : bench::Force::voltage;
+  s.value = in.value("value", s.value);
+  s.values.start = in.value("start", s.values.start);
+  s.values.stop = in.value("stop", s.values.stop);
+  s.values.points = in.value("points", s.values.points);
+  s.values.spacing = word_of<Spacing>(in.value("spacing", "linear"), kSpacings);
+  s.values.listed = in.value("listed", s.values.listed);
+  s.compliance = in.value("compliance", s.compliance);
+  s.four_wire = in.value("four_wire", s.four_wire);
+  if (const auto it = in.find("current_range"); it != in.end() && it->is_number()) s.current_range = it->get<double>();
+  s.lowest_range = in.value("lowest_range", s.lowest_range);
+  return s;
+}
+
+Result<void> check_values(const Source& s) {
+  const auto& v = s.values;
+  if (v.spacing == Spacing::listed) {
+    if (v.listed.empty()) return fail(Fault::input, "{}: the list of values is empty.", s.name);
+    for (const double x : v.listed)
+      if (!std::isfinite(x)) return fail(Fault::input, "{}: a value of the list is no number.", s.name);
+    return {};
+  }
+  if (!std::isfinite(v.start) || !std::isfinite(v.stop)) return fail(Fault::input, "{}: an end is no number.", s.name);
+  const int fewest = s.role == Role::swept ? 2 : 1;
+  if (v.points < fewest || v.points > kMostPoints)
+    return fail(Fault::input, "{}: from {} to {} points are possible.", s.name, fewest, kMostPoints);
+  if (v.points > 1 && v.start == v.stop)
+    return fail(Fault::input, "{}: the sweep begins and ends at {}; it needs a span.", s.name,
+                format_setting(v.start, s.unit()));
+  if (v.spacing == Spacing::logarithmic && !(v.start * v.stop > 0))
+    return fail(Fault::input, "{}: a log sweep goes between two values of one sign, other than zero.", s.name);
+  return {};
+}
+
+}  // namespace
+
+std::vector<double> list_of(const Values& v) {
+  if (v.spacing == Spacing::listed) return v.listed;
+  std::vector<double> out;
+  for (int k = 0; k < v.points; ++k) {
+    const double share = v.points > 1 ? double(k) / (v.points - 1) : 0;
+    out.push_back(v.spacing == Spacing::linear ? v.start + (v.stop - v.start) * share
+                                               : v.start * std::pow(v.stop / v.start, share));
+  }
+  if (v.points > 1) out.back() = v.stop;
+  return out;
+}
+
+const Source* Plan::find(std::string_view name) const {
+  const auto it = std::find_if(sources.begin(), sources.end(), [&](const Source& s) { return s.name == name; });
+  return it == sources.end() ? nullptr : &*it;
+}
+
+const Source* Plan::swept() const {
+  const auto it = std::find_if(sources.begin(), sources.end(), [](const Source& s) { return s.role == Role::swept; });
+  return it == sources.end() ? nullptr : &*it;
+}
+
+const Source* Plan::stepped() const {
+  const auto it = std::find_if(sources.begin(), sources.end(), [](const Source& s) { return s.role == Role::stepped; });
+  return it == sources.end() ? nullptr : &*it;
+}
+
+const std::string& Plan::sensed_name() const {
+  static const std::string none;
+  if (!sensed.empty()) return sensed;
+  return swept() ? swept()->name : none;
+}
+
+json to_json(const Plan& p) {
+  json out = {{"sensed", p.sensed},      {"course", kCourses[int(p.course)]},
+              {"cycles", p.cycles},      {"delay", p.delay},
+              {"aperture", p.aperture},  {"averages", p.averages},
+              {"hold", p.hold},          {"temperature", p.temperature},
+              {"sources", json::array()}};
+  for (const auto& s : p.sources) out["sources"].push_back(to_json(s));
+  return out;
+}
+
+Result<Plan> plan_from_json(const json& in) {
+  Plan p;
+  try {
+    for (const auto& s : in.at("sources")) p.sources.push_back(source_from_json(s));
+    p.sensed = in.value("sensed", p.sensed);
+    p.course = word_of<Course>(in.value("course", "up"), kCourses);
+    p.cycles = in.value("cycles", p.cycles);
+    p.delay = in.value("delay", p.delay);
+    p.aperture = in.value("aperture", p.aperture);
+    p.averages = in.value("averages", p.averages);
+    p.hold = in.value("hold", p.hold);
+    p.temperature = in.value("temperature", p.temperature);
+  } catch (const json::exception& e) {
+    return fail(Fault::input, "The study's set-up cannot be read: {}", e.what());
+  }
+  if (auto ok = check(p); !ok) return tl::unexpected(ok.error());
+  return p;
+}
+
+Result<void> check(const Plan& p) {
+  std::set<std::string> names, pins;
+  int swept = 0, stepped = 0;
+  for (const auto& s : p.sources) {
+    if (s.name.empty() || !names.insert(s.name).second)
+      return fail(Fault::input, "Every source has a name of its own; \"{}\" is not one.", s.name);
+    if (s.pin.empty()) return fail(Fault::input, "{}: which pin does it drive?", s.name);
+    if (!pins.insert(s.pin).second) return fail(Fault::input, "Two sources drive {}.", s.pin);
+    if (!(s.compliance > 0) || !std::isfinite(s.compliance))
+      return fail(Fault::input, "{}: the compliance must be above zero.", s.name);
+    if (!std::isfinite(s.value)) return fail(Fault::input, "{}: its value is no number.", s.name);
+    if (s.current_range && !(*s.current_range > 0))
+      return fail(Fault::input, "{}: the range must be above zero.", s.name);
+    if (!(s.lowest_range >= 0)) return fail(Fault::input, "{}: the lowest range must not be negative.", s.name);
+    swept += s.role == Role::swept;
+    stepped += s.role == Role::stepped;
+    if (s.role != Role::constant)
+      if (auto ok = check_values(s); !ok) return ok;
+  }
+  if (swept != 1) return fail(Fault::input, "One source is swept; here {} are.", swept);
+  if (stepped > 1) return fail(Fault::input, "One source at most is stepped; here {} are.", stepped);
+  if (!p.sensed.empty() && !p.find(p.sensed))
+    return fail(Fault::input, "There is no source \"{}\" whose current could be plotted.", p.sensed);
+  if (p.cycles < 1 || p.cycles > 100) return fail(Fault::input, "From 1 to 100 cycles are possible.");
+  if (!(p.delay >= 0 && p.delay <= 3600)) return fail(Fault::input, "The delay goes from 0 s to 1 h.");
+  if (!(p.aperture >= 10e-6 && p.aperture <= 10)) return fail(Fault::input, "The aperture goes from 10 us to 10 s.");
+  if (p.averages < 1 || p.averages > 1000) return fail(Fault::input, "From 1 to 1000 readings can be averaged.");
+  if (!(p.hold >= 0 && p.hold <= 3600)) return fail(Fault::input, "Holding takes from 0 s to 1 h.");
+  if (!(p.temperature > -273.15 && p.temperature < 1000)) return fail(Fault::input, "The temperature makes no sense.");
+  if (const auto n = steps_of(p).size(); n > std::size_t(kMostPoints))
+    return fail(Fault::input, "The sweep would have {} points; {} are possible.", n, kMostPoints);
+  return {};
+}
+
+std::vector<Step> steps_of(const Plan& p) {
+  std::vector<Step> out;
+  const auto* swept = p.swept();
+  if (!swept) return out;
+  auto there = list_of(swept->values);
+  if (p.course == Course::down) std::reverse(there.begin(), there.end());
+  std::vector<std::pair<double, int>> course;
+  for (int cycle = 0; cycle < p.cycles; ++cycle) {
+    // A turn is driven once.
+    for (std::size_t k = cycle > 0 && p.course == Course::both ? 1 : 0; k < there.size(); ++k)
+      course.emplace_back(there[k], cycle);
+    if (p.course == Course::both)
+      for (std::size_t k = there.size() - 1; k-- > 0;) course.emplace_back(there[k], cycle);
+  }
+  std::vector<std::optional<double>> curves = {std::nullopt};
+  if (const auto* stepped = p.stepped()) {
+    curves.clear();
+    for (const double s : list_of(stepped->values)) curves.emplace_back(s);
+  }
+  for (const auto& step : curves)
+    for (std::size_t k = 0; k < course.size(); ++k)
+      out.push_back({.value = course[k].first, .step = step, .cycle = course[k].second, .first = k == 0});
+  return out;
+}
+
+double sweep_time(const Plan& p, const bench::Limits& limits) {
+  const auto steps = steps_of(p);
+  const double curves = double(std::count_if(steps.begin(), steps.end(), [](const Step& s) { return s.first; }));
+  return double(steps.size()) *
+             (limits.source_measure_overhead + p.delay + p.aperture * p.averages * double(p.sources.size())) +
+         curves * p.hold;
+}
+
+}  // namespace heron::study::iv

@@ -1,0 +1,108 @@
+#include "study/iv/preflight.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/quantity.h"
+
+namespace heron::study::iv {
+namespace {
+
+constexpr double kNear = 0.8;          ///< of a rating: worth a word
+constexpr double kLong = 60;           ///< s
+constexpr double kMainsPeriod = 0.02;  ///< s; an aperture that is no whole number of it lets hum in
+
+/// The most that a source may come to, by itself or by what it is limited to.
+struct Reach {
+  double voltage = 0, current = 0;
+};
+Reach reach_of(const Source& s) {
+  double most = std::abs(s.value);
+  if (s.role != Role::constant) {
+    most = 0;
+    for (const double v : list_of(s.values)) most = std::max(most, std::abs(v));
+  }
+  return s.force == bench::Force::voltage ? Reach{most, s.compliance} : Reach{s.compliance, most};
+}
+
+void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<Doubt>& out) {
+  const auto it = ratings.find(s.pin);
+  if (it == ratings.end()) return;
+  const auto reach = reach_of(s);
+  const auto hold = [&](const std::optional<double>& rating, double most, const char* unit, bool forced) {
+    if (!rating || most <= kNear * *rating) return;
+    const bool above = most > *rating * (1 + 1e-9);
+    const std::string word = forced ? "source." + s.name + (s.role == Role::constant ? ".value" : ".stop")
+                                    : "source." + s.name + ".compliance";
+    out.push_back(
+        {"rating.near", above ? Severity::serious : Severity::caution,
+         fmt::format("{} may see {}{}; its rating is {}.", s.pin, format_setting(most, unit),
+                     forced ? "" : " by its compliance", format_setting(*rating, unit)),
+         above ? fmt::format("Bring the {} down to {}.", forced ? "sweep" : "compliance", format_setting(*rating, unit))
+               : "Lower it if the device is not yet known.",
+         above ? Edits{{word, format_setting(*rating, unit)}} : Edits{}});
+  };
+  const bool by_voltage = s.force == bench::Force::voltage;
+  hold(it->second.voltage, reach.voltage, "V", by_voltage);
+  hold(it->second.current, reach.current, "A", !by_voltage);
+  // Both at once can only be where the compliance holds at the far end.
+  if (it->second.power && reach.voltage * reach.current > *it->second.power && reach.voltage > 0)
+    out.push_back({"rating.near", Severity::caution,
+                   fmt::format("{} could take {} at {} and {}; its rating is {}.", s.pin,
+                               format_setting(std::stod(fmt::format("{:.3g}", reach.voltage * reach.current)), "W"),
+                               format_setting(reach.voltage, "V"), format_setting(reach.current, "A"),
+                               format_setting(*it->second.power, "W")),
+                   "Lower the compliance or end the sweep before, unless the device keeps away from that corner."});
+}
+
+}  // namespace
+
+std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const device::Ratings& ratings) {
+  std::vector<Doubt> out;
+  for (const auto& s : p.sources) {
+    check_ratings(s, ratings, out);
+    const auto reach = reach_of(s);
+    if (reach.voltage > limits.source_measure_voltage || reach.current > limits.source_measure_current)
+      out.push_back({"source.limit", Severity::serious,
+                     fmt::format("{}: a source-measure channel reaches {} and {}; {} and {} are asked.", s.name,
+                                 format_setting(limits.source_measure_voltage, "V"),
+                                 format_setting(limits.source_measure_current, "A"), format_setting(reach.voltage, "V"),
+                                 format_setting(reach.current, "A")),
+                     "Lower the value or the compliance."});
+    if (s.current_range && s.force == bench::Force::voltage && *s.current_range < s.compliance)
+      out.push_back({"range.underused",
+                     Severity::note,
+                     fmt::format("{}: the range of {} ends below the compliance of {}; more will read as its end.",
+                                 s.name, format_setting(*s.current_range, "A"), format_setting(s.compliance, "A")),
+                     "Take a higher range or make it automatic.",
+                     {{"source." + s.name + ".range", "automatic"}}});
+  }
+  if (int(p.sources.size()) > limits.source_measure_channels)
+    out.push_back({"source.limit", Severity::serious,
+                   fmt::format("{} sources are asked for; the bench has {} source-measure channels.", p.sources.size(),
+                               limits.source_measure_channels),
+                   "Leave one out."});
+  const double periods = p.aperture / kMainsPeriod;
+  if (p.aperture < kMainsPeriod && p.aperture > 1e-3)
+    out.push_back({"settling.short",
+                   Severity::note,
+                   fmt::format("An aperture of {} holds no whole period of the mains: hum gets in.",
+                               format_setting(p.aperture, "s")),
+                   "Take 20 ms or a multiple.",
+                   {{"aperture", "20 ms"}}});
+  else if (p.aperture > kMainsPeriod && std::abs(periods - std::round(periods)) > 1e-3)
+    out.push_back(
+        {"settling.short",
+         Severity::note,
+         fmt::format("An aperture of {} is {:.4g} periods of the mains.", format_setting(p.aperture, "s"), periods),
+         "Take a whole number of 20 ms.",
+         {{"aperture", format_setting(std::round(periods) * kMainsPeriod, "s")}}});
+  if (const double seconds = sweep_time(p, limits); seconds > kLong)
+    out.push_back(
+        {"sweep.long", Severity::caution,
+         fmt::format("{} points take about {} on a real bench.", steps_of(p).size(), format_duration(seconds)),
+         "Take fewer points or a shorter aperture."});
+  return out;
+}
+
+}  // namespace heron::study::iv
