@@ -6,7 +6,6 @@
 #include "base/quantity.h"
 #include "flow_layout.h"
 #include "render/theme.h"
-#include "study/response/brief.h"
 
 namespace heron::app {
 
@@ -63,7 +62,7 @@ void BriefView::rebuild() {
       add(label, QString(".,;:").contains(part.front()));
     }
   };
-  for (const auto& piece : study::response::brief(session_->plan())) {
+  for (const auto& piece : session_->brief()) {
     if (piece.rare && !rare_) continue;
     const QString text = QString::fromStdString(piece.text);
     if (piece.key.empty()) {
@@ -75,7 +74,7 @@ void BriefView::rebuild() {
     add(word, false);
     if (piece.key == focused) word->setFocus();
   }
-  say(QString::fromStdString(study::response::time_sentence(session_->plan(), session_->limits())), false, true);
+  say(QString::fromStdString(session_->time_sentence()), false, true);
   auto* fold = new QPushButton(rare_ ? "Less" : "More", sentences_);
   fold->setObjectName("fold");
   fold->setFlat(true);

@@ -60,7 +60,8 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   row->addWidget(what, 1);
   const QString remedy = QString::fromStdString(doubt.remedy);
   study::Edits edits = doubt.edits;
-  if (const auto edit = study::response::remedy_edit(session_->plan(), doubt.key); edits.empty() && edit)
+  if (const auto edit = session_->iv_plan() ? std::nullopt : study::response::remedy_edit(session_->plan(), doubt.key);
+      edits.empty() && edit)
     edits = {*edit};
   const auto link = [&](const QString& text, const QString& tip) {
     auto* button = new QPushButton(text, band);
@@ -74,7 +75,14 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     row->addWidget(button);
     return button;
   };
-  if (!edits.empty()) {
+  if (!before && doubt.key == "loop.open" && session_->iv_plan()) {
+    auto* button = link("Sweep four times as slowly until it closes",
+                        "Each pass is a take; a capacitance closes, memory and self-heating do not (Esc stops)");
+    button->setAccessibleName("Remedy: slow down");
+    connect(button, &QPushButton::clicked, this, [this] {
+      if (const QString trouble = session_->slow_until_closed(); !trouble.isEmpty()) emit session_->said(trouble, true);
+    });
+  } else if (!edits.empty()) {
     QStringList sets;
     for (const auto& [key, text] : edits)
       sets << QString("%1 to %2").arg(QString::fromStdString(key).section('.', -1), QString::fromStdString(text));

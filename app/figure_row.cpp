@@ -11,8 +11,6 @@ namespace heron::app {
 
 using render::theme;
 
-namespace {}  // namespace
-
 FigureRow::FigureRow(QWidget* parent) : QWidget(parent) {
   setFixedHeight(62);
   setObjectName("figure-row");
@@ -22,7 +20,7 @@ FigureRow::FigureRow(QWidget* parent) : QWidget(parent) {
 
 void FigureRow::show_take(const TakeView* view) {
   figures_.clear();
-  taken_ = view && view->trouble.isEmpty() && !view->curve.points.empty();
+  taken_ = view && view->trouble.isEmpty() && !view->empty();
   if (view) {
     for (const auto& line : view->lines) {
       if (!line.claim) continue;

@@ -14,11 +14,24 @@
 namespace heron::app {
 namespace {
 
-const study::Kind& response_kind() { return *study::find_kind("response"); }
+const study::Kind& kind_of(const Session& session) {
+  const auto* kind = study::find_kind(session.kind());
+  return kind ? *kind : *study::find_kind("response");
+}
 
 /// Every role that a column can play, in the order people think of them.
-QStringList roles() {
-  return {"frequency", "gain", "phase", "real", "imag", "coherence", "time", "stimulus", "response"};
+QStringList roles(const study::Kind& kind) {
+  QStringList out;
+  const auto add = [&](std::string_view role) {
+    if (const auto name = QString::fromUtf8(role.data(), qsizetype(role.size())); !out.contains(name)) out << name;
+  };
+  for (std::size_t k = 0; k < kind.roles.size(); ++k) {
+    for (const auto role : kind.roles[k]) add(role);
+    // What goes along with the first, most usual set stands beside it.
+    if (k == 0)
+      for (const auto role : kind.optional_roles) add(role);
+  }
+  return out;
 }
 
 }  // namespace
@@ -123,7 +136,7 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
       role->setAccessibleName(QString("Column %1 of %2").arg(k + 1).arg(text(preview.file)));
       role->setToolTip("What this column is taken as");
       role->addItem("not used", "");
-      for (const auto& r : roles()) role->addItem(r, r);
+      for (const auto& r : roles(kind_of(*session_))) role->addItem(r, r);
       role->setCurrentText(preview.roles[std::size_t(k)].empty() ? "not used" : text(preview.roles[std::size_t(k)]));
       connect(role, &QComboBox::activated, this, [this, index, k, role, roles_now = preview.roles] {
         auto& chosen = files_[index].reading.columns.column;
@@ -170,10 +183,10 @@ void ImportPage::leave() {
 void ImportPage::rebuild() {
   bring_->setEnabled(false);
   sum_->setText("Reading\u2026");
-  readers_.start([this, files = files_, now = ++generation_] {
+  readers_.start([this, files = files_, &kind = kind_of(*session_), now = ++generation_] {
     std::vector<exchange::FilePreview> previews;
     for (const auto& file : files)
-      previews.push_back(exchange::preview_file(file.path.toStdString(), response_kind(), file.reading));
+      previews.push_back(exchange::preview_file(file.path.toStdString(), kind, file.reading));
     QMetaObject::invokeMethod(
         this,
         [this, now, previews = std::move(previews)] {
@@ -211,11 +224,11 @@ void ImportPage::accept() {
   if (!bring_->isEnabled()) return;
   bring_->setEnabled(false);
   sum_->setText("Reading\u2026");
-  readers_.start([this, files = files_, now = ++generation_] {
+  readers_.start([this, files = files_, &kind = kind_of(*session_), now = ++generation_] {
     std::vector<exchange::FileCurve> all;
     QString trouble;
     for (const auto& file : files) {
-      auto curves = exchange::read_curves(file.path.toStdString(), response_kind(), file.reading);
+      auto curves = exchange::read_curves(file.path.toStdString(), kind, file.reading);
       if (!curves) {
         trouble = text(curves.error().message);
         break;

@@ -198,7 +198,8 @@ QWidget* MainWindow::make_first_steps_page() {
       {{"Load a circuit\u2026",
         "Say what is on the simulated bench: a circuit file with its parts and the pins that can be driven and sensed.",
         [this] { load_circuit(); }},
-       {"Add a study\u2026", "Put a question to the device: a frequency response from one pin to another.",
+       {"Add a study\u2026",
+        "Put a question to the device: a frequency response from one pin to another, or current against voltage.",
         [this] { add_study(); }},
        {"Bring in a table\u2026", "Or start from data: a table with frequency, gain and phase becomes the first take.",
         [this] { bring_in_data(); }}});
@@ -425,7 +426,10 @@ void MainWindow::add_study() {
   const QString name =
       QInputDialog::getText(this, "Add a study", "What is asked of the device", QLineEdit::Normal, "Passband", &ok);
   if (!ok) return;
-  if (const QString trouble = session_.add_study(name); !trouble.isEmpty())
+  const QStringList kinds = {"Frequency response", "Current against voltage"};
+  const QString kind = QInputDialog::getItem(this, "Add a study", "Which kind", kinds, 0, false, &ok);
+  if (!ok) return;
+  if (const QString trouble = session_.add_study(name, kind == kinds[0] ? "response" : "iv"); !trouble.isEmpty())
     tell(trouble, true);
   else
     show_study();

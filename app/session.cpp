@@ -10,6 +10,9 @@
 #include "exchange/writers.h"
 #include "judge/claim_words.h"
 #include "sim/device.h"
+#include "study/iv/brief.h"
+#include "study/iv/kind.h"
+#include "study/iv/preflight.h"
 #include "study/response/brief.h"
 #include "study/response/figures.h"
 
@@ -141,19 +144,58 @@ void Session::reload_device() {
 
 void Session::reload_study() {
   plan_ = {};
+  iv_plan_.reset();
   masks_.clear();
   takes_.clear();
   if (const auto* s = study()) {
-    if (auto plan = study::response::plan_from_json(s->plan))
-      plan_ = std::move(*plan);
-    else
-      complain(plan.error());
+    adopt_plan(s->plan);
     if (auto masks = store_->masks(s->id)) masks_ = std::move(*masks);
   }
   predict();
   expect();
   reload_takes();
   emit plan_changed();
+}
+
+void Session::adopt_plan(const nlohmann::json& text) {
+  if (kind() == "iv") {
+    if (auto plan = study::iv::plan_from_json(text))
+      iv_plan_ = std::move(*plan);
+    else
+      complain(plan.error());
+  } else if (auto plan = study::response::plan_from_json(text)) {
+    plan_ = std::move(*plan);
+  } else {
+    complain(plan.error());
+  }
+}
+
+nlohmann::json Session::plan_text() const {
+  return iv_plan_ ? study::iv::to_json(*iv_plan_) : study::response::to_json(plan_);
+}
+
+std::vector<study::BriefPiece> Session::brief() const {
+  return iv_plan_ ? study::iv::brief(*iv_plan_) : study::response::brief(plan_);
+}
+
+std::string Session::time_sentence() const {
+  return iv_plan_ ? study::iv::time_sentence(*iv_plan_, limits_) : study::response::time_sentence(plan_, limits_);
+}
+
+Result<study::BriefHint> Session::hint(const std::string& key, const std::optional<QString>& typed) const {
+  if (iv_plan_) {
+    const auto plan = typed ? study::iv::apply(*iv_plan_, key, typed->trimmed().toStdString(), pins_)
+                            : Result<study::iv::Plan>(*iv_plan_);
+    if (!plan) return tl::unexpected(plan.error());
+    return study::iv::hint(*plan, key, limits_, pins_);
+  }
+  const auto plan =
+      typed ? study::response::apply(plan_, key, with_own_sensor(key, *typed), pins_) : Result<Plan>(plan_);
+  if (!plan) return tl::unexpected(plan.error());
+  auto out = study::response::hint(*plan, key, limits_, pins_);
+  if (key.ends_with("sensor"))
+    for (const auto& sensor : own_sensors_) out.choices.push_back(sensor.name);
+  return out;
 }
 
 void Session::reload_takes() {
@@ -204,9 +246,12 @@ void Session::overlay(const QList<long long>& takes) {
 
 std::optional<long long> Session::wake() const { return study() ? study()->wake : std::nullopt; }
 
-double Session::sweep_seconds() const { return study::response::sweep_time(plan_, limits_); }
+double Session::sweep_seconds() const {
+  return iv_plan_ ? study::iv::sweep_time(*iv_plan_, limits_) : study::response::sweep_time(plan_, limits_);
+}
 
 std::vector<study::Doubt> Session::preflight() const {
+  if (iv_plan_) return study::iv::preflight(*iv_plan_, limits_, circuit_.ratings);
   return study::response::preflight(plan_, limits_, circuit_.ratings, levels_ ? &*levels_ : nullptr);
 }
 
@@ -228,11 +273,19 @@ std::shared_ptr<TakeView> Session::read_take(const std::string& path, long long 
     if (take->points > 0) {
       const auto points = dossier::points_of(*store, study, *take);
       if (!points) return troubled(points.error());
-      const auto settings = study::response::settings_from_text(study.settings);
-      if (!settings) return troubled(settings.error());
-      auto curve = study::response::reduce_take(*points, *settings);
-      if (!curve) return troubled(curve.error());
-      view->curve = std::move(*curve);
+      if (study.kind == "iv") {
+        const auto settings = study::iv::settings_from_text(study.settings);
+        if (!settings) return troubled(settings.error());
+        auto family = study::iv::reduce_take(*points, *settings);
+        if (!family) return troubled(family.error());
+        view->family = std::move(*family);
+      } else {
+        const auto settings = study::response::settings_from_text(study.settings);
+        if (!settings) return troubled(settings.error());
+        auto curve = study::response::reduce_take(*points, *settings);
+        if (!curve) return troubled(curve.error());
+        view->curve = std::move(*curve);
+      }
       auto analysis = dossier::analyse_take(*store, study, *take);
       if (!analysis) return troubled(analysis.error());
       view->analysis = std::move(*analysis);
@@ -288,20 +341,35 @@ void Session::write_plan(const nlohmann::json& plan) {
   if (!study()) return;
   if (auto ok = store_->set_plan(study()->id, plan); !ok) return complain(ok.error());
   studies_[study_].plan = plan;
-  if (auto read = study::response::plan_from_json(plan)) plan_ = std::move(*read);
+  adopt_plan(plan);
   predict();
   expect();
   emit plan_changed();
 }
 
-Result<Plan> Session::tried(const std::string& key, const QString& text) const { return tried_on(plan_, key, text); }
-
-Result<Plan> Session::tried_on(const Plan& plan, const std::string& key, const QString& text) const {
+/// A sensor of the user's own goes along whole, so that the dossier does not depend on her list.
+std::string Session::with_own_sensor(const std::string& key, const QString& text) const {
   std::string typed = text.trimmed().toStdString();
-  if (QString::fromStdString(key).endsWith("sensor"))
+  if (key.ends_with("sensor"))
     for (const auto& sensor : own_sensors_)
       if (sensor.name == typed) typed = bench::to_json(sensor).dump();
-  return study::response::apply(plan, key, typed, pins_);
+  return typed;
+}
+
+Result<nlohmann::json> Session::tried_on(const nlohmann::json& plan, const std::string& key,
+                                         const QString& text) const {
+  if (iv_plan_) {
+    const auto before = study::iv::plan_from_json(plan);
+    if (!before) return tl::unexpected(before.error());
+    const auto after = study::iv::apply(*before, key, text.trimmed().toStdString(), pins_);
+    if (!after) return tl::unexpected(after.error());
+    return study::iv::to_json(*after);
+  }
+  const auto before = study::response::plan_from_json(plan);
+  if (!before) return tl::unexpected(before.error());
+  const auto after = study::response::apply(*before, key, with_own_sensor(key, text), pins_);
+  if (!after) return tl::unexpected(after.error());
+  return study::response::to_json(*after);
 }
 
 QString Session::edit_brief(const std::string& key, const QString& text) {
@@ -310,16 +378,16 @@ QString Session::edit_brief(const std::string& key, const QString& text) {
 
 QString Session::edit_brief_words(const study::Edits& edits) {
   if (!study()) return "There is no study yet.";
-  Plan next = plan_;
+  const auto before = plan_text();
+  auto next = before;
   for (const auto& [key, text] : edits) {
     auto changed = tried_on(next, key, QString::fromStdString(text));
     if (!changed) return QString::fromStdString(changed.error().message);
     next = std::move(*changed);
   }
-  const auto before = study::response::to_json(plan_), after = study::response::to_json(next);
-  if (before == after) return {};
+  if (before == next) return {};
   undo_.push(new SessionEdit(
-      "Change the brief", [this, after] { write_plan(after); }, [this, before] { write_plan(before); }));
+      "Change the brief", [this, after = next] { write_plan(after); }, [this, before] { write_plan(before); }));
   return {};
 }
 
@@ -338,7 +406,7 @@ void Session::predict() {
   levels_.reset();
   accepted_.clear();
   const int asked = ++prediction_;
-  if (!study() || circuit_.parts.empty()) return;
+  if (!study() || iv_plan_ || circuit_.parts.empty()) return;
   auto circuit = circuit_;
   for (const auto& [name, value] : unit_.fitted)
     for (auto& part : circuit.parts)
@@ -362,7 +430,7 @@ void Session::expect() {
   expecting_.request_stop();
   expecting_ = {};
   const int asked = ++expectation_;
-  const bool wanted = study() && !circuit_.parts.empty() && settings().expected != "none";
+  const bool wanted = study() && !iv_plan_ && !circuit_.parts.empty() && settings().expected != "none";
   if (expected_ || !expected_trouble_.isEmpty()) {
     expected_.reset();
     expected_trouble_.clear();
@@ -396,7 +464,7 @@ void Session::expect() {
 }
 
 study::response::Settings Session::settings() const {
-  if (!study()) return {};
+  if (!study() || iv_plan_) return {};
   return study::response::settings_from_text(study()->settings).value_or(study::response::Settings{});
 }
 
@@ -769,8 +837,9 @@ QString Session::load_circuit(const QString& path) {
   return {};
 }
 
-QString Session::add_study(const QString& name) {
+QString Session::add_study(const QString& name, const std::string& kind) {
   if (name.trimmed().isEmpty()) return "A study needs a name, such as Passband.";
+  if (kind == "iv" && circuit_.pins.empty()) return "Load a circuit first: a pin to sweep is wanted.";
   Plan plan;
   if (!circuit_.pins.empty()) {
     // Pins that call themselves in and out, where there are such; else the first and the last.
@@ -786,10 +855,24 @@ QString Session::add_study(const QString& name) {
     if (const auto rating = circuit_.voltage_rating(plan.drive_pin))
       plan.level_pp = std::min(plan.level_pp, *rating / 10);
   }
-  const auto id = store_->add_study({.name = name.trimmed().toStdString(),
-                                     .kind = "response",
-                                     .plan = study::response::to_json(plan),
-                                     .assembly = assembly()});
+  nlohmann::json text = study::response::to_json(plan);
+  if (kind == "iv") {
+    // Small, and well inside the pin's rating: the device is not yet known.
+    const auto& pin = circuit_.pins.begin()->first;
+    const auto rating = circuit_.ratings.find(pin);
+    const double volts =
+        rating != circuit_.ratings.end() && rating->second.voltage ? *rating->second.voltage / 10 : 0.5;
+    text = study::iv::to_json({.sources = {{.name = pin,
+                                            .pin = pin,
+                                            .against = "",
+                                            .role = study::iv::Role::swept,
+                                            .values = {.start = 0, .stop = std::min(volts, 1.0), .points = 51},
+                                            .compliance = 1e-3,
+                                            .current_range = {}}},
+                               .sensed = ""});
+  }
+  const auto id =
+      store_->add_study({.name = name.trimmed().toStdString(), .kind = kind, .plan = text, .assembly = assembly()});
   if (!id) return QString::fromStdString(id.error().message);
   if (auto all = store_->studies()) studies_ = std::move(*all);
   study_ = studies_.size() - 1;
@@ -800,6 +883,7 @@ QString Session::add_study(const QString& name) {
 
 QString Session::start(const std::string& purpose) {
   last_pass_.reset();
+  slowing_.clear();
   if (!study()) return "There is no study to take yet.";
   if (running()) return "A take is running already.";
   if (store_->read_only()) return "The dossier is open for reading only.";
@@ -808,10 +892,47 @@ QString Session::start(const std::string& purpose) {
   return {};
 }
 
+QString Session::slow_until_closed() {
+  if (!iv_plan_) return "Only a sweep of current and voltage is slowed down.";
+  if (running()) return "A take is running already.";
+  slowing_.clear();
+  // The take in view is the first pass.
+  if (const auto seen = shown_ ? view(*shown_) : nullptr; seen && seen->family)
+    if (const auto loop = study::iv::widest_loop(*seen->family)) slowing_.push_back({loop->rate, loop->opening});
+  if (slowing_.empty()) return "The take in view has no loop.";
+  if (const QString trouble = edit_brief_words(study::iv::slowed(*iv_plan_, 4, limits_)); !trouble.isEmpty())
+    return trouble;
+  const auto passes = slowing_;
+  const QString trouble = start();
+  slowing_ = passes;
+  return trouble;
+}
+
+/// After a pass: true when another one, slower still, has begun.
+bool Session::slow_on() {
+  constexpr std::size_t kMostPasses = 7;
+  if (slowing_.empty() || !iv_plan_) return false;
+  const auto family = study::iv::reduce_take(live_readings_, {});
+  const auto loop = family ? study::iv::widest_loop(*family) : std::nullopt;
+  if (!loop) {
+    slowing_.clear();
+    return false;
+  }
+  slowing_.push_back({loop->rate, loop->opening});
+  const auto settings = study::iv::settings_from_text(study()->settings).value_or(study::iv::Settings{});
+  if (study::iv::closing_of(slowing_, settings.loop_threshold) == study::iv::Closing::open &&
+      slowing_.size() < kMostPasses)
+    if (edit_brief_words(study::iv::slowed(*iv_plan_, 4, limits_)).isEmpty()) return true;
+  emit said(QString::fromStdString(study::iv::closing_text(slowing_, settings.loop_threshold)), false);
+  slowing_.clear();
+  return false;
+}
+
 QString Session::retake(long long take, const std::vector<int>& points) {
   last_pass_.reset();
   if (running()) return "A take is running already.";
   if (points.empty()) return "No points are chosen.";
+  if (iv_plan_) return "Curves of current and voltage are taken again as a whole.";
   if (!plan_.stepped()) return "Noise is read at all frequencies at once; take it again as a whole.";
   if (const auto refused = study::refusal(preflight(), accepted_)) return QString::fromStdString(refused->message);
   launch({.note = points.size() == 1 ? "one point read again" : std::to_string(points.size()) + " points read again",
@@ -824,6 +945,8 @@ QString Session::retake(long long take, const std::vector<int>& points) {
 void Session::launch(dossier::RunOptions options) {
   live_points_.clear();
   fresh_points_.clear();
+  live_readings_.clear();
+  fresh_readings_.clear();
   running_take_.reset();
   progress_ = {};
   run_ = options;
@@ -851,9 +974,14 @@ void Session::launch(dossier::RunOptions options) {
       // Reduced here, so that the window only draws. A point that cannot be reduced is told when the take is read.
       // Noise has no curve of a single record: its spectra are summed as records come.
       auto records = std::make_shared<std::vector<study::Point>>();
-      const auto settings = study::response::settings_from_text(study.settings).value_or(study::response::Settings{});
-      events.point = [this, records, settings](long long, const study::Point& point) {
-        if (point.setting.value("method", std::string()) == "noise") {
+      const auto settings =
+          study::response::settings_from_text(study.kind == "response" ? study.settings : study::SettingsText{})
+              .value_or(study::response::Settings{});
+      events.point = [this, records, settings, iv = study.kind == "iv"](long long, const study::Point& point) {
+        if (iv) {
+          const std::lock_guard lock(live_mutex_);
+          fresh_readings_.push_back(point);
+        } else if (point.setting.value("method", std::string()) == "noise") {
           records->push_back(point);
           if (auto curve = study::response::reduce_noise(*records, settings)) {
             for (auto& p : curve->points) p.trusted = !p.coherence || *p.coherence >= settings.coherence_limit;
@@ -867,7 +995,7 @@ void Session::launch(dossier::RunOptions options) {
           fresh_points_.push_back(std::move(*reduced));
         }
       };
-      events.progress = [this](const study::response::Progress& p) {
+      events.progress = [this](const study::Progress& p) {
         const std::lock_guard lock(live_mutex_);
         progress_ = p;
       };
@@ -882,6 +1010,7 @@ void Session::launch(dossier::RunOptions options) {
 }
 
 void Session::read_live(TakeView& view) {
+  if (kind() != "response") return;
   const auto settings = study::response::settings_from_text(study()->settings);
   const auto claims = store_->claims(study()->id);
   if (!settings || !claims) return;
@@ -897,6 +1026,8 @@ void Session::take_live_points() {
     const std::lock_guard lock(live_mutex_);
     live_points_.insert(live_points_.end(), fresh_points_.begin(), fresh_points_.end());
     fresh_points_.clear();
+    live_readings_.insert(live_readings_.end(), fresh_readings_.begin(), fresh_readings_.end());
+    fresh_readings_.clear();
   }
   std::optional<study::response::Curve> noise;
   {
@@ -904,12 +1035,14 @@ void Session::take_live_points() {
     if (live_curve_fresh_) noise = live_curve_;
     live_curve_fresh_ = false;
   }
-  if (running_take_ && (noise || !live_points_.empty())) {
+  if (running_take_ && (noise || !live_points_.empty() || !live_readings_.empty())) {
     auto view = std::make_shared<TakeView>();
     for (const auto& t : takes_)
       if (t.id == *running_take_) view->take = t;
     view->take.points = progress_.done;
-    if (noise)
+    if (!live_readings_.empty()) {
+      if (auto family = study::iv::reduce_take(live_readings_, {})) view->family = std::move(*family);
+    } else if (noise)
       view->curve = std::move(*noise);
     else if (auto curve = study::response::assemble(live_points_))
       view->curve = std::move(*curve);
@@ -925,10 +1058,14 @@ void Session::take_live_points() {
 void Session::finish_run(Result<long long> result) {
   live_timer_.stop();
   worker_.join();
+  take_live_points();
   const auto take = running_take_;
   running_take_.reset();
   if (take) views_.erase(*take);
+  const bool slower = result && !stopping_ && slow_on();
+  if (!slower) slowing_.clear();
   live_points_.clear();
+  live_readings_.clear();
   // Another study's ledger lines may rest on older takes; only this one's newest has changed.
   if (study()) newest_.erase(study()->id);
   if (result && take && !run_.purpose.empty()) {
@@ -936,14 +1073,18 @@ void Session::finish_run(Result<long long> result) {
     for (const auto& t : store_->takes(study()->id).value_or(std::vector<dossier::Take>{}))
       if (t.id == *take) edit_setting(run_.purpose, QString::number(t.number));
   }
-  const bool again =
-      result && !stopping_ && run_.purpose.empty() && !run_.base && plan_.repeat != study::response::Repeat::once;
+  const bool again = result && !stopping_ && !iv_plan_ && run_.purpose.empty() && !run_.base &&
+                     plan_.repeat != study::response::Repeat::once;
   if (result && last_pass_ && plan_.repeat == study::response::Repeat::last) {
     // A pass somebody wrote on stays.
     if (store_->drop_pass(*last_pass_)) views_.erase(*last_pass_);
   }
   last_pass_ = result ? take : std::nullopt;
   reload_takes();
+  if (slower && !study::refusal(preflight(), accepted_)) {
+    launch({.note = "slowed by four", .accepted = accepted_});
+    return;
+  }
   if (again && !study::refusal(preflight(), accepted_)) {
     launch({.accepted = accepted_});
     return;
@@ -959,7 +1100,7 @@ void Session::stop() {
 
 QString Session::import_file(const QString& path) {
   if (!is_open()) return "Open or make a dossier first.";
-  const auto curves = exchange::read_curves(path.toStdString(), *study::find_kind("response"),
+  const auto curves = exchange::read_curves(path.toStdString(), *study::find_kind(study() ? kind() : "response"),
                                             {.impedance = plan_.quantity == study::response::Quantity::impedance});
   if (!curves) return QString::fromStdString(curves.error().message);
   return import_curves(*curves);

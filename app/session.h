@@ -17,6 +17,9 @@
 #include "exchange/curves.h"
 #include "look.h"
 #include "sim/circuit.h"
+#include "study/brief.h"
+#include "study/iv/loop.h"
+#include "study/iv/plan.h"
 #include "study/response/kind.h"
 #include "study/response/preflight.h"
 
@@ -25,10 +28,13 @@ namespace heron::app {
 /// All that the window shows of one take, ready to draw. Shared, never altered once made.
 struct TakeView {
   dossier::Take take;
-  study::response::Curve curve;
+  study::response::Curve curve;             ///< of a frequency response...
+  std::optional<study::iv::Family> family;  ///< ...or of current against voltage
   study::Analysis analysis;
   std::vector<dossier::LedgerLine> lines;
   QString trouble;  ///< why it cannot be read, where it cannot
+
+  bool empty() const { return curve.points.empty() && !family; }
 };
 
 /// The open dossier and what the window is looking at. Every edit goes to disk at once and can be undone; takes are
@@ -52,7 +58,17 @@ class Session : public QObject {
   const dossier::Study* study() const;
   /// Which part of the device the study in view is about.
   long long assembly() const;
+  /// The study in view where it is a frequency response; defaults where it is of another kind.
   const study::response::Plan& plan() const { return plan_; }
+  /// The study in view where it is current against voltage; null where it is of another kind.
+  const study::iv::Plan* iv_plan() const { return iv_plan_ ? &*iv_plan_ : nullptr; }
+  /// "response", "iv"; empty where there is no study.
+  std::string kind() const { return study() ? study()->kind : std::string(); }
+  /// The study in view as sentences, whatever its kind, and what taking it amounts to.
+  std::vector<study::BriefPiece> brief() const;
+  std::string time_sentence() const;
+  /// What is shown beside a word; with a text, as it would be were that typed.
+  Result<study::BriefHint> hint(const std::string& key, const std::optional<QString>& typed = {}) const;
   const std::vector<judge::Mask>& masks() const { return masks_; }
   const std::vector<dossier::Take>& takes() const { return takes_; }
   const std::vector<std::string>& pins() const { return pins_; }
@@ -80,16 +96,13 @@ class Session : public QObject {
 
   Result<study::Point> point(long long take, int index);
 
-  /// The plan with one word changed, not yet applied.
-  Result<study::response::Plan> tried(const std::string& key, const QString& text) const;
-
   /// Sensors of the user's own, kept beside the dossiers in a file of the user's data folder.
   const std::vector<bench::Sensor>& own_sensors() const { return own_sensors_; }
   static QString own_sensors_path();
 
   bool running() const { return worker_.joinable(); }
   std::optional<long long> running_take() const { return running_take_; }
-  const study::response::Progress& progress() const { return progress_; }
+  const study::Progress& progress() const { return progress_; }
 
   QUndoStack& undo_stack() { return undo_; }
   Look& look() { return look_; }
@@ -142,10 +155,14 @@ class Session : public QObject {
   QString rename_device(const QString& name, const QString& about);
 
   /// A frequency response between the circuit's first and last pin, ready to be edited; it becomes the study in view.
-  QString add_study(const QString& name);
+  /// Or current against voltage between the first pin and ground: kind "iv".
+  QString add_study(const QString& name, const std::string& kind = "response");
 
   /// Starts a take; QString() when it runs, else why not.
   QString start(const std::string& purpose = {});
+  /// Takes with the sweep slowed by four each time, until the loop between the way up and the way down is closed or it
+  /// is clear that it will not close; each pass is a take.
+  QString slow_until_closed();
   /// A new take with these points of one read again and all others carried over.
   QString retake(long long take, const std::vector<int>& points);
   void stop();
@@ -177,12 +194,15 @@ class Session : public QObject {
   void reload_study();
   void reload_takes();
   void reload_device();
-  Result<study::response::Plan> tried_on(const study::response::Plan& plan, const std::string& key,
-                                         const QString& text) const;
+  /// The plan, as it is kept, with one word changed.
+  Result<nlohmann::json> tried_on(const nlohmann::json& plan, const std::string& key, const QString& text) const;
+  nlohmann::json plan_text() const;
+  std::string with_own_sensor(const std::string& key, const QString& text) const;
   void write_plan(const nlohmann::json& plan);
   void predict();
   void expect();
   void launch(dossier::RunOptions options);
+  bool slow_on();
   void put_claim(long long study, const judge::Claim& claim);
   void put_mask(long long study, const judge::Mask& mask);
   void take_mask(long long study, const std::string& text);
@@ -202,6 +222,7 @@ class Session : public QObject {
   void finish_run(Result<long long> result);
   void take_live_points();
   void read_live(TakeView& view);
+  void adopt_plan(const nlohmann::json& plan);
   static std::shared_ptr<TakeView> read_take(const std::string& path, long long study, long long take);
 
   std::optional<dossier::Store> store_;
@@ -211,6 +232,7 @@ class Session : public QObject {
   std::vector<dossier::Study> studies_;
   std::size_t study_ = 0;
   study::response::Plan plan_;
+  std::optional<study::iv::Plan> iv_plan_;
   std::vector<judge::Mask> masks_;
   std::vector<dossier::Take> takes_;
   std::vector<std::string> pins_;
@@ -230,9 +252,10 @@ class Session : public QObject {
   std::shared_ptr<const dossier::ExpectedCurve> expected_;
   QString expected_trouble_;
   std::stop_source expecting_;
-  QThreadPool thinkers_;                ///< what is worked out beside, apart from the takes that are read
-  std::optional<long long> last_pass_;  ///< of a run that keeps only its last
-  dossier::RunOptions run_;             ///< of the take that is running
+  QThreadPool thinkers_;                  ///< what is worked out beside, apart from the takes that are read
+  std::optional<long long> last_pass_;    ///< of a run that keeps only its last
+  dossier::RunOptions run_;               ///< of the take that is running
+  std::vector<study::iv::Pass> slowing_;  ///< passes so far, of a run that slows down until a loop closes
   bool stopping_ = false;
   bool paced_ = false;
   std::vector<bench::Sensor> own_sensors_;
@@ -240,12 +263,14 @@ class Session : public QObject {
 
   std::jthread worker_;
   std::optional<long long> running_take_;
-  study::response::Progress progress_;
+  study::Progress progress_;
   std::mutex live_mutex_;
   std::vector<study::response::CurvePoint> fresh_points_;
   std::vector<study::response::CurvePoint> live_points_;
   study::response::Curve live_curve_;  ///< of noise: the sum so far
   bool live_curve_fresh_ = false;
+  std::vector<study::Point> fresh_readings_;  ///< of current and voltage
+  std::vector<study::Point> live_readings_;
   QTimer live_timer_;
   QUndoStack undo_;
 };

@@ -4,8 +4,11 @@
 #include <QVBoxLayout>
 
 #include "lenses/compare_lens.h"
+#include "lenses/family_lens.h"
 #include "lenses/impedance_lens.h"
+#include "lenses/loop_lens.h"
 #include "lenses/plane_lens.h"
+#include "lenses/readings_lens.h"
 #include "lenses/table_lenses.h"
 #include "render/theme.h"
 
@@ -39,15 +42,19 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   column->addWidget(doubts_);
   connect(doubts_, &DoubtBand::hookup_asked, this, &StudyPage::hookup_asked);
 
-  add_lens(bode_ = new BodeLens(session_, stack_));
-  add_lens(new PlaneLens(render::Plane::nyquist, session_, stack_));
-  add_lens(new PlaneLens(render::Plane::nichols, session_, stack_));
-  add_lens(new BodeLens(session_, stack_, Over::delay));
-  add_lens(impedance_ = new ImpedanceLens(session_, stack_));
-  add_lens(new CompareLens(session_, stack_));
-  add_lens(point_ = new PointLens(session_, stack_));
-  add_lens(new PointsLens(session_, stack_));
-  add_lens(new FiguresLens(session_, stack_));
+  add_lens(bode_ = new BodeLens(session_, stack_), "response");
+  add_lens(new PlaneLens(render::Plane::nyquist, session_, stack_), "response");
+  add_lens(new PlaneLens(render::Plane::nichols, session_, stack_), "response");
+  add_lens(new BodeLens(session_, stack_, Over::delay), "response");
+  add_lens(impedance_ = new ImpedanceLens(session_, stack_), "response");
+  add_lens(new CompareLens(session_, stack_), "response");
+  add_lens(point_ = new PointLens(session_, stack_), "response");
+  add_lens(new PointsLens(session_, stack_), "response");
+  for (const auto upright : {render::Upright::current, render::Upright::slope, render::Upright::power})
+    add_lens(new FamilyLens(session_, stack_, upright), "iv");
+  add_lens(new LoopLens(session_, stack_), "iv");
+  add_lens(new ReadingsLens(session_, stack_), "iv");
+  add_lens(new FiguresLens(session_, stack_), "");
   connect(group_, &QButtonGroup::idClicked, this, &StudyPage::choose_lens);
   bode_->setObjectName("lens-bode");
   connect(bode_, &BodeLens::cursors_moved, figures_, &FigureRow::show_cursors);
@@ -60,17 +67,17 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   choose_lens(0);
 }
 
-void StudyPage::add_lens(Lens* lens) {
+void StudyPage::add_lens(Lens* lens, const std::string& kind) {
   auto* tab = new QPushButton(lens->title(), this);
   tab->setObjectName("tab");
   tab->setCheckable(true);
   tab->setFlat(true);
   tab->setAccessibleName("Lens: " + lens->title());
-  tab->setToolTip(QString("%1 (%2)").arg(lens->title()).arg(lenses_.size() + 1));
   tabs_->addWidget(tab);
   group_->addButton(tab, int(lenses_.size()));
   stack_->addWidget(lens);
   lenses_ << lens;
+  kinds_[lens] = QString::fromStdString(kind);
   connect(lens, &Lens::point_chosen, this, [this](int index) {
     point_->show_point(index);
     choose_lens(int(lenses_.indexOf(point_)));
@@ -86,23 +93,42 @@ void StudyPage::choose_lens(int index) {
 }
 
 bool StudyPage::handle_key(int key) {
-  if (key >= Qt::Key_1 && key < Qt::Key_1 + lenses_.size()) {
-    if (group_->button(key - Qt::Key_1)->isHidden()) return true;
-    choose_lens(key - Qt::Key_1);
+  if (key >= Qt::Key_1 && key <= Qt::Key_9) {
+    // Numbers go along the lenses of this kind of study; one that is hidden keeps its own.
+    int number = key - Qt::Key_1;
+    for (int k = 0; k < lenses_.size(); ++k)
+      if (suits(lenses_[k]) && number-- == 0 && !group_->button(k)->isHidden()) choose_lens(k);
     return true;
   }
   // Brackets step points from any lens: the samples come into view first.
-  if ((key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) && lens() != point_) {
+  if ((key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) && lens() != point_ && suits(point_)) {
     choose_lens(int(lenses_.indexOf(point_)));
     return true;
   }
   return lens() && lens()->handle_key(key);
 }
 
+bool StudyPage::suits(Lens* lens) const {
+  const QString kind = kinds_[lens], shown = QString::fromStdString(session_->kind());
+  return kind.isEmpty() || kind == shown || (shown.isEmpty() && kind == "response");
+}
+
 void StudyPage::refresh() {
+  int number = 0;
+  for (int k = 0; k < lenses_.size(); ++k) {
+    const bool suitable = suits(lenses_[k]);
+    group_->button(k)->setVisible(suitable);
+    if (suitable) group_->button(k)->setToolTip(QString("%1 (%2)").arg(lenses_[k]->title()).arg(++number));
+  }
+  if (lens() && !suits(lens()))
+    for (int k = 0; k < lenses_.size(); ++k)
+      if (suits(lenses_[k])) {
+        choose_lens(k);
+        break;
+      }
   const bool impedance = session_->plan().quantity == study::response::Quantity::impedance;
   auto* tab = group_->button(int(lenses_.indexOf(impedance_)));
-  tab->setVisible(impedance);
+  tab->setVisible(impedance && suits(impedance_));
   if (!impedance && lens() == impedance_) choose_lens(0);
   title_->setText(session_->study() ? QString::fromStdString(session_->study()->name) : QString());
   const auto view = session_->shown() ? session_->view(*session_->shown()) : nullptr;

@@ -30,7 +30,9 @@ class StudyPage : public QWidget {
   void hookup_asked();
 
  private:
-  void add_lens(Lens* lens);
+  /// @param kind  of study that the lens is for; empty: for all
+  void add_lens(Lens* lens, const std::string& kind);
+  bool suits(Lens* lens) const;
   void refresh();
 
   Session* session_;
@@ -42,6 +44,7 @@ class StudyPage : public QWidget {
   FigureRow* figures_;
   DoubtBand* doubts_;
   QList<Lens*> lenses_;
+  QMap<Lens*, QString> kinds_;
   BodeLens* bode_;
   Lens* impedance_;
   PointLens* point_;

@@ -55,6 +55,31 @@ QVariant TakesModel::data(const QModelIndex& at, int role) const {
   return {};
 }
 
+namespace {
+
+/// The curves of a family as a small picture.
+void paint_family(QPainter* p, const study::iv::Family& family, const QRectF& area, const QColor& colour) {
+  QRectF frame;
+  for (const auto& curve : family.curves)
+    for (const auto& point : curve.points) {
+      const QRectF here(point.voltage, point.current, 1e-30, 1e-30);
+      frame = frame.isNull() ? here : frame.united(here);
+    }
+  const auto place = [&](const study::iv::CurvePoint& point) {
+    return QPointF(area.left() + (point.voltage - frame.left()) / std::max(frame.width(), 1e-30) * area.width(),
+                   area.bottom() - (point.current - frame.top()) / std::max(frame.height(), 1e-30) * area.height());
+  };
+  p->setBrush(Qt::NoBrush);
+  p->setPen(QPen(colour, 1.2));
+  for (const auto& curve : family.curves) {
+    QPolygonF line;
+    for (const auto& point : curve.points) line << place(point);
+    p->drawPolyline(line);
+  }
+}
+
+}  // namespace
+
 QRect TakeDelegate::pin_area(const QRect& card) { return {card.right() - 30, card.top() + 4, 24, 22}; }
 
 void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const {
@@ -99,7 +124,9 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->drawText(text_area, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
               p->fontMetrics().elidedText(words, Qt::ElideRight, int(text_area.width() * 1.7)));
 
-  if (const auto view = session_->view(take.id); view && view->curve.points.size() > 1) {
+  const auto view = session_->view(take.id);
+  if (view && view->family) paint_family(p, *view->family, QRectF(card.right() - 84, card.top() + 30, 74, 22), colour);
+  if (view && view->curve.points.size() > 1) {
     const auto& points = view->curve.points;
     const auto [low, high] = std::minmax_element(points.begin(), points.end(),
                                                  [](const auto& a, const auto& b) { return a.gain_db < b.gain_db; });

@@ -149,13 +149,6 @@ void BriefEditor::refuse(const QString& reason) {
 WordEditing::WordEditing(Session* session, QWidget* home, std::function<QList<BriefWord*>()> words)
     : QObject(home), session_(session), home_(home), words_(std::move(words)) {}
 
-study::BriefHint WordEditing::hint(const study::response::Plan& plan) const {
-  auto out = study::response::hint(plan, key_, session_->limits(), session_->pins());
-  if (QString::fromStdString(key_).endsWith("sensor"))
-    for (const auto& sensor : session_->own_sensors()) out.choices.push_back(sensor.name);
-  return out;
-}
-
 void WordEditing::open(const std::string& key) {
   for (auto* word : words_()) {
     if (word->key() != key) continue;
@@ -167,7 +160,7 @@ void WordEditing::open(const std::string& key) {
     }
     key_ = key;
     editor_->open(word->text(), word);
-    editor_->explain(hint(session_->plan()));
+    editor_->explain(session_->hint(key_).value_or(study::BriefHint{}));
     editor_->show();
     editor_->raise();
     editor_->field()->setFocus();
@@ -176,11 +169,10 @@ void WordEditing::open(const std::string& key) {
 }
 
 void WordEditing::try_text(const QString& text) {
-  const auto changed = session_->tried(key_, text);
-  if (changed)
-    editor_->explain(hint(*changed));
+  if (const auto hint = session_->hint(key_, text))
+    editor_->explain(*hint);
   else
-    editor_->refuse(QString::fromStdString(changed.error().message));
+    editor_->refuse(QString::fromStdString(hint.error().message));
 }
 
 void WordEditing::accept(const QString& text, int move) {

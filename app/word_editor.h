@@ -67,7 +67,6 @@ class WordEditing : public QObject {
   void close();
 
  private:
-  study::BriefHint hint(const study::response::Plan& plan) const;
   void try_text(const QString& text);
   void accept(const QString& text, int move);
 

@@ -6,6 +6,7 @@
 #include "circuits.h"
 #include "dossier/take_run.h"
 #include "exchange/writers.h"
+#include "recipe_iv.h"
 
 namespace heron::demo {
 namespace {
@@ -352,7 +353,8 @@ Result<void> fill(dossier::Store& store) {
   }
   for (const auto& further : {fill_loop, fill_transducers, fill_vibration})
     if (auto ok = further(store, seed); !ok) return ok;
-  return store.set_current_unit(*unit7);
+  if (auto ok = store.set_current_unit(*unit7); !ok) return ok;
+  return fill_iv(store, seed);
 }
 
 }  // namespace

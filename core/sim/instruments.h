@@ -55,6 +55,7 @@ struct SourceMeasureData {
   double range_time = 4e-3;          ///< s for a change of range
   double highest_frequency = 100e3;  ///< Hz of a sine that it forces
   double setting_time = 2e-3;        ///< s per change of what is forced
+  double slew_time = 50e-6;          ///< s in which a forced voltage goes to its new value
 };
 
 struct SupplyData {

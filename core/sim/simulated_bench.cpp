@@ -272,6 +272,11 @@ Result<void> SimulatedBench::check_channel(const bench::SourceMeasureSetup& s) c
 Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
   if (auto ok = check_channel(s); !ok) return ok;
   change();
+  // From where the channel stands, as its output slews; one that was off or forced something else starts at rest.
+  const auto before = sources_.find(s.channel);
+  source_starts_[s.channel] = before != sources_.end() && before->second.force == s.force && before->second.pin == s.pin
+                                  ? before->second.value
+                                  : 0;
   sources_[s.channel] = s;
   elapsed_ += data_.source.setting_time;
   return {};
@@ -376,11 +381,20 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
     if (s.force == bench::Force::voltage) {
       const double range = range_of(data_.source.voltage_ranges, s.value);
       const bool four = s.four_wire;
+      // The output slews, and rounds its corners as an amplifier does: what a capacitance at the pin draws stays
+      // smooth.
+      constexpr double kOhms = 1e3;
+      const std::string emf = "bench:emf" + id, slewed = "bench:slewed" + id, low = four ? against : back;
+      Part wanted = make_part("bench:wanted" + id, "voltage source", {emf, low}, {});
+      const double from = source_starts_.at(k), to = std::round(s.value / (step * range)) * step * range;
+      wanted.wave = {.shape = Waveform::Shape::lines, .points = {{0, from}, {data_.source.slew_time, to}}};
+      whole.parts.push_back(wanted);
+      whole.parts.push_back(make_part("bench:slew r" + id, "resistor", {emf, slewed}, {{"value", kOhms}}));
+      whole.parts.push_back(make_part("bench:slew c" + id, "capacitor", {slewed, low},
+                                      {{"value", 0.2 * data_.source.slew_time / kOhms}}));
       whole.parts.push_back(make_part("bench:force source" + id, "limited voltage",
-                                      {force, back, four ? pin : force, four ? against : back},
-                                      {{"value", std::round(s.value / (step * range)) * step * range},
-                                       {"current_limit", s.compliance},
-                                       {"resistance", 1e-4}}));
+                                      {force, back, four ? pin : force, slewed},
+                                      {{"value", 0}, {"current_limit", s.compliance}, {"resistance", 1e-4}}));
     } else {
       const double range = range_of(data_.source.current_ranges, s.value);
       whole.parts.push_back(make_part("bench:force source" + id, "limited current", {force, back},
@@ -756,6 +770,7 @@ void SimulatedBench::off() {
   generators_.clear();
   sources_.clear();
   source_ranges_.clear();
+  source_starts_.clear();
   supply_.reset();
   load_.reset();
   wired_.reset();

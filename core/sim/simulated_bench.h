@@ -73,6 +73,7 @@ class SimulatedBench final : public bench::Bench {
   double phase_ = 0;  ///< rad at circuit time 0, so that a change of frequency leaves no jump
   std::map<int, bench::GeneratorSetup> generators_;
   std::map<int, bench::SourceMeasureSetup> sources_;
+  std::map<int, double> source_starts_;  ///< V or A that the output slews from
   std::map<int, double> source_ranges_;  ///< A, as chosen last
   std::optional<bench::SupplySetup> supply_;
   std::optional<bench::LoadSetup> load_;

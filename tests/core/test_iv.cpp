@@ -4,6 +4,7 @@
 
 #include "dossier/take_run.h"
 #include "sim/simulated_bench.h"
+#include "study/iv/brief.h"
 #include "study/iv/diode.h"
 #include "study/iv/figures.h"
 #include "study/iv/kind.h"
@@ -522,4 +523,80 @@ TEST_CASE("a study of current and voltage is taken into a dossier, read and judg
   CHECK((*lines)[1].judgement.verdict == judge::Verdict::fails);
   CHECK(*(*lines)[1].judgement.value ==
         Approx(1.4 * iv::thermal_voltage(298.15) * std::log1p(1e-3 / 2e-12) + 1.5e-3).epsilon(1e-3));
+}
+
+TEST_CASE("a loop that closes with slowing is told from one that does not", "[iv]") {
+  using iv::Closing;
+  CHECK(iv::closing_of({}, 0.02) == Closing::open);
+  const std::vector<iv::Pass> capacitance = {{10, 0.4}, {2.5, 0.14}, {0.6, 0.04}, {0.15, 0.01}},
+                              memory = {{10, 0.3}, {2.5, 0.28}}, one = {{10, 0.3}};
+  CHECK(iv::closing_of(std::span(capacitance).first(2), 0.02) == Closing::open);
+  CHECK(iv::closing_of(capacitance, 0.02) == Closing::closes);
+  CHECK(iv::closing_of(memory, 0.02) == Closing::persists);
+  CHECK(iv::closing_of(one, 0.02) == Closing::open);
+  CHECK(iv::closing_text(capacitance, 0.02).find("capacitance") != std::string::npos);
+  CHECK(iv::closing_text(memory, 0.02).find("self-heating") != std::string::npos);
+}
+
+TEST_CASE("the words of a brief set what they say and refuse what makes no sense", "[iv]") {
+  const std::vector<std::string> pins = {"anode", "gate", "drain"};
+  const auto plan = junction_plan();
+  const auto with = [&](const iv::Plan& p, const char* key, const char* text) {
+    const auto changed = iv::apply(p, key, text, pins);
+    if (!changed) FAIL(key << ": " << changed.error().message);
+    return *changed;
+  };
+  auto p = with(plan, "source.anode.stop", "5m");
+  CHECK(p.sources[0].values.stop == Approx(5e-3));
+  p = with(p, "source.anode.points", "10 per decade");
+  CHECK(p.sources[0].values.points == 58);
+  p = with(p, "source.anode.spacing", "1 uA, 10 uA, 1 mA");
+  CHECK(list_of(p.sources[0].values) == std::vector<double>{1e-6, 1e-5, 1e-3});
+  p = with(p, "source.anode.force", "voltage");
+  CHECK(p.sources[0].compliance == Approx(1e-3));
+  p = with(p, "source.anode.points", "100 mV steps");
+  CHECK(p.sources[0].values.points == 11);
+  p = with(p, "add", "gate");
+  REQUIRE(p.sources.size() == 2);
+  CHECK(p.sources[1].role == iv::Role::stepped);
+  p = with(p, "source.gate.role", "swept");
+  CHECK(p.sources[0].role == iv::Role::stepped);
+  p = with(p, "source.gate.role", "off");
+  REQUIRE(p.sources.size() == 1);
+  CHECK(p.swept());
+  p = with(p, "course", "there and back");
+  p = with(p, "cycles", "3 times");
+  p = with(p, "aperture", "2 mains periods");
+  CHECK(p.aperture == Approx(0.04));
+  p = with(p, "source.anode.range", "automatic above 1 uA");
+  CHECK(p.sources[0].lowest_range == Approx(1e-6));
+  std::string sentence;
+  for (const auto& piece : iv::brief(p)) sentence += piece.text + " ";
+  CHECK(sentence.find("there and back 3 times") != std::string::npos);
+  CHECK(sentence.find("2 mains periods") != std::string::npos);
+  const sim::SimulatedBench bench(*sim::read_circuit(kJunction, "circuit"), 1);
+  for (const auto& piece : iv::brief(p)) {
+    if (piece.key.empty() || piece.key == "add") continue;
+    INFO(piece.key << " = " << piece.text);
+    // Every word reads back as it is written, and says what it is.
+    const auto again = iv::apply(p, piece.key, piece.text, pins);
+    if (!again) FAIL(again.error().message);
+    CHECK(iv::to_json(*again) == iv::to_json(p));
+    CHECK_FALSE(iv::hint(p, piece.key, bench.limits(), pins).label.empty());
+  }
+  for (const auto& [key, text] : {std::pair{"source.anode.stop", "zebra"},
+                                  {"source.anode.stop", "5 Hz"},
+                                  {"source.anode.points", "1"},
+                                  {"source.anode.compliance", "0 A"},
+                                  {"source.nobody.stop", "1 V"},
+                                  {"source.anode.pin", "nowhere"},
+                                  {"course", "sideways"},
+                                  {"source.anode.role", "off"},
+                                  {"add", "nowhere"},
+                                  {"colour", "blue"},
+                                  {"sensed", "nobody"},
+                                  {"aperture", "0 s"}}) {
+    INFO(key << " = " << text);
+    CHECK_FALSE(iv::apply(p, key, text, pins));
+  }
 }

@@ -108,7 +108,10 @@ Value knee(const View& v) {
   const auto a = signal::fit_line(low.voltage, low.current), b = signal::fit_line(high.voltage, high.current);
   if (!a || !b) return no("too few points for two lines");
   if (!(std::abs(a->slope) > 3 * std::abs(b->slope))) return no("the curve does not bend over into a flat part");
-  return (b->intercept - a->intercept) / (a->slope - b->slope);
+  const double crossing = (b->intercept - a->intercept) / (a->slope - b->slope);
+  if (!(crossing > v.sorted.voltage.front() && crossing < v.sorted.voltage.back()))
+    return no("the two lines do not meet within the sweep");
+  return crossing;
 }
 
 /// The highest slope and the voltage where it is.

@@ -131,6 +131,21 @@ struct Wanted {
   Asked asked;
 };
 
+/// What no curve of a family gives, for one reason, is said once.
+void join_absent(std::vector<Absent>& absent) {
+  const auto name = [](const Absent& a) { return a.key.substr(0, a.key.find('@')); };
+  for (std::size_t k = 0; k < absent.size(); ++k) {
+    const auto same = [&, first = absent[k], own = name(absent[k])](const Absent& other) {
+      return name(other) == own && other.reason == first.reason && other.key != first.key;
+    };
+    if (absent[k].key.find('@') == std::string::npos || absent[k].key.find(',') != std::string::npos) continue;
+    if (std::none_of(absent.begin(), absent.end(), same)) continue;
+    absent.erase(std::remove_if(absent.begin() + long(k) + 1, absent.end(), same), absent.end());
+    absent[k].key = name(absent[k]);
+    absent[k].label = absent[k].label.substr(0, absent[k].label.rfind(" at "));
+  }
+}
+
 /// What is read without being asked for.
 std::vector<Wanted> usual(const Family& family, const Settings& settings) {
   constexpr std::size_t kMostCurves = 12;
@@ -182,6 +197,7 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
     out.figures.push_back({w.key, w.label, *value, w.unit, {}});
     found.push_back(&w);
   }
+  if (family.curves.size() > 1) join_absent(out.absent);
   if (!has_uncertainty(family) || found.empty()) return out;
   std::mt19937_64 random(1);
   std::vector<double> squares(found.size());

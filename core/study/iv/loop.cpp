@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/quantity.h"
 #include "signal/curve.h"
 
 namespace heron::study::iv {
@@ -69,6 +70,47 @@ std::optional<Loop> loop_of(const Curve& curve) {
   if (!(largest > 0)) return std::nullopt;
   out.opening /= largest;
   return out;
+}
+
+std::optional<Loop> widest_loop(const Family& family) {
+  std::optional<Loop> widest;
+  for (const auto& curve : family.curves)
+    if (const auto loop = loop_of(curve); loop && (!widest || loop->opening > widest->opening)) widest = loop;
+  return widest;
+}
+
+Closing closing_of(std::span<const Pass> passes, double wanted) {
+  // A capacitance's share falls as the rate does. What falls by less than a fifth while the sweep slows to under half
+  // is something else.
+  constexpr double kSlower = 0.5, kSame = 0.8;
+  if (passes.empty()) return Closing::open;
+  if (passes.back().opening <= wanted) return Closing::closes;
+  if (passes.size() < 2) return Closing::open;
+  const auto &before = passes[passes.size() - 2], &last = passes.back();
+  if (last.rate < kSlower * before.rate && last.opening > kSame * before.opening) return Closing::persists;
+  return Closing::open;
+}
+
+std::string closing_text(std::span<const Pass> passes, double wanted) {
+  if (passes.empty()) return "Nothing was swept.";
+  const auto& last = passes.back();
+  const auto share = [](double v) { return fmt::format("{:.2g} %", 100 * v); };
+  const std::string at =
+      fmt::format("{} at {}/s", share(last.opening), format_setting(std::stod(fmt::format("{:.3g}", last.rate)), "V"));
+  switch (closing_of(passes, wanted)) {
+    case Closing::closes:
+      return passes.size() > 1 ? fmt::format("The loop closes: {}, from {}. It was a capacitance swept too fast.", at,
+                                             share(passes.front().opening))
+                               : fmt::format("The loop is closed: {}.", at);
+    case Closing::persists:
+      return fmt::format(
+          "The loop does not close: {}, hardly less than the {} before. Slowing does not help against "
+          "memory or self-heating.",
+          at, share(passes[passes.size() - 2].opening));
+    case Closing::open:
+      break;
+  }
+  return fmt::format("The loop is still open: {}.", at);
 }
 
 }  // namespace heron::study::iv

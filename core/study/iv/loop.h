@@ -15,4 +15,22 @@ struct Loop {
 /// one direction are averaged. Nothing for one direction only.
 std::optional<Loop> loop_of(const Curve& curve);
 
+/// The widest loop among the curves of a take.
+std::optional<Loop> widest_loop(const Family& family);
+
+/// What sweeping ever more slowly did to a loop.
+enum class Closing {
+  open,      ///< not yet slow enough to tell
+  closes,    ///< falls with the rate, or is below what was asked: a capacitance
+  persists,  ///< hardly changes over the last slowing by four: memory or self-heating
+};
+struct Pass {
+  double rate = 0, opening = 0;  ///< V/s, 1
+};
+/// @param passes  from fast to slow
+/// @param wanted  opening that counts as closed
+Closing closing_of(std::span<const Pass> passes, double wanted);
+/// In a sentence, with the reason.
+std::string closing_text(std::span<const Pass> passes, double wanted);
+
 }  // namespace heron::study::iv

@@ -12,9 +12,9 @@ using nlohmann::json;
 
 namespace {
 
-constexpr const char* kRoles[] = {"constant", "swept", "stepped"};
-constexpr const char* kSpacings[] = {"linear", "log", "listed"};
-constexpr const char* kCourses[] = {"up", "down", "both"};
+constexpr const char* kRoleKeys[] = {"constant", "swept", "stepped"};
+constexpr const char* kSpacingKeys[] = {"linear", "log", "listed"};
+constexpr const char* kCourseKeys[] = {"up", "down", "both"};
 
 template <class Enum, std::size_t n>
 Enum word_of(const std::string& text, const char* const (&words)[n]) {
@@ -26,13 +26,13 @@ json to_json(const Source& s) {
   return {{"name", s.name},
           {"pin", s.pin},
           {"against", s.against},
-          {"role", kRoles[int(s.role)]},
+          {"role", kRoleKeys[int(s.role)]},
           {"force", s.force == bench::Force::voltage ? "voltage" : "current"},
           {"value", s.value},
           {"start", s.values.start},
           {"stop", s.values.stop},
           {"points", s.values.points},
-          {"spacing", kSpacings[int(s.values.spacing)]},
+          {"spacing", kSpacingKeys[int(s.values.spacing)]},
           {"listed", s.values.listed},
           {"compliance", s.compliance},
           {"four_wire", s.four_wire},
@@ -45,13 +45,13 @@ Source source_from_json(const json& in) {
            .pin = in.value("pin", ""),
            .against = in.value("against", ""),
            .current_range = {}};
-  s.role = word_of<Role>(in.value("role", "constant"), kRoles);
+  s.role = word_of<Role>(in.value("role", "constant"), kRoleKeys);
   s.force = in.value("force", "voltage") == "current" ? bench::Force::current : bench::Force::voltage;
   s.value = in.value("value", s.value);
   s.values.start = in.value("start", s.values.start);
   s.values.stop = in.value("stop", s.values.stop);
   s.values.points = in.value("points", s.values.points);
-  s.values.spacing = word_of<Spacing>(in.value("spacing", "linear"), kSpacings);
+  s.values.spacing = word_of<Spacing>(in.value("spacing", "linear"), kSpacingKeys);
   s.values.listed = in.value("listed", s.values.listed);
   s.compliance = in.value("compliance", s.compliance);
   s.four_wire = in.value("four_wire", s.four_wire);
@@ -116,7 +116,7 @@ const std::string& Plan::sensed_name() const {
 }
 
 json to_json(const Plan& p) {
-  json out = {{"sensed", p.sensed},      {"course", kCourses[int(p.course)]},
+  json out = {{"sensed", p.sensed},      {"course", kCourseKeys[int(p.course)]},
               {"cycles", p.cycles},      {"delay", p.delay},
               {"aperture", p.aperture},  {"averages", p.averages},
               {"hold", p.hold},          {"temperature", p.temperature},
@@ -130,7 +130,7 @@ Result<Plan> plan_from_json(const json& in) {
   try {
     for (const auto& s : in.at("sources")) p.sources.push_back(source_from_json(s));
     p.sensed = in.value("sensed", p.sensed);
-    p.course = word_of<Course>(in.value("course", "up"), kCourses);
+    p.course = word_of<Course>(in.value("course", "up"), kCourseKeys);
     p.cycles = in.value("cycles", p.cycles);
     p.delay = in.value("delay", p.delay);
     p.aperture = in.value("aperture", p.aperture);
