@@ -144,12 +144,19 @@ void FamilyPlot::name_curves(const FamilyCurves& take) {
   const bool right = spread(true) >= 0.5 * spread(false);
   std::vector<std::pair<QPointF, QString>> names;
   for (const auto& e : ends) names.emplace_back(right ? e.right : e.left, e.text);
-  double last = -1e9;
   std::sort(names.begin(), names.end(), [](const auto& a, const auto& b) { return a.first.y() < b.first.y(); });
-  for (const auto& [end, name] : names) {
-    const double pixel = -yAxis->coordToPixel(end.y());
-    if (pixel - last < 13) continue;
+  constexpr double kApart = 13;
+  double last = -1e9;
+  decltype(names) fitting;
+  for (const auto& name : names) {
+    const double pixel = -yAxis->coordToPixel(name.first.y());
+    if (pixel - last < kApart) continue;
     last = pixel;
+    fitting.push_back(name);
+  }
+  // A name or two out of many would pass for the whole family's.
+  if (2 * fitting.size() < names.size()) return;
+  for (const auto& [end, name] : fitting) {
     auto* item = new QCPItemText(this);
     item->position->setCoords(end.x(), end.y());
     item->setPositionAlignment((right ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);

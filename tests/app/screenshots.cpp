@@ -77,6 +77,12 @@ int main(int argc, char** argv) {
     return true;
   });
   shoot(window, "compare");
+  go("Turbidity phototransistor", Qt::Key_1);
+  shoot(window, "family");
+  go("Solar string", Qt::Key_1);
+  shoot(window, "solar");
+  go("Salinity cell", Qt::Key_1);
+  shoot(window, "loop");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);
