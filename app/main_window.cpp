@@ -306,6 +306,9 @@ void MainWindow::show_device() {
 
 void MainWindow::show_hookup() {
   if (!session_.study()) return;
+  if (session_.iv_plan())
+    return tell("The source-measure channels of this study sense by themselves: the brief says which pins they are on.",
+                false);
   pages_->setCurrentWidget(hookup_page_);
   hookup_page_->setFocus();
 }

@@ -904,14 +904,17 @@ QString Session::slow_until_closed() {
     return trouble;
   const auto passes = slowing_;
   const QString trouble = start();
-  slowing_ = passes;
+  if (trouble.isEmpty()) {
+    slowing_ = passes;
+    slowing_study_ = study()->id;
+  }
   return trouble;
 }
 
 /// After a pass: true when another one, slower still, has begun.
 bool Session::slow_on() {
   constexpr std::size_t kMostPasses = 7;
-  if (slowing_.empty() || !iv_plan_) return false;
+  if (slowing_.empty() || !iv_plan_ || study()->id != slowing_study_) return false;
   const auto family = study::iv::reduce_take(live_readings_, {});
   const auto loop = family ? study::iv::widest_loop(*family) : std::nullopt;
   if (!loop) {

@@ -252,10 +252,11 @@ class Session : public QObject {
   std::shared_ptr<const dossier::ExpectedCurve> expected_;
   QString expected_trouble_;
   std::stop_source expecting_;
-  QThreadPool thinkers_;                  ///< what is worked out beside, apart from the takes that are read
-  std::optional<long long> last_pass_;    ///< of a run that keeps only its last
-  dossier::RunOptions run_;               ///< of the take that is running
-  std::vector<study::iv::Pass> slowing_;  ///< passes so far, of a run that slows down until a loop closes
+  QThreadPool thinkers_;                    ///< what is worked out beside, apart from the takes that are read
+  std::optional<long long> last_pass_;      ///< of a run that keeps only its last
+  dossier::RunOptions run_;                 ///< of the take that is running
+  std::optional<long long> slowing_study_;  ///< the one that slows down; looking at another ends it
+  std::vector<study::iv::Pass> slowing_;    ///< passes so far, of a run that slows down until a loop closes
   bool stopping_ = false;
   bool paced_ = false;
   std::vector<bench::Sensor> own_sensors_;

@@ -300,6 +300,9 @@ TEST_CASE("the loop of a resistance beside a capacitance is that of the closed f
   }
   CHECK(value(reading_of(twice), "loop.area") == Approx(2 * c * rate * 2 * top).epsilon(0.01));
 
+  // A table has no clock, so its loop has no rate.
+  CHECK(iv::widest_loop(*iv::reduce_take(rows.points(), {}))->rate == 0);
+
   // Noise makes no turns.
   std::mt19937_64 random(5);
   std::normal_distribution<double> normal;
@@ -434,6 +437,21 @@ TEST_CASE("a run that is stopped, fails or ends leaves nothing driven", "[iv][be
   };
   CHECK(serious(above) == "rating.near");
   CHECK(serious(junction_plan()).empty());
+  // Each remedy carried out makes the finding go away, whichever end it is that goes too far.
+  auto below = junction_plan();
+  below.sources[0].force = bench::Force::voltage;
+  below.sources[0].values = {.start = -9, .stop = 1, .points = 11};
+  below.sources[0].compliance = 80e-3;
+  for (auto p : {above, below}) {
+    CHECK(serious(p) == "rating.near");
+    for (const auto& d : iv::preflight(p, bench.limits(), circuit.ratings))
+      for (const auto& [key, text] : d.edits) {
+        const auto mended = iv::apply(p, key, text, {"anode"});
+        if (!mended) FAIL(mended.error().message);
+        p = *mended;
+      }
+    CHECK(serious(p).empty());
+  }
 }
 
 TEST_CASE("an unknown device's compliance is raised from far below until it suffices", "[iv][bench]") {

@@ -438,26 +438,4 @@ Edits slowed(const Plan& p, double factor, const bench::Limits& limits) {
   return {{"delay", format_setting(std::stod(fmt::format("{:.4g}", factor * (p.delay + rest) - rest)), "s")}};
 }
 
-std::vector<SourceLine> course_of(const Plan& p, const bench::Limits& limits) {
-  std::vector<SourceLine> out;
-  const auto steps = steps_of(p);
-  const double each = limits.source_measure_overhead + p.delay + p.aperture * p.averages * double(p.sources.size());
-  for (const auto& s : p.sources) {
-    SourceLine line{s.name, s.unit(), {}};
-    double t = 0;
-    line.points.emplace_back(0, 0);
-    for (const auto& step : steps) {
-      const double value = s.role == Role::swept     ? step.value
-                           : s.role == Role::stepped ? step.step.value_or(0)
-                                                     : s.value;
-      line.points.emplace_back(t, value);
-      t += each + (step.first ? p.hold : 0);
-      line.points.emplace_back(t, value);
-    }
-    line.points.emplace_back(t, 0);
-    out.push_back(std::move(line));
-  }
-  return out;
-}
-
 }  // namespace heron::study::iv

@@ -21,12 +21,4 @@ BriefHint hint(const Plan& plan, std::string_view key, const bench::Limits& limi
 /// The edits that slow the sweep down by a factor: a longer wait at every point.
 Edits slowed(const Plan& plan, double factor, const bench::Limits& limits);
 
-/// What every source gives over time while the study runs: for a small picture. One line a source, steps as corners.
-struct SourceLine {
-  std::string name;
-  std::string_view unit;
-  std::vector<std::pair<double, double>> points;  ///< s, V or A
-};
-std::vector<SourceLine> course_of(const Plan& plan, const bench::Limits& limits);
-
 }  // namespace heron::study::iv

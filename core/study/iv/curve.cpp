@@ -25,7 +25,7 @@ Result<void> add_table(const Record& table, std::map<double, Curve>& by_step, bo
       return fail(Fault::input, "Row {}: a number is wanted.", k + 1);
     auto& curve = by_step[s ? step[k] : 0.0];
     if (s) curve.step = step[k];
-    curve.points.push_back({.index = int(k), .voltage = voltage[k], .current = current[k], .time = double(k)});
+    curve.points.push_back({.index = int(k), .voltage = voltage[k], .current = current[k]});
   }
   return {};
 }

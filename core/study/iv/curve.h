@@ -19,7 +19,7 @@ struct Doubtful {
 struct CurvePoint {
   int index = 0;                     ///< of the raw point; of a table the row
   double voltage = 0, current = 0;   ///< V, A
-  double time = 0;                   ///< s since the take began, on the bench's clock; of a table the row's number
+  double time = 0;                   ///< s since the take began, on the bench's clock; 0 in a table, which has no clock
   std::optional<double> programmed;  ///< what was asked of the swept source, V or A
   std::optional<Doubtful> u_voltage, u_current;
   double voltage_range = 0, current_range = 0;  ///< 0 where unknown
@@ -38,7 +38,6 @@ struct Family {
   std::vector<Curve> curves;  ///< by rising step
   std::string step_name = "step", step_unit;
   bool measured = false;
-  bool offset_known = true;  ///< false where the instrument's zero was not taken off and matters
 
   std::size_t size() const;
 };

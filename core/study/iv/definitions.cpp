@@ -150,7 +150,7 @@ Value early_voltage(const View& v) {
   const auto high = part(v.sorted, kSaturated, 1, 2);
   const auto line = signal::fit_line(high.voltage, high.current);
   if (!line || high.voltage.size() < 3) return no("too few points in the upper half of the span");
-  if (!(line->slope * line->intercept > 0) && !(std::abs(line->slope) > 0)) return no("the current does not rise");
+  if (line->slope == 0) return no("the current does not change with the voltage");
   return std::abs(line->intercept / line->slope);
 }
 

@@ -32,15 +32,24 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
   const auto hold = [&](const std::optional<double>& rating, double most, const char* unit, bool forced) {
     if (!rating || most <= kNear * *rating) return;
     const bool above = most > *rating * (1 + 1e-9);
-    const std::string word = forced ? "source." + s.name + (s.role == Role::constant ? ".value" : ".stop")
-                                    : "source." + s.name + ".compliance";
+    // The word that is to blame: of a sweep the end that goes further. A list is the user's own.
+    const bool listed = s.role != Role::constant && s.values.spacing == Spacing::listed;
+    const bool at_start = std::abs(s.values.start) > std::abs(s.values.stop);
+    const double end = s.role == Role::constant ? s.value : at_start ? s.values.start : s.values.stop;
+    const std::string word = "source." + s.name +
+                             (!forced                    ? ".compliance"
+                              : s.role == Role::constant ? ".value"
+                              : at_start                 ? ".start"
+                                                         : ".stop");
     out.push_back(
         {"rating.near", above ? Severity::serious : Severity::caution,
          fmt::format("{} may see {}{}; its rating is {}.", s.pin, format_setting(most, unit),
                      forced ? "" : " by its compliance", format_setting(*rating, unit)),
          above ? fmt::format("Bring the {} down to {}.", forced ? "sweep" : "compliance", format_setting(*rating, unit))
                : "Lower it if the device is not yet known.",
-         above ? Edits{{word, format_setting(*rating, unit)}} : Edits{}});
+         above && !(forced && listed)
+             ? Edits{{word, format_setting(forced ? std::copysign(*rating, end) : *rating, unit)}}
+             : Edits{}});
   };
   const bool by_voltage = s.force == bench::Force::voltage;
   hold(it->second.voltage, reach.voltage, "V", by_voltage);
@@ -84,7 +93,7 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
                    "Leave one out."});
   const double periods = p.aperture / kMainsPeriod;
   if (p.aperture < kMainsPeriod && p.aperture > 1e-3)
-    out.push_back({"settling.short",
+    out.push_back({"aperture.mains",
                    Severity::note,
                    fmt::format("An aperture of {} holds no whole period of the mains: hum gets in.",
                                format_setting(p.aperture, "s")),
@@ -92,7 +101,7 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
                    {{"aperture", "20 ms"}}});
   else if (p.aperture > kMainsPeriod && std::abs(periods - std::round(periods)) > 1e-3)
     out.push_back(
-        {"settling.short",
+        {"aperture.mains",
          Severity::note,
          fmt::format("An aperture of {} is {:.4g} periods of the mains.", format_setting(p.aperture, "s"), periods),
          "Take a whole number of 20 ms.",
