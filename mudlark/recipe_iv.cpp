@@ -136,17 +136,17 @@ Result<void> fill_iv(dossier::Store& store, std::uint64_t& seed) {
           {{"Load switch transfer",
             transfer(),
             {{"axis", "transfer"}, {"threshold_current", "250 uA"}},
-            {{.text = "Threshold at 250 \u00b5A 0.8 to 1.1 V",
+            {{.text = "Threshold at 250 \u00b5A 0.9 to 1.1 V",
               .figure = "threshold.constant",
-              .lower = "0.8 V",
+              .lower = "0.9 V",
               .upper = "1.1 V"},
              {.text = "Threshold extrapolated \u2264 1.25 V", .figure = "threshold.extrapolated", .upper = "1.25 V"}}},
            {"Load switch output",
             output(),
             {},
-            {{.text = "On resistance at 1.8 V \u2264 250 m\u03a9",
+            {{.text = "On resistance at 1.8 V \u2264 190 m\u03a9",
               .figure = "resistance.on@1.8V",
-              .upper = "250 mohm"}}}});
+              .upper = "190 mohm"}}}});
       !ok)
     return ok;
   return fill(store, seed, "antenna surge clamp", "surge_clamp",
@@ -154,7 +154,7 @@ Result<void> fill_iv(dossier::Store& store, std::uint64_t& seed) {
                 clamp(),
                 {},
                 {{.text = "Clamps 10 mA below 7.9 V", .figure = "voltage@10mA", .upper = "7.9 V"},
-                 {.text = "Forward at 10 mA below 0.45 V", .figure = "voltage@-10mA", .lower = "-0.45 V"}}}});
+                 {.text = "Forward at 10 mA below 0.40 V", .figure = "voltage@-10mA", .lower = "-0.40 V"}}}});
 }
 
 }  // namespace heron::demo
