@@ -82,6 +82,18 @@ void BriefView::rebuild() {
   fold->setToolTip("Refinement, settling, averaging, offset, repeats and input ranges");
   connect(fold, &QPushButton::clicked, this, [this] { show_rare(!rare_); });
   add(fold, false);
+  if (session_->iv_plan() && !session_->has_hookup()) {
+    auto* small = new QPushButton("Start small", sentences_);
+    small->setObjectName("fold");
+    small->setFlat(true);
+    small->setAccessibleName("Start small");
+    small->setToolTip("For a device that is not known yet: tries the far end of the sweep with a compliance far below\n"
+                      "this one and doubles it until the source reaches it or a rating is near");
+    connect(small, &QPushButton::clicked, this, [this] {
+      if (const QString trouble = session_->start_small(); !trouble.isEmpty()) emit session_->said(trouble, true);
+    });
+    add(small, false);
+  }
   sentences_->updateGeometry();
   updateGeometry();
 }

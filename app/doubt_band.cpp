@@ -82,6 +82,13 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     connect(button, &QPushButton::clicked, this, [this] {
       if (const QString trouble = session_->slow_until_closed(); !trouble.isEmpty()) emit session_->said(trouble, true);
     });
+  } else if (!before && doubt.key == "compliance.reached" && session_->iv_plan() && !session_->has_hookup()) {
+    auto* button = link("Find the compliance, starting small",
+                        "Doubles it from far below the brief's until the sweep is reached or a rating is near");
+    button->setAccessibleName("Remedy: start small");
+    connect(button, &QPushButton::clicked, this, [this] {
+      if (const QString trouble = session_->start_small(); !trouble.isEmpty()) emit session_->said(trouble, true);
+    });
   } else if (!edits.empty()) {
     QStringList sets;
     for (const auto& [key, text] : edits)

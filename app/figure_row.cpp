@@ -74,6 +74,12 @@ void FigureRow::show_cursors(const std::optional<study::response::CursorReading>
   compose();
 }
 
+void FigureRow::show_cards(const QList<CursorCard>& cards) {
+  cursors_.clear();
+  for (const auto& c : cards) cursors_ << Card{c.label, c.number, c.unit, c.below, {}};
+  compose();
+}
+
 void FigureRow::compose() {
   QStringList said;
   for (const auto& list : {figures_, cursors_})

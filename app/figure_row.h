@@ -1,7 +1,7 @@
 #pragma once
 #include <QWidget>
 
-#include "session.h"
+#include "lenses/lens.h"
 #include "study/response/cursors.h"
 
 namespace heron::app {
@@ -16,6 +16,7 @@ class FigureRow : public QWidget {
   void show_take(const TakeView* view);
   void show_cursors(const std::optional<study::response::CursorReading>& a,
                     const std::optional<study::response::CursorReading>& b);
+  void show_cards(const QList<CursorCard>& cards);
   /// The figure that is marked on the curve; empty for none.
   void show_chosen(const QString& key);
   QSize sizeHint() const override { return {600, 62}; }

@@ -224,7 +224,7 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
     bool ok = false;
     const QString name =
         QInputDialog::getText(this, "Sense another quantity", "Its name, as formulas will call it", QLineEdit::Normal,
-                              QString("v%1").arg(session_->plan().hookup.chains.size() + 1), &ok);
+                              QString("v%1").arg(session_->hookup().chains.size() + 1), &ok);
     if (!ok) return;
     if (const auto trouble = session_->edit_brief("hookup.add", name); !trouble.isEmpty())
       emit session_->said(trouble, true);
@@ -251,6 +251,23 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
   auto* middle = new QHBoxLayout;
   middle->setSpacing(0);
   box_ = new DeviceBox(sheet_);
+  channels_ = new QWidget(sheet_);
+  auto* channel_rows = new QVBoxLayout(channels_);
+  channel_rows->setContentsMargins(0, 4, 0, 0);
+  channel_text_ = label("", channels_);
+  channel_text_->setWordWrap(true);
+  channel_text_->setTextFormat(Qt::RichText);
+  channel_text_->setAccessibleName("Source-measure channels");
+  channel_rows->addWidget(channel_text_);
+  auto* other = new QPushButton("Use generators and inputs instead", channels_);
+  other->setAccessibleName("Use generators and inputs");
+  other->setToolTip("Ramps from the generators; the current as a voltage over a known resistor");
+  connect(other, &QPushButton::clicked, this, [this] {
+    if (const auto trouble = session_->edit_brief("method", "generators and inputs"); !trouble.isEmpty())
+      emit session_->said(trouble, true);
+  });
+  channel_rows->addWidget(other, 0, Qt::AlignLeft);
+  column->addWidget(channels_);
   middle->addWidget(box_);
   rows_ = new QVBoxLayout;
   rows_->setSpacing(4);
@@ -263,14 +280,15 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
   found_->setAccessibleName("Findings of the hookup");
   column->addWidget(found_);
   column->addStretch(1);
-  column->addWidget(make_tools());
+  column->addWidget(tools_ = make_tools());
+  sensing_ = {box_, add, compute, tools_};
 
   connect(session_, &Session::plan_changed, this, &HookupPage::rebuild);
   connect(session_, &Session::levels_changed, this, &HookupPage::rebuild);
   connect(session_, &Session::device_changed, this, &HookupPage::rebuild);
   connect(session_, &Session::sensors_changed, this, &HookupPage::refill_sensors);
   connect(session_, &Session::factor_checked, this, [this](const QString& chain, double read, double known, double u) {
-    const auto* c = session_->plan().hookup.find(chain.toStdString());
+    const auto* c = session_->hookup().find(chain.toStdString());
     if (!c) return;
     const auto result = bench::check_factor(read, known, u);
     checked_->setText(QString("%1: a known sine of %2 peak reads %3. %4")
@@ -302,7 +320,8 @@ void HookupPage::rebuild() {
   rebuild_drive();
   clear(rows_);
   chains_.clear();
-  const auto& hookup = session_->plan().hookup;
+  show_channels();
+  const auto& hookup = session_->has_hookup() ? session_->hookup() : bench::Hookup{};
   for (const auto& chain : hookup.chains) {
     auto* row = new ChainRow(chain, session_, editing_, sheet_);
     connect(row, &ChainRow::placed, this, &HookupPage::place_box);
@@ -345,13 +364,34 @@ void HookupPage::rebuild() {
   QTimer::singleShot(0, this, &HookupPage::place_box);
 }
 
+/// Source-measure channels sense what they drive: no chain, but where their leads go matters.
+void HookupPage::show_channels() {
+  const bool chains = session_->has_hookup();
+  channels_->setVisible(!chains);
+  for (auto* widget : sensing_) widget->setVisible(chains);
+  if (chains) return;
+  QStringList lines;
+  int number = 0;
+  for (const auto& s : session_->iv_plan()->sources) {
+    const QString leads = s.four_wire ? "four-wire: the sense leads go to the pin itself, so the force leads' resistance "
+                                        "is not in the reading"
+                                      : "two-wire: the resistance of the leads is in the reading";
+    lines << QString("<b>%1</b>: source-measure channel %2 between %3 and %4, %5.")
+                 .arg(QString::fromStdString(s.name).toHtmlEscaped())
+                 .arg(++number)
+                 .arg(QString::fromStdString(s.pin).toHtmlEscaped(),
+                      s.against.empty() ? QString("ground") : QString::fromStdString(s.against).toHtmlEscaped(), leads);
+  }
+  channel_text_->setText(lines.join("<br>"));
+}
+
 /// The drive as the brief says it, word for word the same settings.
 void HookupPage::rebuild_drive() {
   clear(drive_->layout());
   drive_words_.clear();
   bool driving = false;
-  for (const auto& piece : study::response::brief(session_->plan())) {
-    if (piece.heading) driving = piece.text == "Drive";
+  for (const auto& piece : session_->brief()) {
+    if (piece.heading) driving = piece.text == "Drive" || (session_->iv_plan() && piece.text != "Read");
     if (!driving) continue;
     const QString text = QString::fromStdString(piece.text);
     if (piece.key.empty()) {
@@ -376,11 +416,11 @@ void HookupPage::rebuild_drive() {
 void HookupPage::place_box() {
   QList<DeviceBox::Stub> stubs;
   for (auto* row : chains_) {
-    const auto* chain = session_->plan().hookup.find(row->name());
+    const auto* chain = session_->hookup().find(row->name());
     if (chain) stubs << DeviceBox::Stub{QString::fromStdString(chain->input.pin), row->y() - box_->y() + row->line_y()};
   }
   box_->show_device(QString::fromStdString(session_->device().about),
-                    QString::fromStdString(session_->plan().drive_pin), stubs.isEmpty() ? 60 : stubs.front().y, stubs);
+                    QString::fromStdString(session_->driven_pin()), stubs.isEmpty() ? 60 : stubs.front().y, stubs);
 }
 
 void HookupPage::resizeEvent(QResizeEvent* event) {
@@ -460,14 +500,14 @@ QWidget* HookupPage::make_sensor_list() {
   auto* keep = small_button("Keep one\u2026", "Keep a sensor",
                             "Keeps a sensor of the hookup, as it is set here, under a name of your own", list);
   connect(keep, &QPushButton::clicked, this, [this] {
-    const auto& chains = session_->plan().hookup.chains;
+    const auto& chains = session_->hookup().chains;
     QStringList of;
     for (const auto& c : chains) of << QString::fromStdString(c.name);
     bool ok = false;
     const QString chain =
         of.size() < 2 ? of.value(0) : QInputDialog::getItem(this, "Keep a sensor", "The sensor of", of, 0, false, &ok);
     if (chain.isEmpty() || (of.size() >= 2 && !ok)) return;
-    auto sensor = session_->plan().hookup.find(chain.toStdString())->input.sensor;
+    auto sensor = session_->hookup().find(chain.toStdString())->input.sensor;
     const QString name = QInputDialog::getText(this, "Keep a sensor", "Its name in your list", QLineEdit::Normal,
                                                "My " + QString::fromStdString(sensor.name).toLower(), &ok);
     if (!ok || name.trimmed().isEmpty()) return;

@@ -49,6 +49,7 @@ class HookupPage : public QScrollArea {
  private:
   void rebuild();
   void rebuild_drive();
+  void show_channels();
   void place_box();
   QWidget* make_tools();
   QWidget* make_sense_tool();
@@ -63,6 +64,9 @@ class HookupPage : public QScrollArea {
   QLabel* title_;
   QWidget* drive_;
   QList<BriefWord*> drive_words_;
+  QWidget *channels_ = nullptr, *tools_ = nullptr;
+  QLabel* channel_text_ = nullptr;
+  QList<QWidget*> sensing_;  ///< what makes sense only where inputs sense
   DeviceBox* box_;
   QVBoxLayout* rows_;
   QVBoxLayout* computed_;

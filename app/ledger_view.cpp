@@ -23,6 +23,7 @@ LedgerRow::LedgerRow(dossier::LedgerLine line, QWidget* parent) : QWidget(parent
     said += QString("\n%1").arg(QString::fromStdString(value.plain()));
     if (!value.uncertainty.empty())
       said += QString(" \u00b1 %1 (k = 2)").arg(QString::fromStdString(value.uncertainty));
+    if (!j.on.empty()) said += ", " + QString::fromStdString(j.on);
     if (j.at) said += " at " + QString::fromStdString(format_quantity(*j.at, j.at_unit).plain());
   }
   if (j.expected) said += "\nexpected " + QString::fromStdString(format_quantity(*j.expected, j.unit).plain());

@@ -306,9 +306,6 @@ void MainWindow::show_device() {
 
 void MainWindow::show_hookup() {
   if (!session_.study()) return;
-  if (session_.iv_plan())
-    return tell("The source-measure channels of this study sense by themselves: the brief says which pins they are on.",
-                false);
   pages_->setCurrentWidget(hookup_page_);
   hookup_page_->setFocus();
 }
@@ -359,6 +356,11 @@ QList<Finder::Entry> MainWindow::actions() {
   }
   if (session_.is_open()) {
     out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
+    if (session_.iv_plan() && !session_.has_hookup())
+      out << Finder::Entry{"Start small: find the compliance of an unknown device", "", [this] {
+                             if (const QString trouble = session_.start_small(); !trouble.isEmpty())
+                               tell(trouble, true);
+                           }};
     if (session_.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
     out << Finder::Entry{"Bench: instruments and their limits", "", [this] { show_bench(); }};
     out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};

@@ -1,5 +1,6 @@
 #pragma once
 #include <QDateTime>
+#include <QElapsedTimer>
 #include <QObject>
 #include <QThreadPool>
 #include <QTimer>
@@ -20,6 +21,7 @@
 #include "study/brief.h"
 #include "study/iv/loop.h"
 #include "study/iv/plan.h"
+#include "study/iv/reduce.h"
 #include "study/response/kind.h"
 #include "study/response/preflight.h"
 
@@ -62,6 +64,12 @@ class Session : public QObject {
   const study::response::Plan& plan() const { return plan_; }
   /// The study in view where it is current against voltage; null where it is of another kind.
   const study::iv::Plan* iv_plan() const { return iv_plan_ ? &*iv_plan_ : nullptr; }
+  /// What the study in view senses, whatever its kind.
+  const bench::Hookup& hookup() const { return iv_plan_ ? iv_plan_->hookup : plan_.hookup; }
+  /// False where source-measure channels sense what they drive.
+  bool has_hookup() const { return !iv_plan_ || iv_plan_->method == study::iv::Method::waveform; }
+  /// The pin that is driven along the sweep.
+  std::string driven_pin() const;
   /// "response", "iv"; empty where there is no study.
   std::string kind() const { return study() ? study()->kind : std::string(); }
   /// The study in view as sentences, whatever its kind, and what taking it amounts to.
@@ -128,6 +136,8 @@ class Session : public QObject {
   /// A claim or a mask on the study in view out of a line: "High corner at least 18 kHz".
   QString write_claim(const QString& line);
   /// A line that begins with a curve and goes along frequencies is a mask: "gain at most 27 dB from 100 Hz to 1 kHz".
+  /// Claims that were made, not written, as one step of undo.
+  void add_claims(const std::vector<judge::Claim>& claims);
   void remove_claim(const judge::Claim& claim);
   void remove_mask(const judge::Mask& mask);
   std::vector<judge::Claim> claims();
@@ -163,6 +173,10 @@ class Session : public QObject {
   /// Takes with the sweep slowed by four each time, until the loop between the way up and the way down is closed or it
   /// is clear that it will not close; each pass is a take.
   QString slow_until_closed();
+  /// Finds the compliance that an unknown device needs, from far below the brief's on, and puts it into the brief; what
+  /// was found is said.
+  QString start_small();
+  bool starting_small() const { return starting_small_; }
   /// A new take with these points of one read again and all others carried over.
   QString retake(long long take, const std::vector<int>& points);
   void stop();
@@ -222,6 +236,7 @@ class Session : public QObject {
   void finish_run(Result<long long> result);
   void take_live_points();
   void read_live(TakeView& view);
+  void publish(const study::iv::Assembly& assembly);
   void adopt_plan(const nlohmann::json& plan);
   static std::shared_ptr<TakeView> read_take(const std::string& path, long long study, long long take);
 
@@ -258,6 +273,7 @@ class Session : public QObject {
   std::optional<long long> slowing_study_;  ///< the one that slows down; looking at another ends it
   std::vector<study::iv::Pass> slowing_;    ///< passes so far, of a run that slows down until a loop closes
   bool stopping_ = false;
+  bool starting_small_ = false;
   bool paced_ = false;
   std::vector<bench::Sensor> own_sensors_;
   QThreadPool readers_;
@@ -270,8 +286,7 @@ class Session : public QObject {
   std::vector<study::response::CurvePoint> live_points_;
   study::response::Curve live_curve_;  ///< of noise: the sum so far
   bool live_curve_fresh_ = false;
-  std::vector<study::Point> fresh_readings_;  ///< of current and voltage
-  std::vector<study::Point> live_readings_;
+  std::shared_ptr<const study::iv::Family> fresh_family_, live_family_;  ///< of current and voltage
   QTimer live_timer_;
   QUndoStack undo_;
 };

@@ -4,12 +4,14 @@
 #include <QVBoxLayout>
 
 #include "lenses/compare_lens.h"
+#include "lenses/datasheet_lens.h"
 #include "lenses/family_lens.h"
 #include "lenses/impedance_lens.h"
 #include "lenses/loop_lens.h"
 #include "lenses/plane_lens.h"
 #include "lenses/readings_lens.h"
 #include "lenses/table_lenses.h"
+#include "lenses/time_lens.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -31,7 +33,12 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   top->addLayout(tabs_);
   column->addLayout(top);
   brief_ = new BriefView(session_, this);
-  column->addWidget(brief_);
+  sources_ = new SourcePicture(session_, this);
+  auto* set_up = new QHBoxLayout;
+  set_up->setSpacing(16);
+  set_up->addWidget(brief_, 1);
+  set_up->addWidget(sources_, 0, Qt::AlignTop);
+  column->addLayout(set_up);
   group_ = new QButtonGroup(this);
   stack_ = new QStackedWidget(this);
   stack_->setMinimumHeight(200);
@@ -50,8 +57,13 @@ StudyPage::StudyPage(Session* session, QWidget* parent) : QWidget(parent), sessi
   add_lens(new CompareLens(session_, stack_), "response");
   add_lens(point_ = new PointLens(session_, stack_), "response");
   add_lens(new PointsLens(session_, stack_), "response");
-  for (const auto upright : {render::Upright::current, render::Upright::slope, render::Upright::power})
-    add_lens(new FamilyLens(session_, stack_, upright), "iv");
+  for (const auto& [name, y] : {std::pair{"Curves", "current"}, {"Slope", "slope"}, {"Power", "power"}}) {
+    auto* lens = new FamilyLens(name, y, session_, stack_);
+    add_lens(lens, "iv");
+    connect(lens, &FamilyLens::cursors_moved, figures_, &FigureRow::show_cards);
+  }
+  add_lens(new TimeLens(session_, stack_), "iv");
+  add_lens(new DatasheetLens(session_, stack_), "iv");
   add_lens(new LoopLens(session_, stack_), "iv");
   add_lens(new ReadingsLens(session_, stack_), "iv");
   add_lens(new FiguresLens(session_, stack_), "");

@@ -9,6 +9,7 @@
 #include "lenses/bode_lens.h"
 #include "lenses/lens.h"
 #include "lenses/point_lens.h"
+#include "source_picture.h"
 
 namespace heron::app {
 
@@ -41,6 +42,7 @@ class StudyPage : public QWidget {
   QButtonGroup* group_;
   QStackedWidget* stack_;
   BriefView* brief_;
+  SourcePicture* sources_;
   FigureRow* figures_;
   DoubtBand* doubts_;
   QList<Lens*> lenses_;

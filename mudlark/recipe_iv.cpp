@@ -40,16 +40,31 @@ Plan phototransistor() {
       .sensed = ""};
 }
 
-/// Fast enough that the double layers take their share: the way up and the way down lie apart.
+/// A ramp through a known resistor, fast enough that the double layers take their share: the ways lie apart.
 Plan salinity() {
-  return {.sources = {source("electrode", Role::swept, bench::Force::voltage,
-                             {.start = -0.5, .stop = 0.5, .points = 51}, 10e-3)},
+  Plan plan{.method = study::iv::Method::waveform,
+            .sources = {source("force", Role::swept, bench::Force::voltage, {.start = -0.5, .stop = 0.5, .points = 101},
+                               10e-3)},
+            .sensed = "",
+            .course = Course::both,
+            .cycles = 2,
+            .averages = 4};
+  plan.hookup = {.chains = {{.name = "v_force", .input = {.pin = "force", .range = {}}, .zero = {}},
+                            {.name = "v_cell", .input = {.pin = "electrode", .range = {}}, .zero = {}}},
+                 .computed = {{.name = "i_cell", .unit = "A", .formula = "(v_force - v_cell)/RN"}}};
+  plan.voltage_name = "v_cell";
+  plan.current_name = "i_cell";
+  plan.ramp = 0.2;
+  return plan;
+}
+
+/// Far enough to warm itself while it is swept.
+Plan thermistor() {
+  return {.sources = {source("thermistor", Role::swept, bench::Force::voltage, {.start = 0, .stop = 10, .points = 51},
+                             3e-3)},
           .sensed = "",
           .course = Course::both,
-          .cycles = 2,
-          .delay = 0,
-          .aperture = 20e-3,
-          .hold = 2};
+          .delay = 10e-3};
 }
 
 Plan transfer() {
@@ -121,6 +136,16 @@ Result<void> fill_iv(dossier::Store& store, std::uint64_t& seed) {
                  phototransistor(),
                  {},
                  {{.text = "Transfer ratio at 10 mA \u2265 0.2", .figure = "gain.current@3V,10mA", .lower = "0.2"},
+                  {.text = "Current at 3 V, 5 mA 0.9 mA to 1.8 mA",
+                   .figure = "current@3 V,5 mA",
+                   .lower = "0.9 mA",
+                   .upper = "1.8 mA",
+                   .typical = "1.3 mA"},
+                  {.text = "Current at 3 V, 20 mA 4 mA to 8 mA",
+                   .figure = "current@3 V,20 mA",
+                   .lower = "4 mA",
+                   .upper = "8 mA",
+                   .typical = "5.5 mA"},
                   {.text = "Early voltage \u2265 60 V", .figure = "early_voltage", .lower = "60 V"}}}});
       !ok)
     return ok;
@@ -128,7 +153,11 @@ Result<void> fill_iv(dossier::Store& store, std::uint64_t& seed) {
                      {{"Salinity cell",
                        salinity(),
                        {},
-                       {{.text = "Loop closed to 2 %", .figure = "loop.opening", .upper = "0.02"}}}});
+                       {{.text = "Loop closed to 2 %", .figure = "loop.opening", .upper = "0.02"}}},
+                      {"Thermistor",
+                       thermistor(),
+                       {},
+                       {{.text = "Its loop is closed to 2 %", .figure = "loop.opening", .upper = "0.02"}}}});
       !ok)
     return ok;
   if (auto ok = fill(

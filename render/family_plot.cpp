@@ -42,64 +42,57 @@ FamilyPlot::FamilyPlot(QWidget* parent) : QCustomPlot(parent) {
   axisRect()->setRangeDrag(Qt::Horizontal | Qt::Vertical);
   axisRect()->setRangeZoom({});
   axisRect()->setAutoMargins(QCP::msAll);
-  xAxis->setLabel("Voltage, V");
   xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new UnitlessTicker));
   for (const char* layer : {"ground", "wake"}) addLayer(layer, this->layer("grid"), limAbove);
-  set_form(Upright::current, false);
+  set_axes(x_, y_, false);
 }
 
-void FamilyPlot::set_form(Upright upright, bool logarithmic) {
-  upright_ = upright;
+void FamilyPlot::set_axes(const study::iv::AxisQuantity& x, const study::iv::AxisQuantity& y, bool logarithmic) {
+  x_ = x;
+  y_ = y;
   logarithmic_ = logarithmic;
-  const QString unit = upright == Upright::current ? "A" : upright == Upright::slope ? "S" : "W";
-  const QString name = upright == Upright::current ? "Current" : upright == Upright::slope ? "Slope dI/dV" : "Power";
-  yAxis->setLabel((logarithmic ? "|" + name + "|" : name) + ", " + unit);
+  const auto named = [](const study::iv::AxisQuantity& q, bool size) {
+    const QString label = QString::fromStdString(q.label), unit = QString::fromStdString(q.unit == "ohm" ? "Ω" : q.unit);
+    return (size ? "|" + label + "|" : label) + (unit.isEmpty() || unit == "1" ? "" : ", " + unit);
+  };
+  xAxis->setLabel(named(x, false));
+  yAxis->setLabel(named(y, logarithmic));
   yAxis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
   yAxis->setTicker(logarithmic ? QSharedPointer<QCPAxisTicker>(new LogUnitlessTicker)
                                : QSharedPointer<QCPAxisTicker>(new UnitlessTicker));
   framed_x_ = framed_y_ = {};
 }
 
-std::vector<QPointF> FamilyPlot::line_of(const study::iv::Curve& curve) const {
+std::vector<QPointF> FamilyPlot::line_of(const study::iv::Family& family, const study::iv::Curve& curve) const {
+  const auto x = study::iv::along(family, curve, x_.key), y = study::iv::along(family, curve, y_.key);
   std::vector<QPointF> out;
-  if (upright_ == Upright::slope) {
-    // Each stretch by itself: a loop has two slopes at one voltage.
-    for (const auto& piece : study::iv::pieces_of(curve)) {
-      const auto s = study::iv::sorted(curve, piece.points);
-      for (const double v : s.voltage)
-        if (const auto g = study::iv::slope_at(s, v)) out.emplace_back(v, logarithmic_ ? std::abs(*g) : *g);
-      out.emplace_back(std::nan(""), std::nan(""));
-    }
-    return out;
-  }
-  for (const auto& p : curve.points) {
-    const double y = upright_ == Upright::power ? p.voltage * p.current : p.current;
-    out.emplace_back(p.voltage, logarithmic_ ? std::abs(y) : y);
-  }
+  out.reserve(x.size());
+  for (std::size_t k = 0; k < x.size(); ++k) out.emplace_back(x[k], logarithmic_ ? std::abs(y[k]) : y[k]);
   return out;
 }
 
-void FamilyPlot::draw(const FamilyCurves& take) {
+void FamilyPlot::draw(const FamilyCurves& take, bool fine) {
   for (const auto& curve : take.family->curves) {
-    const auto line = line_of(curve);
+    const auto line = line_of(*take.family, curve);
     auto* drawn = new QCPCurve(xAxis, yAxis);
     QVector<QCPCurveData> samples;
+    samples.reserve(int(line.size()));
     for (const auto& p : line)
       if (!logarithmic_ || p.y() > 0 || std::isnan(p.y())) samples.append({double(samples.size()), p.x(), p.y()});
     drawn->data()->set(samples, true);
-    QPen pen(take.wake ? theme().wake : take.colour, take.wake ? 9 : 1.8);
+    QPen pen(take.wake ? theme().wake : take.colour, take.wake ? 9 : fine ? 1 : 1.8);
     pen.setCapStyle(Qt::RoundCap);
     if (take.dashed && !take.wake) pen.setStyle(Qt::DashLine);
     drawn->setPen(pen);
     drawn->setLayer(take.wake ? "wake" : "main");
-    if (!take.wake && samples.size() <= kMostDiscs)
+    if (!take.wake && !fine && samples.size() <= kMostDiscs)
       drawn->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, take.colour, take.colour, 3.6));
     drawn_ << drawn;
-    if (take.wake || upright_ == Upright::slope) continue;
-    // What the source's limit held is ringed: it is not the device.
+    if (take.wake) continue;
+    // What the instrument's limit held is ringed: it is not the device.
     QVector<QCPCurveData> held;
     for (std::size_t k = 0; k < curve.points.size(); ++k)
-      if (curve.points[k].at_compliance && (!logarithmic_ || line[k].y() > 0))
+      if (!curve.points[k].usable() && std::isfinite(line[k].y()) && (!logarithmic_ || line[k].y() > 0))
         held.append({double(k), line[k].x(), line[k].y()});
     if (held.isEmpty()) continue;
     auto* rings = new QCPCurve(xAxis, yAxis);
@@ -108,6 +101,89 @@ void FamilyPlot::draw(const FamilyCurves& take) {
     rings->setScatterStyle(
         QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(theme().bill, 1.4), QBrush(theme().sheet), 7));
     drawn_ << rings;
+  }
+}
+
+/// The lines that figures were read from, with what came of them, and where their points end.
+void FamilyPlot::draw_fits(const FamilyPicture& picture) {
+  if (!plain()) return;
+  QStringList words;
+  for (const auto& fit : picture.fits) {
+    auto* line = new QCPCurve(xAxis, yAxis);
+    QVector<QCPCurveData> samples;
+    for (const auto& [v, i] : fit.line)
+      if (!logarithmic_ || i != 0) samples.append({double(samples.size()), v, logarithmic_ ? std::abs(i) : i});
+    line->data()->set(samples, true);
+    QPen pen(theme().ink, 1.1);
+    pen.setDashPattern({7, 4});
+    line->setPen(pen);
+    drawn_ << line;
+    words << QString::fromStdString(fit.words);
+  }
+  if (words.isEmpty()) return;
+  constexpr int kMostWords = 6;
+  if (words.size() > kMostWords) words = words.mid(0, kMostWords) << "...";
+  auto* said = new QCPItemText(this);
+  said->position->setType(QCPItemPosition::ptAxisRectRatio);
+  said->position->setCoords(0.01, 0.015);
+  said->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+  said->setTextAlignment(Qt::AlignLeft);
+  said->setText(words.join("\n"));
+  said->setFont(text_font(11));
+  said->setColor(theme().ink);
+  said->setBrush(QBrush(theme().sheet));
+  said->setPadding(QMargins(4, 2, 4, 2));
+  items_ << said;
+}
+
+/// A bar from least to most at its voltage, open at the side without a limit, the typical value a tick across.
+void FamilyPlot::draw_marks(const FamilyPicture& picture) {
+  if (!plain()) return;
+  const auto shown = [&](double i) { return logarithmic_ ? std::abs(i) : i; };
+  const auto add = [&](const QPen& pen, const std::vector<std::pair<double, double>>& points,
+                       const QCPScatterStyle& scatter) {
+    auto* line = new QCPCurve(xAxis, yAxis);
+    QVector<QCPCurveData> samples;
+    for (const auto& [v, i] : points) samples.append({double(samples.size()), v, shown(i)});
+    line->data()->set(samples, true);
+    line->setPen(pen);
+    line->setScatterStyle(scatter);
+    drawn_ << line;
+  };
+  const QPen pen(theme().ink, 1.4);
+  for (const auto& mark : picture.marks) {
+    const QCPScatterStyle cap(QCPScatterStyle::ssTriangleInverted, QPen(theme().ink, 1.2), QBrush(theme().sheet), 7),
+        foot(QCPScatterStyle::ssTriangle, QPen(theme().ink, 1.2), QBrush(theme().sheet), 7);
+    if (mark.least && mark.most) add(pen, {{mark.voltage, *mark.least}, {mark.voltage, *mark.most}}, {});
+    if (mark.most) add(Qt::NoPen, {{mark.voltage, *mark.most}}, cap);
+    if (mark.least) add(Qt::NoPen, {{mark.voltage, *mark.least}}, foot);
+    if (mark.typical)
+      add(Qt::NoPen, {{mark.voltage, *mark.typical}},
+          QCPScatterStyle(QCPScatterStyle::ssDiamond, QPen(theme().ink, 1.2), QBrush(theme().ink), 5));
+  }
+}
+
+void FamilyPlot::show_crossings(const QList<Crossing>& crossings) {
+  for (auto* i : crossings_) removeItem(i);
+  crossings_.clear();
+  auto sorted = crossings;
+  std::sort(sorted.begin(), sorted.end(), [](const auto& a, const auto& b) { return a.y < b.y; });
+  constexpr double kApart = 14;
+  double last = -1e9;
+  for (const auto& c : sorted) {
+    const double pixel = -yAxis->coordToPixel(logarithmic_ ? std::abs(c.y) : c.y);
+    if (pixel - last < kApart) continue;
+    last = pixel;
+    auto* item = new QCPItemText(this);
+    item->position->setCoords(c.x, logarithmic_ ? std::abs(c.y) : c.y);
+    const bool at_right = xAxis->coordToPixel(c.x) > axisRect()->left() + 0.6 * axisRect()->width();
+    item->setPositionAlignment((at_right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignBottom);
+    item->setPadding(QMargins(5, 1, 5, 1));
+    item->setText(c.text);
+    item->setFont(number_font(11));
+    item->setColor(theme().ink);
+    item->setBrush(QBrush(QColor(theme().sheet.red(), theme().sheet.green(), theme().sheet.blue(), 215)));
+    crossings_ << item;
   }
 }
 
@@ -121,8 +197,8 @@ void FamilyPlot::name_curves(const FamilyCurves& take) {
   std::vector<Name> ends;
   for (const auto& curve : take.family->curves) {
     std::optional<Name> name;
-    for (const auto& p : line_of(curve)) {
-      if (!std::isfinite(p.x()) || (logarithmic_ && !(p.y() > 0))) continue;
+    for (const auto& p : line_of(*take.family, curve)) {
+      if (!std::isfinite(p.x()) || !std::isfinite(p.y()) || (logarithmic_ && !(p.y() > 0))) continue;
       if (!name) name = Name{p, p, {}};
       if (p.x() >= name->right.x()) name->right = p;
       if (p.x() < name->left.x()) name->left = p;
@@ -170,7 +246,7 @@ void FamilyPlot::name_curves(const FamilyCurves& take) {
 }
 
 void FamilyPlot::frame_area(const SafeArea& area) {
-  if (upright_ != Upright::current || (!area.voltage && !area.current && !area.power)) return;
+  if (!plain() || (!area.voltage && !area.current && !area.power)) return;
   // The highest current that voltage and power leave, on the positive side.
   const double most_v = area.voltage.value_or(1e3), most_i = area.current.value_or(1e3);
   QVector<QPointF> line;
@@ -185,32 +261,39 @@ void FamilyPlot::frame_area(const SafeArea& area) {
   items_ << ground;
 }
 
-void FamilyPlot::show_curves(const QList<FamilyCurves>& takes, const std::vector<judge::Mask>& masks,
-                             const SafeArea& area) {
+void FamilyPlot::show_picture(const FamilyPicture& picture) {
+  constexpr std::size_t kMany = 40;  // curves: beyond, thin lines keep apart what thick ones would fill
   const bool keep = !framed() && framed_x_.size() > 0;
   for (auto* p : drawn_) removePlottable(p);
   for (auto* i : items_) removeItem(i);
   drawn_.clear();
   items_.clear();
+  std::size_t curves = 0;
+  for (const auto& take : picture.takes) curves += take.family->curves.size();
   bool any = false;
   QCPRange x, y;
-  for (const auto& take : takes) {
-    draw(take);
-    for (const auto& curve : take.family->curves)
-      for (const auto& p : line_of(curve)) {
-        if (!std::isfinite(p.x()) || !std::isfinite(p.y()) || (logarithmic_ && !(p.y() > 0))) continue;
-        if (!any) {
-          x = {p.x(), p.x()};
-          y = {p.y(), p.y()};
-        }
-        any = true;
-        x.expand(p.x());
-        y.expand(p.y());
+  for (const auto& take : picture.takes) draw(take, curves > kMany);
+  for (auto* p : drawn_) {
+    for (const auto& at : *static_cast<QCPCurve*>(p)->data()) {
+      if (!std::isfinite(at.key) || !std::isfinite(at.value)) continue;
+      if (!any) {
+        x = {at.key, at.key};
+        y = {at.value, at.value};
       }
+      any = true;
+      x.expand(at.key);
+      y.expand(at.value);
+    }
   }
-  if (upright_ == Upright::current)
-    for (const auto& mask : masks) {
-      if (mask.curve != "current") continue;
+  for (const auto& mark : picture.marks)
+    for (const auto& i : {mark.least, mark.most})
+      if (i && plain() && any && (!logarithmic_ || *i != 0)) y.expand(logarithmic_ ? std::abs(*i) : *i);
+  draw_fits(picture);
+  draw_marks(picture);
+  if (plain())
+    for (const auto& mask : picture.masks) {
+      // A mask on one curve of a family is drawn as well: its words say which.
+      if (mask.curve != "current" && !mask.curve.starts_with("current at ")) continue;
       for (const bool upper : {true, false}) {
         QVector<QPointF> line;
         for (const auto& [v, i] : upper ? mask.upper : mask.lower) line << QPointF(v, i);
@@ -220,18 +303,19 @@ void FamilyPlot::show_curves(const QList<FamilyCurves>& takes, const std::vector
         items_ << ground;
       }
     }
-  frame_area(area);
+  frame_area(picture.area);
+  const auto* last = picture.takes.isEmpty() ? nullptr : &picture.takes.last();
   if (any) {
     x_range_ = widened(x, false);
     // Room for the names at the curves' ends.
-    if (!takes.isEmpty() && takes.last().family->curves.size() > 1) {
+    if (last && last->family->curves.size() > 1) {
       x_range_.upper += 0.06 * x.size();
       x_range_.lower -= 0.04 * x.size();
     }
     y_range_ = widened(y, logarithmic_);
   }
   if (!keep) show_all();
-  if (!takes.isEmpty() && !takes.last().wake) name_curves(takes.last());
+  if (last && !last->wake) name_curves(*last);
 }
 
 bool FamilyPlot::framed() const { return xAxis->range() == framed_x_ && yAxis->range() == framed_y_; }
@@ -245,15 +329,15 @@ void FamilyPlot::show_all() {
 
 std::optional<FamilyPlot::Near> FamilyPlot::nearest(const study::iv::Family& family, const QPointF& pixel) const {
   std::optional<Near> best;
-  for (const auto& curve : family.curves)
-    for (std::size_t k = 0; k < curve.points.size(); ++k) {
-      const auto& p = curve.points[k];
-      double y = upright_ == Upright::power ? p.voltage * p.current : p.current;
-      if (logarithmic_) y = std::abs(y);
-      if (logarithmic_ && !(y > 0)) continue;
-      const double away = std::hypot(xAxis->coordToPixel(p.voltage) - pixel.x(), yAxis->coordToPixel(y) - pixel.y());
+  for (const auto& curve : family.curves) {
+    const auto line = line_of(family, curve);
+    for (std::size_t k = 0; k < line.size(); ++k) {
+      if (!std::isfinite(line[k].y()) || (logarithmic_ && !(line[k].y() > 0))) continue;
+      const double away = std::hypot(xAxis->coordToPixel(line[k].x()) - pixel.x(),
+                                     yAxis->coordToPixel(line[k].y()) - pixel.y());
       if (!best || away < best->pixels) best = Near{&curve, k, away};
     }
+  }
   return best;
 }
 

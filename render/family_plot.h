@@ -2,16 +2,10 @@
 #include <qcustomplot.h>
 
 #include "judge/claim.h"
-#include "study/iv/curve.h"
+#include "study/iv/axes.h"
+#include "study/iv/fits.h"
 
 namespace heron::render {
-
-/// What stands over the voltage.
-enum class Upright {
-  current,
-  slope,  ///< dI/dV: conductance, or transconductance of a transfer curve
-  power,  ///< V times I
-};
 
 /// One take's curves and how they are told apart.
 struct FamilyCurves {
@@ -26,22 +20,49 @@ struct SafeArea {
   std::optional<double> voltage, current, power;  ///< V, A, W
 };
 
-/// Current over voltage, one curve for each value of what is stepped, named at its end.
+/// What a datasheet allows at a voltage.
+struct DatasheetMark {
+  double voltage = 0;
+  std::optional<double> least, typical, most;  ///< A
+};
+
+/// All that is drawn.
+struct FamilyPicture {
+  QList<FamilyCurves> takes;  ///< the last one is in view
+  std::vector<judge::Mask> masks = {};
+  SafeArea area = {};
+  std::vector<study::iv::FitLine> fits = {};
+  std::vector<DatasheetMark> marks = {};
+};
+
+/// One quantity over another, usually current over voltage: one curve for each value of what is stepped, named at its
+/// end.
 class FamilyPlot : public QCustomPlot {
   Q_OBJECT
 
  public:
   explicit FamilyPlot(QWidget* parent = nullptr);
 
-  void set_form(Upright upright, bool logarithmic);
-  Upright upright() const { return upright_; }
+  void set_axes(const study::iv::AxisQuantity& x, const study::iv::AxisQuantity& y, bool logarithmic);
+  const study::iv::AxisQuantity& along_x() const { return x_; }
+  const study::iv::AxisQuantity& along_y() const { return y_; }
   bool logarithmic() const { return logarithmic_; }
+  /// Current over voltage: masks, ratings, fits and cursors make sense.
+  bool plain() const { return x_.key == "voltage" && y_.key == "current"; }
+  bool over_voltage() const { return x_.key == "voltage"; }
 
   /// Redraws everything. A view that somebody chose is kept; one that framed all frames all again.
-  void show_curves(const QList<FamilyCurves>& takes, const std::vector<judge::Mask>& masks, const SafeArea& area);
+  void show_picture(const FamilyPicture& picture);
   void show_all();
 
-  /// What is under a place on the widget: the nearest point of the take in view, within a few pixels.
+  /// What a cursor reads of the take in view, written beside each curve that it crosses. Texts by the curve's place.
+  struct Crossing {
+    double x = 0, y = 0;
+    QString text;
+  };
+  void show_crossings(const QList<Crossing>& crossings);
+
+  /// What is under a place on the widget: the nearest point of the take in view.
   struct Near {
     const study::iv::Curve* curve = nullptr;
     std::size_t point = 0;
@@ -50,16 +71,19 @@ class FamilyPlot : public QCustomPlot {
   std::optional<Near> nearest(const study::iv::Family& family, const QPointF& pixel) const;
 
  private:
-  std::vector<QPointF> line_of(const study::iv::Curve& curve) const;
-  void draw(const FamilyCurves& take);
+  std::vector<QPointF> line_of(const study::iv::Family& family, const study::iv::Curve& curve) const;
+  void draw(const FamilyCurves& take, bool fine);
+  void draw_fits(const FamilyPicture& picture);
+  void draw_marks(const FamilyPicture& picture);
   void name_curves(const FamilyCurves& take);
   bool framed() const;
   void frame_area(const SafeArea& area);
 
-  Upright upright_ = Upright::current;
+  study::iv::AxisQuantity x_{"voltage", "Voltage", "V"}, y_{"current", "Current", "A"};
+  QString x_name_;
   bool logarithmic_ = false;
   QList<QCPAbstractPlottable*> drawn_;
-  QList<QCPAbstractItem*> items_;
+  QList<QCPAbstractItem*> items_, crossings_;
   QCPRange x_range_{0, 1}, y_range_{0, 1}, framed_x_, framed_y_;
 };
 

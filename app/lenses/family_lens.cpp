@@ -1,79 +1,206 @@
 #include "family_lens.h"
 
+#include <QInputDialog>
 #include <QVBoxLayout>
 
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
+#include "study/iv/axes.h"
+#include "study/iv/compare.h"
+#include "study/iv/datasheet.h"
 #include "study/iv/figures.h"
+#include "study/iv/fits.h"
 
 namespace heron::app {
+namespace {
 
-using render::Upright;
+constexpr double kReach = 14;  ///< pixels within which a point is meant
 
-FamilyLens::FamilyLens(Session* session, QWidget* parent, Upright upright)
-    : Lens(session, parent), upright_(upright), bar_(new LookBar(this)), plot_(new render::FamilyPlot(this)) {
+QString number(double v, const std::string& unit, int digits = 4) { return text(format_quantity(v, unit, digits).plain()); }
+
+CursorCard card(const QString& label, double v, const char* unit, const QString& below) {
+  const auto value = format_quantity(v, unit, 4);
+  return {label, text(value.number), text(value.unit), below};
+}
+
+}  // namespace
+
+FamilyLens::FamilyLens(const QString& name, const std::string& y, Session* session, QWidget* parent)
+    : Lens(session, parent), name_(name), y_(y), bar_(new LookBar(this)), plot_(new render::FamilyPlot(this)) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(2);
   column->addWidget(bar_);
   column->addWidget(plot_);
-  plot_->set_form(upright_, false);
-  plot_->setObjectName("family-" + title().toLower());
-  plot_->setAccessibleName(title() + " over voltage");
-  plot_->setInteraction(QCP::iRangeDrag, true);
-  plot_->setMouseTracking(true);
-  plot_->setFocusPolicy(Qt::ClickFocus);
+  for (auto [line, letter] : {std::pair{&a_, "A"}, {&b_, "B"}, {&from_, "\u25b8"}, {&to_, "\u25c2"}}) {
+    *line = new render::CursorLine(plot_, {plot_->axisRect()}, letter);
+    (*line)->setVisible(false);
+  }
+  plot_->setObjectName("family-" + name.toLower());
+  plot_->setAccessibleName(name);
+  looking_ = new PlotView(plot_, [this] { plot_->show_all(); });
   plot_->installEventFilter(this);
-  bar_->add(
-      "Vertical axis", "Linear, or the logarithm of the size: small currents over many decades (L)",
-      [this] { return plot_->logarithmic() ? QString("log axis") : QString("linear axis"); },
-      [this] { set_logarithmic(!plot_->logarithmic()); });
-  bar_->refresh();
+  make_bar();
+  choose_axis(Qt::Vertical, y);
   for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed,
                             &Session::device_changed, &Session::plan_changed})
     connect(session_, change, this, &FamilyLens::redraw);
   connect(session_, &Session::take_read, this, &FamilyLens::redraw);
-  connect(session_, &Session::opened, this, [this] { views_.clear(); });
+  connect(session_, &Session::opened, this, [this] { looking_->forget(); });
+  connect(&session_->look(), &Look::cursors_changed, this, &FamilyLens::place_cursors);
 }
 
-QString FamilyLens::title() const {
-  return upright_ == Upright::current ? "Curves" : upright_ == Upright::slope ? "Slope" : "Power";
+void FamilyLens::make_bar() {
+  const auto axis_word = [this](Qt::Orientation which) {
+    const bool upright = which == Qt::Vertical;
+    bar_->add_menu(
+        upright ? "What stands upright" : "What goes along", "Another quantity on this axis, or a formula",
+        [this, upright] {
+          return text(upright ? plot_->along_y().label : plot_->along_x().label).toLower() +
+                 (upright ? " upright" : " along");
+        },
+        [this, which] {
+          QList<LookBar::Choice> out;
+          const auto one = view();
+          for (const auto& q : study::iv::axis_quantities(one && one->family ? *one->family : study::iv::Family{}))
+            out << LookBar::Choice{text(q.label), [this, which, key = q.key] { set_axis(which, key); }};
+          out << LookBar::Choice{"Formula\u2026", [this, which] {
+                                   bool ok = false;
+                                   const QString typed = QInputDialog::getText(
+                                       this, "A formula along an axis",
+                                       "Over v, i, p, t, step and what the sources read, such as gate_current",
+                                       QLineEdit::Normal, "v*i", &ok);
+                                   if (!ok) return;
+                                   if (const auto trouble = set_axis(which, typed.trimmed().toStdString());
+                                       !trouble.isEmpty())
+                                     emit session_->said(trouble, true);
+                                 }};
+          return out;
+        });
+  };
+  axis_word(Qt::Vertical);
+  axis_word(Qt::Horizontal);
+  bar_->add(
+      "Vertical axis", "Linear, or the logarithm of the size: small currents over many decades (L)",
+      [this] { return plot_->logarithmic() ? QString("log axis") : QString("linear axis"); },
+      [this] { set_logarithmic(!plot_->logarithmic()); });
+  bar_->add(
+      "Fits", "The lines that figures are read from, with residual and range; drag the ends of the range (F)",
+      [this] { return !plot_->plain() ? QString() : fits_ ? QString("fits shown") : QString("fits hidden"); },
+      [this] { show_fits(!fits_); });
+  bar_->add(
+      "Against the wake", "Each current as taken, or its difference from the wake's in per cent",
+      [this] { return !session_->wake() || y_ != "current" ? QString() : against_ ? QString("against the wake") : QString("as taken"); },
+      [this] { set_against_wake(!against_); });
+  bar_->refresh();
 }
 
 std::shared_ptr<const TakeView> FamilyLens::view() const {
   return session_->shown() ? session_->view(*session_->shown()) : nullptr;
 }
 
-void FamilyLens::set_logarithmic(bool on) {
-  plot_->set_form(upright_, on);
+void FamilyLens::choose_axis(Qt::Orientation which, const std::string& key) {
+  (which == Qt::Vertical ? y_ : x_) = key;
+  const auto one = view();
+  const auto& family = one && one->family ? *one->family : study::iv::Family{};
+  const auto named = [&](const std::string& k) {
+    return study::iv::axis_quantity(family, k).value_or(study::iv::AxisQuantity{k, k, ""});
+  };
+  auto y = named(y_);
+  if (against_ && session_->wake()) y = {"current", "Current against the wake", "%"};
+  plot_->set_axes(named(x_), y, plot_->logarithmic() && !(against_ && session_->wake()));
+}
+
+QString FamilyLens::set_axis(Qt::Orientation which, const std::string& key) {
+  const auto one = view();
+  if (const auto q = study::iv::axis_quantity(one && one->family ? *one->family : study::iv::Family{}, key); !q)
+    return text(q.error().message);
+  if (which == Qt::Vertical && key != "current") against_ = false;
+  choose_axis(which, key);
   bar_->refresh();
   redraw();
+  return {};
+}
+
+void FamilyLens::set_logarithmic(bool on) {
+  plot_->set_axes(plot_->along_x(), plot_->along_y(), on && !against_);
+  bar_->refresh();
+  redraw();
+}
+
+void FamilyLens::show_fits(bool on) {
+  fits_ = on;
+  bar_->refresh();
+  redraw();
+}
+
+void FamilyLens::set_against_wake(bool on) {
+  against_ = on && session_->wake();
+  choose_axis(Qt::Vertical, y_);
+  bar_->refresh();
+  redraw();
+}
+
+/// Claims that are points of a datasheet, as bars.
+std::vector<render::DatasheetMark> FamilyLens::marks() const {
+  std::vector<render::DatasheetMark> out;
+  for (const auto& claim : session_->claims()) {
+    const auto p = study::iv::point_of(claim);
+    if (!p || p->of != study::iv::PointOf::current) continue;
+    const auto value = [](const std::string& typed, const char* unit) -> std::optional<double> {
+      const auto v = parse_value(typed, unit);
+      return v ? std::optional(*v) : std::nullopt;
+    };
+    if (const auto at = value(p->at, "V"))
+      out.push_back({*at, value(p->least, "A"), value(p->typical, "A"), value(p->most, "A")});
+  }
+  return out;
 }
 
 void FamilyLens::redraw() {
   stale_ = !isVisible();
   if (stale_) return;
   QList<std::shared_ptr<const TakeView>> held;
-  QList<render::FamilyCurves> takes;
-  const auto add = [&](long long id, bool wake) {
+  std::vector<std::shared_ptr<study::iv::Family>> made;
+  render::FamilyPicture picture;
+  const auto wake = session_->wake();
+  const auto behind = wake ? session_->view(*wake) : nullptr;
+  const bool compared = against_ && behind && behind->family;
+  const auto add = [&](long long id, bool pale) {
     const auto one = session_->view(id);
     if (!one || !one->family) return;
+    const auto* family = &*one->family;
+    if (compared) {
+      if (pale) return;
+      made.push_back(std::make_shared<study::iv::Family>(study::iv::against(*family, *behind->family)));
+      family = made.back().get();
+    }
     held << one;
-    takes << render::FamilyCurves{&*one->family, render::take_colour(one->take.number),
-                                  render::take_dashed(one->take.number), wake};
+    picture.takes << render::FamilyCurves{family, render::take_colour(one->take.number),
+                                          render::take_dashed(one->take.number), pale};
   };
-  if (const auto wake = session_->wake()) add(*wake, true);
+  if (wake) add(*wake, true);
   for (const auto id : session_->overlaid()) add(id, false);
   if (const auto shown = session_->shown()) add(*shown, false);
-  render::SafeArea area;
   const auto* plan = session_->iv_plan();
-  if (const auto* swept = plan ? plan->swept() : nullptr; swept && plan->sensed_name() == swept->name)
-    if (const auto rating = session_->circuit().ratings.find(swept->pin); rating != session_->circuit().ratings.end())
-      area = {rating->second.voltage, rating->second.current, rating->second.power};
-  plot_->xAxis->setLabel(plan && plan->swept() ? "Voltage of " + text(plan->swept()->name) + ", V" : "Voltage, V");
-  plot_->show_curves(takes, session_->masks(), area);
-  plot_->replot(QCustomPlot::rpQueuedReplot);
+  if (!compared) {
+    if (const auto* swept = plan ? plan->swept() : nullptr; swept && plan->sensed_name() == swept->name)
+      if (const auto rating = session_->circuit().ratings.find(swept->pin); rating != session_->circuit().ratings.end())
+        picture.area = {rating->second.voltage, rating->second.current, rating->second.power};
+    picture.masks = session_->masks();
+    picture.marks = marks();
+    const auto one = view();
+    if (fits_ && one && one->family && session_->study()) {
+      const auto settings = study::iv::settings_from_text(session_->study()->settings).value_or(study::iv::Settings{});
+      if (const auto part = study::iv::within(*one->family, settings)) picture.fits = study::iv::fits_of(*part, settings);
+    }
+  }
+  plot_->show_picture(picture);
+  if (x_ == "voltage" && plan && plan->swept())
+    plot_->xAxis->setLabel("Voltage of " + text(plan->swept()->name) + ", V");
+  bar_->refresh();
+  place_cursors();
 }
 
 void FamilyLens::showEvent(QShowEvent* event) {
@@ -81,43 +208,132 @@ void FamilyLens::showEvent(QShowEvent* event) {
   if (stale_) redraw();
 }
 
-void FamilyLens::remember() { views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()}; }
+const study::iv::Curve* FamilyLens::curve_in_focus(const study::iv::Family& family) const {
+  if (family.curves.empty()) return nullptr;
+  for (const auto& curve : family.curves)
+    if (focus_step_ && curve.step && std::abs(*curve.step - *focus_step_) <= 1e-9 * std::abs(*focus_step_)) return &curve;
+  return &family.curves.back();
+}
 
-void FamilyLens::show_all() {
-  remember();
-  plot_->show_all();
+void FamilyLens::set_cursor(char letter, std::optional<double> voltage) { session_->look().set_cursor(letter, voltage); }
+
+/// Lines where the cursors stand, what they read on every curve, and cards for the curve that was pointed at.
+void FamilyLens::place_cursors() {
+  if (!isVisible()) {
+    stale_ = true;
+    return;
+  }
+  const auto one = view();
+  const bool there = one && one->family && plot_->over_voltage();
+  QList<render::FamilyPlot::Crossing> crossings;
+  QList<CursorCard> cards;
+  std::optional<study::iv::AtCursor> read[2];
+  for (const char letter : {'A', 'B'}) {
+    auto* line = letter == 'A' ? a_ : b_;
+    const auto at = session_->look().cursor(letter);
+    line->setVisible(there && at);
+    if (!there || !at) continue;
+    line->set_position(*at);
+    const bool by_current = one->family->step_unit == "A";
+    if (plot_->plain() && !against_)
+      for (const auto& curve : one->family->curves)
+        if (const auto r = study::iv::read_at(curve, *at)) {
+          QString said = number(r->current, "A", 3);
+          if (by_current && curve.step && *curve.step != 0)
+            said += ", gain " + number(r->current / *curve.step, "1", 3);
+          crossings << render::FamilyPlot::Crossing{*at, r->current, said};
+        }
+    const auto* focus = curve_in_focus(*one->family);
+    if (!focus) continue;
+    const auto r = study::iv::read_at(*focus, *at);
+    read[letter - 'A'] = r;
+    const QString of = focus->step && one->family->curves.size() > 1
+                           ? " on " + text(format_setting(*focus->step, one->family->step_unit))
+                           : QString();
+    const QString label = QString(letter) + " at " + number(*at, "V", 3) + of;
+    if (!r) {
+      cards << CursorCard{label, "\u2013", "", "outside the curve"};
+      continue;
+    }
+    cards << card(label, r->current, "A", number(r->power, "W", 3));
+    if (r->conductance)
+      cards << card(QString("dI/dV at ") + letter, *r->conductance, "S",
+                    r->resistance ? number(*r->resistance, "ohm", 3) : QString());
+    if (by_current && focus->step && *focus->step != 0)
+      cards << card(QString("Current gain at ") + letter, r->current / *focus->step, "1", of.trimmed());
+  }
+  if (read[0] && read[1] && read[0]->voltage != read[1]->voltage) {
+    const double dv = read[1]->voltage - read[0]->voltage, di = read[1]->current - read[0]->current;
+    cards << card("B \u2212 A over " + number(dv, "V", 3), di, "A",
+                  di != 0 ? number(dv / di, "ohm", 3) : QString());
+  }
+  plot_->show_crossings(crossings);
+  if (one && one->family)
+    place_range(*one->family);
+  else
+    for (auto* line : {from_, to_}) line->setVisible(false);
+  emit cursors_moved(cards);
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
+/// The ends of what is analysed, to be dragged while fits are shown.
+void FamilyLens::place_range(const study::iv::Family& family) {
+  const bool shown = fits_ && plot_->plain() && !against_ && session_->study();
+  for (auto* line : {from_, to_}) line->setVisible(shown);
+  if (!shown || grabbed_) return;
+  double low = INFINITY, high = -INFINITY;
+  for (const auto& curve : family.curves)
+    for (const auto& p : curve.points) {
+      low = std::min(low, p.voltage);
+      high = std::max(high, p.voltage);
+    }
+  const auto settings = study::iv::settings_from_text(session_->study()->settings).value_or(study::iv::Settings{});
+  from_->set_position(settings.from.value_or(low));
+  to_->set_position(settings.to.value_or(high));
+}
+
 bool FamilyLens::handle_key(int key) {
-  if (key == Qt::Key_L) {
-    set_logarithmic(!plot_->logarithmic());
-    return true;
+  switch (key) {
+    case Qt::Key_L:
+      set_logarithmic(!plot_->logarithmic());
+      return true;
+    case Qt::Key_F:
+      show_fits(!fits_);
+      return true;
+    case Qt::Key_Backspace:
+      return looking_->back();
+    case Qt::Key_A:
+    case Qt::Key_B: {
+      const char letter = key == Qt::Key_A ? 'A' : 'B';
+      const auto one = view();
+      if (!one || !one->family || !plot_->over_voltage()) return true;
+      QPointF at = plot_->mapFromGlobal(QCursor::pos());
+      if (!plot_->axisRect()->rect().contains(at.toPoint())) at = plot_->axisRect()->center();
+      const double voltage = plot_->xAxis->pixelToCoord(at.x());
+      if (const auto near = plot_->nearest(*one->family, at)) focus_step_ = near->curve->step;
+      // Once more at the same place takes it away.
+      const auto now = session_->look().cursor(letter);
+      const bool same = now && std::abs(plot_->xAxis->coordToPixel(*now) - at.x()) < 3;
+      set_cursor(letter, same ? std::nullopt : std::optional(voltage));
+      return true;
+    }
+    default:
+      return false;
   }
-  if (key == Qt::Key_Backspace && !views_.isEmpty()) {
-    const auto [x, y] = views_.takeLast();
-    plot_->xAxis->setRange(x);
-    plot_->yAxis->setRange(y);
-    plot_->replot(QCustomPlot::rpQueuedReplot);
-    return true;
-  }
-  return false;
 }
 
 /// The nearest point in words: what was applied and read, and the curve's own slope there.
 QString FamilyLens::read_out(const QPointF& pixel) const {
-  constexpr double kReach = 14;  // pixels
   const auto one = view();
-  if (!one || !one->family) return {};
+  if (!one || !one->family || against_) return {};
   const auto near = plot_->nearest(*one->family, pixel);
   if (!near || near->pixels > kReach) return {};
   const auto& p = near->curve->points[near->point];
-  const auto number = [](double v, const char* unit) { return text(format_quantity(v, unit, 5).plain()); };
   QStringList lines;
   if (near->curve->step && one->family->curves.size() > 1)
     lines << QString("%1 at %2")
                  .arg(text(one->family->step_name), text(format_setting(*near->curve->step, one->family->step_unit)));
-  lines << number(p.voltage, "V") + ", " + number(p.current, "A") << number(p.voltage * p.current, "W");
+  lines << number(p.voltage, "V", 5) + ", " + number(p.current, "A", 5) << number(p.voltage * p.current, "W");
   if (const auto at = study::iv::read_at(*near->curve, p.voltage)) {
     if (at->conductance) lines << "dI/dV " + number(*at->conductance, "S");
     if (at->resistance) lines << "dV/dI " + number(*at->resistance, "ohm");
@@ -125,28 +341,54 @@ QString FamilyLens::read_out(const QPointF& pixel) const {
   if (one->family->step_unit == "A" && near->curve->step && *near->curve->step != 0)
     lines << "current gain " + number(p.current / *near->curve->step, "1");
   if (p.at_compliance) lines << "at compliance: the source's limit, not the device";
+  if (p.clipped) lines << "an input was at the end of its range";
   return lines.join("\n");
 }
 
 bool FamilyLens::eventFilter(QObject* watched, QEvent* event) {
   if (watched != plot_) return false;
   switch (event->type()) {
-    case QEvent::Wheel: {
-      const auto* wheel = static_cast<QWheelEvent*>(event);
-      if (!since_zoom_.isValid() || since_zoom_.elapsed() > 600) remember();
-      since_zoom_.start();
-      const double factor = std::pow(0.85, wheel->angleDelta().y() / 120.0);
-      plot_->xAxis->scaleRange(factor, plot_->xAxis->pixelToCoord(wheel->position().x()));
-      plot_->yAxis->scaleRange(factor, plot_->yAxis->pixelToCoord(wheel->position().y()));
-      plot_->replot(QCustomPlot::rpQueuedReplot);
+    case QEvent::MouseButtonPress: {
+      const auto* mouse = static_cast<QMouseEvent*>(event);
+      if (mouse->button() != Qt::LeftButton) return false;
+      constexpr double kGrab = 6;  // pixels
+      for (auto* line : {a_, b_, from_, to_})
+        if (const double away = line->selectTest(mouse->position(), false);
+            line->visible() && away >= 0 && away < kGrab) {
+          grabbed_ = line;
+          return true;
+        }
+      return false;
+    }
+    case QEvent::MouseMove: {
+      const auto* mouse = static_cast<QMouseEvent*>(event);
+      if (!grabbed_) return false;
+      const double voltage = plot_->xAxis->pixelToCoord(mouse->position().x());
+      if (grabbed_ == a_ || grabbed_ == b_) {
+        set_cursor(grabbed_ == a_ ? 'A' : 'B', voltage);
+      } else {
+        grabbed_->set_position(voltage);
+        plot_->replot(QCustomPlot::rpQueuedReplot);
+      }
       return true;
     }
-    case QEvent::MouseButtonDblClick:
-      show_all();
+    case QEvent::MouseButtonRelease: {
+      if (!grabbed_) return false;
+      auto* let_go = std::exchange(grabbed_, nullptr);
+      if (let_go == from_ || let_go == to_) {
+        if (!(from_->key() < to_->key())) {
+          emit session_->said("The lower end of the range stays below the upper one.", true);
+          redraw();
+          return true;
+        }
+        const QString typed = text(fmt::format("{:.5g} V", let_go->key()));
+        if (const QString trouble = session_->edit_setting(let_go == from_ ? "from" : "to", typed); !trouble.isEmpty()) {
+          emit session_->said(trouble, true);
+          redraw();
+        }
+      }
       return true;
-    case QEvent::MouseButtonPress:
-      remember();
-      return false;
+    }
     case QEvent::ToolTip: {
       auto* help = static_cast<QHelpEvent*>(event);
       if (const QString words = read_out(help->pos()); words.isEmpty())

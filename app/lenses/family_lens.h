@@ -1,44 +1,63 @@
 #pragma once
-#include <QElapsedTimer>
-
 #include "lens.h"
 #include "look_bar.h"
+#include "plot_view.h"
 #include "render/family_plot.h"
+#include "render/plot_parts.h"
 
 namespace heron::app {
 
-/// Current, slope or power over voltage: the take in view, those laid over it, the wake behind, ratings as hatched
-/// ground.
+/// Curves of current and voltage, and of what follows from them: the take in view, those laid over it, the wake behind,
+/// ratings as hatched ground, datasheet points as bars. Cursors read every curve they cross; the fits behind figures
+/// are drawn with the range they rest on, which can be dragged.
 class FamilyLens : public Lens {
   Q_OBJECT
 
  public:
-  explicit FamilyLens(Session* session, QWidget* parent = nullptr, render::Upright upright = render::Upright::current);
+  /// @param name  of the lens
+  /// @param y     the key of what stands upright at first: see study/iv/axes.h
+  FamilyLens(const QString& name, const std::string& y, Session* session, QWidget* parent = nullptr);
 
-  QString title() const override;
+  QString title() const override { return name_; }
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
   render::FamilyPlot* family_plot() const { return plot_; }
   LookBar* bar() const { return bar_; }
   void set_logarithmic(bool on);
-  void show_all();
+  void show_fits(bool on);
+  void set_against_wake(bool on);
+  /// Of what there is, or a formula; what went wrong, empty when it is shown.
+  QString set_axis(Qt::Orientation which, const std::string& key);
+  void set_cursor(char letter, std::optional<double> voltage);
+  void show_all() { looking_->show_all(); }
+
+ signals:
+  void cursors_moved(const QList<CursorCard>& cards);
 
  protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
   void showEvent(QShowEvent* event) override;
 
  private:
+  void make_bar();
   void redraw();
-  void remember();
+  void place_cursors();
+  void place_range(const study::iv::Family& family);
+  void choose_axis(Qt::Orientation which, const std::string& key);
   std::shared_ptr<const TakeView> view() const;
+  const study::iv::Curve* curve_in_focus(const study::iv::Family& family) const;
   QString read_out(const QPointF& pixel) const;
+  std::vector<render::DatasheetMark> marks() const;
 
-  render::Upright upright_;
+  QString name_;
+  std::string x_ = "voltage", y_;
   LookBar* bar_;
   render::FamilyPlot* plot_;
-  QList<std::pair<QCPRange, QCPRange>> views_;
-  QElapsedTimer since_zoom_;
-  bool stale_ = true;
+  PlotView* looking_;
+  render::CursorLine *a_, *b_, *from_, *to_;
+  render::CursorLine* grabbed_ = nullptr;
+  std::optional<double> focus_step_;  ///< of the curve that cursors speak of
+  bool fits_ = false, against_ = false, stale_ = true;
 };
 
 }  // namespace heron::app

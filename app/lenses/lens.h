@@ -7,6 +7,11 @@
 
 namespace heron::app {
 
+/// What a cursor reads, as a card beside the figures.
+struct CursorCard {
+  QString label, number, unit, below;
+};
+
 /// A way to view takes. Added to the study page by one line in study_page.cpp.
 class Lens : public QWidget {
   Q_OBJECT

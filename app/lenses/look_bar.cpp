@@ -1,6 +1,7 @@
 #include "look_bar.h"
 
 #include <QHBoxLayout>
+#include <QMenu>
 
 #include "render/theme.h"
 
@@ -24,6 +25,19 @@ QPushButton* LookBar::add(const QString& name, const QString& tip, std::function
   connect(word, &QPushButton::clicked, this, [step = std::move(step)] { step(); });
   row_->addWidget(word);
   words_ << std::pair{word, std::move(text)};
+  return word;
+}
+
+QPushButton* LookBar::add_menu(const QString& name, const QString& tip, std::function<QString()> text,
+                               std::function<QList<Choice>()> choices) {
+  auto* word = add(name, tip, std::move(text), [] {});
+  word->disconnect(this);
+  connect(word, &QPushButton::clicked, this, [this, word, choices = std::move(choices)] {
+    auto* menu = new QMenu(this);
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    for (const auto& choice : choices()) connect(menu->addAction(choice.text), &QAction::triggered, this, choice.choose);
+    menu->popup(word->mapToGlobal(QPoint(0, word->height())));
+  });
   return word;
 }
 

@@ -19,6 +19,13 @@ class LookBar : public QWidget {
   /// @param text  what the word says now
   /// @param step  takes it on
   QPushButton* add(const QString& name, const QString& tip, std::function<QString()> text, std::function<void()> step);
+  /// A word that opens a menu: what can be chosen, and what a choice does.
+  struct Choice {
+    QString text;
+    std::function<void()> choose;
+  };
+  QPushButton* add_menu(const QString& name, const QString& tip, std::function<QString()> text,
+                        std::function<QList<Choice>()> choices);
   void add_space();
   void refresh();
 

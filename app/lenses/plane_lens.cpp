@@ -15,16 +15,14 @@ PlaneLens::PlaneLens(render::Plane plane, Session* session, QWidget* parent)
   column->addWidget(plot_);
   plot_->setObjectName(title().toLower());
   plot_->setAccessibleName(plane == render::Plane::nyquist ? "Real and imaginary part" : "Gain over phase");
-  plot_->setInteraction(QCP::iRangeDrag, true);
-  plot_->setMouseTracking(true);
-  plot_->setFocusPolicy(Qt::ClickFocus);
+  looking_ = new PlotView(plot_, [this] { plot_->show_all(); });
   plot_->installEventFilter(this);
   for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed})
     connect(session_, change, this, &PlaneLens::redraw);
   connect(session_, &Session::take_read, this, &PlaneLens::redraw);
   connect(&session_->look(), &Look::cursors_changed, this, &PlaneLens::mark);
   connect(&session_->look(), &Look::figure_changed, this, &PlaneLens::mark);
-  connect(session_, &Session::opened, this, [this] { views_.clear(); });
+  connect(session_, &Session::opened, this, [this] { looking_->forget(); });
 }
 
 std::shared_ptr<const TakeView> PlaneLens::view() const {
@@ -84,42 +82,15 @@ bool PlaneLens::handle_key(int key) {
                                                                                    : std::nullopt);
     return true;
   }
-  if (key == Qt::Key_Backspace && !views_.isEmpty()) {
-    const auto [x, y] = views_.takeLast();
-    plot_->xAxis->setRange(x);
-    plot_->yAxis->setRange(y);
-    plot_->replot(QCustomPlot::rpQueuedReplot);
-    return true;
-  }
+  if (key == Qt::Key_Backspace) return looking_->back();
   return false;
 }
 
-void PlaneLens::show_all() {
-  views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()};
-  plot_->show_all();
-  plot_->replot(QCustomPlot::rpQueuedReplot);
-}
+void PlaneLens::show_all() { looking_->show_all(); }
 
 bool PlaneLens::eventFilter(QObject* watched, QEvent* event) {
   if (watched != plot_) return false;
   switch (event->type()) {
-    case QEvent::Wheel: {
-      const auto* wheel = static_cast<QWheelEvent*>(event);
-      if (!since_zoom_.isValid() || since_zoom_.elapsed() > 600)
-        views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()};
-      since_zoom_.start();
-      const double factor = std::pow(0.85, wheel->angleDelta().y() / 120.0);
-      plot_->xAxis->scaleRange(factor, plot_->xAxis->pixelToCoord(wheel->position().x()));
-      plot_->yAxis->scaleRange(factor, plot_->yAxis->pixelToCoord(wheel->position().y()));
-      plot_->replot(QCustomPlot::rpQueuedReplot);
-      return true;
-    }
-    case QEvent::MouseButtonDblClick:
-      show_all();
-      return true;
-    case QEvent::MouseButtonPress:
-      views_ << std::pair{plot_->xAxis->range(), plot_->yAxis->range()};
-      return false;
     case QEvent::ToolTip: {
       auto* help = static_cast<QHelpEvent*>(event);
       const auto one = view();

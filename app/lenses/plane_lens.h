@@ -1,7 +1,6 @@
 #pragma once
-#include <QElapsedTimer>
-
 #include "lens.h"
+#include "plot_view.h"
 #include "render/plane_plot.h"
 
 namespace heron::app {
@@ -28,8 +27,7 @@ class PlaneLens : public Lens {
   std::shared_ptr<const TakeView> view() const;
 
   render::PlanePlot* plot_;
-  QList<std::pair<QCPRange, QCPRange>> views_;
-  QElapsedTimer since_zoom_;
+  PlotView* looking_;
   bool stale_ = true;
 };
 

@@ -100,7 +100,7 @@ void PointLens::make_panel(int column, const QString& name) {
   panels_.push_back(std::move(panel));
 }
 
-void PointLens::fill_panel(Panel& panel, const QString& name, const study::response::RoleSamples& samples, double rate,
+void PointLens::fill_panel(Panel& panel, const QString& name, const study::RoleSamples& samples, double rate,
                            double frequency) {
   const auto& values = samples.values;
   const std::string unit = samples.unit.empty() ? "1" : samples.unit;
@@ -202,7 +202,7 @@ void PointLens::reload() {
   QStringList use;
   for (auto& panel : panels_) {
     const bool first = &panel == &panels_.front();
-    const auto samples = study::response::role_samples(*raw, record, first ? "stimulus" : "response");
+    const auto samples = study::role_samples(*raw, record, first ? "stimulus" : "response");
     if (!samples) return blank(QString::fromStdString(samples.error().message));
     const QString role = first ? "Stimulus" : "Response", quantity = QString::fromStdString(samples->quantity);
     fill_panel(panel, quantity.compare(role, Qt::CaseInsensitive) == 0 ? role : role + " " + quantity, *samples,

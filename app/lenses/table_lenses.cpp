@@ -211,7 +211,7 @@ FiguresLens::FiguresLens(Session* session, QWidget* parent) : Lens(session, pare
   column->addWidget(table_);
   connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
     const auto rows = table_->selectionModel()->selectedRows();
-    session_->look().set_figure(rows.isEmpty() ? QString() : table_->item(rows.first().row(), 3)->text());
+    session_->look().set_figure(rows.isEmpty() ? QString() : table_->item(rows.first().row(), key_column_)->text());
   });
   for (const auto change : {&Session::shown_changed, &Session::running_changed})
     connect(session_, change, this, &FiguresLens::refill);
@@ -230,6 +230,25 @@ void FiguresLens::refill() {
   table_->setRowCount(0);
   if (!view) return;
   const auto& reading = view->analysis.reading;
+  // What is laid over it and the wake stand beside it.
+  std::vector<std::shared_ptr<const TakeView>> others;
+  auto beside = session_->overlaid();
+  if (const auto wake = session_->wake(); wake && wake != session_->shown() && !beside.contains(*wake))
+    beside.prepend(*wake);
+  for (const auto id : beside)
+    if (const auto other = session_->view(id); other && !other->empty()) others.push_back(other);
+  const int more = int(others.size());
+  while (table_->columnCount() > 5 + more) table_->removeColumn(3);
+  while (table_->columnCount() < 5 + more) table_->insertColumn(3);
+  for (int k = 0; k < more; ++k) {
+    const auto& other = *others[std::size_t(k)];
+    auto* heading = new QTableWidgetItem(QString("Take %1, %2").arg(other.take.number).arg(text(other.take.unit)));
+    heading->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    table_->setHorizontalHeaderItem(3 + k, heading);
+    table_->horizontalHeader()->resizeSection(3 + k, 130);
+  }
+  key_column_ = 3 + more;
+  const int remark = key_column_ + 1;
   table_->setRowCount(int(reading.figures.size() + reading.absent.size() + reading.doubts.size()));
   int row = 0;
   for (const auto& f : reading.figures) {
@@ -237,20 +256,24 @@ void FiguresLens::refill() {
     set_cell(table_, row, 0, QString::fromStdString(f.label), false);
     set_cell(table_, row, 1, text(value), true);
     set_cell(table_, row, 2, QString::fromStdString(value.uncertainty), true);
-    set_cell(table_, row, 3, QString::fromStdString(f.key), false);
+    for (int k = 0; k < more; ++k) {
+      const auto* same = others[std::size_t(k)]->analysis.reading.find(f.key);
+      set_cell(table_, row, 3 + k, same ? text(format_with_uncertainty(same->value, same->u, same->unit)) : "\u2013", true);
+    }
+    set_cell(table_, row, key_column_, QString::fromStdString(f.key), false);
     ++row;
   }
   for (const auto& a : reading.absent) {
     set_cell(table_, row, 0, QString::fromStdString(a.label), false);
     set_cell(table_, row, 1, "\u2013", true);
-    set_cell(table_, row, 3, QString::fromStdString(a.key), false);
-    set_cell(table_, row, 4, QString::fromStdString(a.reason), false);
+    set_cell(table_, row, key_column_, QString::fromStdString(a.key), false);
+    set_cell(table_, row, remark, QString::fromStdString(a.reason), false);
     ++row;
   }
   for (const auto& d : reading.doubts) {
     set_cell(table_, row, 0, d.severity == study::Severity::note ? "Note" : "Doubt", false);
-    set_cell(table_, row, 3, QString::fromStdString(d.key), false);
-    set_cell(table_, row, 4, QString::fromStdString(d.text + " " + d.remedy), false);
+    set_cell(table_, row, key_column_, QString::fromStdString(d.key), false);
+    set_cell(table_, row, remark, QString::fromStdString(d.text + " " + d.remedy), false);
     ++row;
   }
 }

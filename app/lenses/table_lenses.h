@@ -42,6 +42,7 @@ class FiguresLens : public Lens {
  private:
   void refill();
   QTableWidget* table_;
+  int key_column_ = 3;
 };
 
 /// A column of a table: numbers stand to the right, as does their heading.

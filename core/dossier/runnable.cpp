@@ -1,5 +1,7 @@
 #include "dossier/runnable.h"
 
+#include <cmath>
+
 #include "base/formula.h"
 #include "study/iv/preflight.h"
 #include "study/iv/runner.h"
@@ -50,15 +52,36 @@ Result<Runnable> prepare_response(Store& store, const Study& study, bench::Bench
   return out;
 }
 
+/// Relative standard uncertainties of parts: of a tolerance, as if anything within it were as likely.
+std::map<std::string, double> part_uncertainties(Store& store, const Unit& unit, long long assembly) {
+  std::map<std::string, double> out;
+  if (const auto device = store.device(assembly); device && !device->circuit.empty())
+    if (const auto circuit = sim::read_circuit(device->circuit, device->about))
+      for (const auto& [name, value] : sim::main_values(*circuit)) out[name] = value.tolerance / std::sqrt(3.0);
+  for (const auto& [name, value] : unit.fitted) {
+    const auto tolerance = unit.fitted_tolerance.find(name);
+    out[name] = tolerance == unit.fitted_tolerance.end() ? 0 : tolerance->second / std::sqrt(3.0);
+  }
+  std::erase_if(out, [](const auto& one) { return !(one.second > 0) || !formula_name(one.first); });
+  return out;
+}
+
 Result<Runnable> prepare_iv(Store& store, const Study& study, bench::Bench& bench) {
   const auto plan = study::iv::plan_from_json(study.plan);
   if (!plan) return tl::unexpected(plan.error());
+  const auto unit = store.current_unit(study.assembly);
+  if (!unit) return tl::unexpected(unit.error());
+  const auto ratings = device_ratings(store, study.assembly);
   Runnable out{.plan = study::iv::to_json(*plan),
-               .planned = int(study::iv::steps_of(*plan).size()),
-               .findings = study::iv::preflight(*plan, bench.limits(), device_ratings(store, study.assembly)),
+               .planned = study::iv::planned_points(*plan, bench.limits()),
+               .findings = study::iv::preflight(*plan, bench.limits(), ratings),
                .run = {}};
-  out.run = [&bench, plan = *plan](const auto& keep, const auto& progress, std::stop_token stop) {
-    return study::iv::run(plan, bench, keep, progress, stop);
+  out.run = [&bench, plan = *plan,
+             context = study::iv::Context{.ratings = ratings,
+                                          .parts = formula_values(store, *unit, study.assembly),
+                                          .parts_u = part_uncertainties(store, *unit, study.assembly)}](
+                const auto& keep, const auto& progress, std::stop_token stop) {
+    return study::iv::run(plan, bench, keep, progress, stop, context);
   };
   return out;
 }

@@ -15,7 +15,7 @@ CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NU
 CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
                     plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id), assembly INTEGER NOT NULL DEFAULT 1);
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
-                    lower TEXT, upper TEXT, expected TEXT, tolerance TEXT);
+                    lower TEXT, upper TEXT, expected TEXT, tolerance TEXT, typical TEXT);
 CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
                    upper TEXT NOT NULL, lower TEXT NOT NULL);
 CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
@@ -27,7 +27,8 @@ CREATE TABLE point (id INTEGER PRIMARY KEY, take INTEGER NOT NULL REFERENCES tak
 CREATE TABLE record (id INTEGER PRIMARY KEY, point INTEGER NOT NULL REFERENCES point(id), pass INTEGER NOT NULL, rate REAL NOT NULL,
                      channel INTEGER NOT NULL, role TEXT NOT NULL, unit TEXT NOT NULL, pin TEXT NOT NULL,
                      type TEXT NOT NULL CHECK (type IN ('i16', 'f64')), scale REAL NOT NULL, range REAL, lowest INTEGER NOT NULL,
-                     highest INTEGER NOT NULL, u_gain REAL NOT NULL, u_delay REAL NOT NULL, data BLOB NOT NULL);
+                     highest INTEGER NOT NULL, u_gain REAL NOT NULL, u_delay REAL NOT NULL, data BLOB NOT NULL,
+                     u_offset REAL NOT NULL DEFAULT 0);
 CREATE INDEX record_of_point ON record (point, pass, channel);
 )sql";
 
@@ -38,6 +39,8 @@ inline constexpr const char* kMigrations[] = {
     "CREATE TABLE assembly (id INTEGER PRIMARY KEY, about TEXT NOT NULL, circuit TEXT NOT NULL, more TEXT NOT NULL "
     "DEFAULT '{}');"
     "ALTER TABLE study ADD COLUMN assembly INTEGER NOT NULL DEFAULT 1;"
-    "ALTER TABLE take ADD COLUMN purpose TEXT NOT NULL DEFAULT '';"};
+    "ALTER TABLE take ADD COLUMN purpose TEXT NOT NULL DEFAULT '';",
+    "ALTER TABLE record ADD COLUMN u_offset REAL NOT NULL DEFAULT 0;"
+    "ALTER TABLE claim ADD COLUMN typical TEXT;"};
 
 }  // namespace heron::dossier

@@ -353,14 +353,16 @@ Result<std::vector<judge::Claim>> Store::claims(long long study) {
   return guarded(path(), [&]() -> Result<std::vector<judge::Claim>> {
     std::vector<judge::Claim> out;
     Statement q(*impl_->db,
-                "SELECT id, text, figure, lower, upper, expected, tolerance FROM claim WHERE study = ? ORDER BY id");
+                fmt::format("SELECT id, text, figure, lower, upper, expected, tolerance, {} FROM claim WHERE study = ? "
+                            "ORDER BY id",
+                            impl_->version < 4 ? "NULL" : "typical"));
     q.bind(1, static_cast<int64_t>(study));
     const auto text = [&](int column) {
       return q.getColumn(column).isNull() ? std::nullopt : std::optional(q.getColumn(column).getString());
     };
     while (q.executeStep())
       out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(), text(3),
-                     text(4), text(5), text(6)});
+                     text(4), text(5), text(6), text(7)});
     return out;
   });
 }
@@ -369,12 +371,13 @@ Result<long long> Store::add_claim(long long study, const judge::Claim& claim) {
   return guarded(path(), [&]() -> Result<long long> {
     Statement q(
         *impl_->db,
-        "INSERT INTO claim (study, text, figure, lower, upper, expected, tolerance) VALUES (?, ?, ?, ?, ?, ?, ?)");
+        "INSERT INTO claim (study, text, figure, lower, upper, expected, tolerance, typical) VALUES (?, ?, ?, ?, ?, ?, "
+        "?, ?)");
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, claim.text);
     q.bind(3, claim.figure);
     int column = 4;
-    for (const auto* text : {&claim.lower, &claim.upper, &claim.expected, &claim.tolerance}) {
+    for (const auto* text : {&claim.lower, &claim.upper, &claim.expected, &claim.tolerance, &claim.typical}) {
       if (*text) q.bind(column, **text);
       ++column;
     }

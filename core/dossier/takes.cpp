@@ -62,11 +62,10 @@ std::vector<T> numbers_from(const SQLite::Column& blob) {
   return out;
 }
 
-void read_records(SQLite::Database& db, long long point_id, study::Point& point) {
-  Statement q(
-      db,
-      "SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, u_delay, data FROM record "
-      "WHERE point = ? ORDER BY pass, channel");
+void read_records(SQLite::Database& db, int version, long long point_id, study::Point& point) {
+  Statement q(db, fmt::format("SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, "
+                              "u_delay, data, {} FROM record WHERE point = ? ORDER BY pass, channel",
+                              version < 4 ? "0" : "u_offset"));
   q.bind(1, static_cast<int64_t>(point_id));
   while (q.executeStep()) {
     const int pass = q.getColumn(0).getInt();
@@ -81,6 +80,7 @@ void read_records(SQLite::Database& db, long long point_id, study::Point& point)
     channel.highest_count = q.getColumn(9).getInt();
     channel.u_gain = q.getColumn(10).getDouble();
     channel.u_delay = q.getColumn(11).getDouble();
+    channel.u_offset = q.getColumn(13).getDouble();
     if (q.getColumn(5).getString() == "i16")
       channel.counts = numbers_from<std::int16_t>(q.getColumn(12));
     else
@@ -205,8 +205,8 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
     const auto point_id = db.getLastInsertRowid();
     Statement r(db,
                 "INSERT INTO record (point, pass, rate, channel, role, unit, pin, type, scale, range, lowest, highest, "
-                "u_gain, u_delay, data) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+                "u_gain, u_delay, data, u_offset) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
     for (const auto& record : point.records) {
       for (std::size_t k = 0; k < record.channels.size(); ++k) {
         const auto& c = record.channels[k];
@@ -226,6 +226,7 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
         r.bind(12, c.highest_count);
         r.bind(13, c.u_gain);
         r.bind(14, c.u_delay);
+        r.bind(16, c.u_offset);
         if (c.counted())
           r.bindNoCopy(15, static_cast<const void*>(c.counts.data()), int(c.counts.size() * sizeof(std::int16_t)));
         else
@@ -280,7 +281,7 @@ Result<std::vector<study::Point>> Store::points(long long take) {
     q.bind(1, static_cast<int64_t>(take));
     while (q.executeStep()) {
       out.push_back({.index = q.getColumn(1).getInt(), .setting = json::parse(q.getColumn(2).getString())});
-      read_records(*impl_->db, q.getColumn(0).getInt64(), out.back());
+      read_records(*impl_->db, impl_->version, q.getColumn(0).getInt64(), out.back());
     }
     return out;
   });
@@ -293,7 +294,7 @@ Result<study::Point> Store::point(long long take, int index) {
     q.bind(2, index);
     if (!q.executeStep()) return fail(Fault::usage, "{}: the take has no point {}.", path(), index + 1);
     study::Point point{.index = q.getColumn(1).getInt(), .setting = json::parse(q.getColumn(2).getString())};
-    read_records(*impl_->db, q.getColumn(0).getInt64(), point);
+    read_records(*impl_->db, impl_->version, q.getColumn(0).getInt64(), point);
     return point;
   });
 }

@@ -141,6 +141,8 @@ std::string_view role_unit(std::string_view role) {
   if (role == "frequency") return "Hz";
   if (role == "gain") return "dB";
   if (role == "phase") return "deg";
+  if (role == "voltage") return "V";
+  if (role == "current") return "A";
   return "";
 }
 
@@ -313,7 +315,7 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
                   column.unit, wanted, role);
     const auto scale = choice.scale.find(role);
     const double factor = column.factor * (scale == choice.scale.end() ? 1 : scale->second);
-    study::Channel channel{.role = role, .unit = std::string(wanted)};
+    study::Channel channel{.role = role, .unit = wanted.empty() ? column.unit : std::string(wanted)};
     channel.numbers.reserve(table.rows.size());
     for (const auto& row : table.rows) {
       if (at >= row.cells.size())

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "exchange/side_by_side.h"
 #include "exchange/touchstone.h"
 
 namespace heron::exchange {
@@ -80,6 +81,11 @@ std::vector<FileCurve> split(study::Record record, std::vector<std::size_t> star
 Result<std::vector<FileCurve>> table_curves(Table table, const study::Kind& kind, const FileReading& reading) {
   std::vector<std::size_t> starts;
   if (reading.split) drop_repeated_headers(table, starts);
+  if (reading.columns.column.empty()) {
+    auto other = unfolded(table, kind);
+    if (!other) return tl::unexpected(other.error());
+    if (*other) table = std::move(**other);
+  }
   auto record = pick_columns(table, kind, reading.columns);
   if (!record) return tl::unexpected(record.error());
   const auto* leading = record->find("frequency");

@@ -2,6 +2,7 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <cctype>
 #include <cmath>
@@ -16,7 +17,42 @@ namespace heron::exchange {
 
 using nlohmann::json;
 
+namespace {
+
+/// A family's curves beside each other, each with places of its own; a shorter one leaves its cells empty.
+std::string family_csv(const study::Columns& curve) {
+  std::string out;
+  std::size_t rows = 0;
+  for (const auto& c : curve.columns) {
+    const auto rest = c.name.find(' ');
+    out += fmt::format("{}{}{} ({}),{} ({})", out.empty() ? "" : ",", curve.x_name,
+                       rest == std::string::npos ? "" : c.name.substr(rest), curve.x_unit, c.name, c.unit);
+    if (!c.u.empty()) out += fmt::format(",u {} ({})", c.name, c.unit);
+    rows = std::max(rows, c.y.size());
+  }
+  out += "\n";
+  for (std::size_t i = 0; i < rows; ++i) {
+    bool first = true;
+    for (const auto& c : curve.columns) {
+      if (!first) out += ",";
+      first = false;
+      const bool there = i < c.y.size();
+      out += there ? fmt::format("{},{}", curve.x_of(c)[i], c.y[i]) : ",";
+      if (!c.u.empty()) out += there ? fmt::format(",{}", c.u[i]) : ",";
+    }
+    out += "\n";
+  }
+  return out;
+}
+
+bool has_own_places(const study::Columns& curve) {
+  return std::any_of(curve.columns.begin(), curve.columns.end(), [](const auto& c) { return !c.x.empty(); });
+}
+
+}  // namespace
+
 std::string curve_csv(const study::Columns& curve) {
+  if (has_own_places(curve)) return family_csv(curve);
   std::string out = fmt::format("{} ({})", curve.x_name, curve.x_unit);
   for (const auto& c : curve.columns) out += fmt::format(",{} ({})", c.name, c.unit);
   for (const auto& c : curve.columns)
@@ -75,6 +111,17 @@ json doubts_json(const study::Reading& reading) {
 }
 
 json curve_json(const study::Columns& curve) {
+  if (has_own_places(curve)) {
+    // One curve after another, told apart by the step.
+    std::vector<double> x, y, step;
+    for (const auto& c : curve.columns) {
+      x.insert(x.end(), curve.x_of(c).begin(), curve.x_of(c).end());
+      y.insert(y.end(), c.y.begin(), c.y.end());
+      step.insert(step.end(), c.y.size(), c.step.value_or(0));
+    }
+    const auto name = curve.columns.front().name.substr(0, curve.columns.front().name.find(' '));
+    return {{curve.x_name, x}, {name, y}, {"step", step}};
+  }
   json out = {{curve.x_name, curve.x}};
   for (const auto& column : curve.columns) out[column.name] = column.y;
   return out;
@@ -158,6 +205,11 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
     return write_file(path.string(), content);
   };
   if (auto ok = put(top / "points.csv", curve_csv(analysis->curve)); !ok) return tl::unexpected(ok.error());
+  if (const auto* kind = study::find_kind(study.kind); kind && kind->readings) {
+    const auto table = kind->readings(*points);
+    if (!table) return tl::unexpected(table.error());
+    if (auto ok = put(top / "readings.csv", record_csv(*table)); !ok) return tl::unexpected(ok.error());
+  }
   if (study.kind == "response" && analysis->curve.find("phase")) {
     // Gain and phase as network data too: S21 of a gain, Z11 of an impedance.
     const bool impedance = analysis->settings.contains("quantity") && analysis->settings.at("quantity") == "impedance";

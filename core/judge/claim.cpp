@@ -127,17 +127,19 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
   return out;
 }
 
-Judgement judge(const Mask& mask, const study::Columns& curve) {
+namespace {
+
+Judgement judge_column(const Mask& mask, const study::Columns& curve, const study::Columns::Column* column) {
   Judgement out;
-  const auto* column = curve.find(mask.curve);
-  if (!column || curve.x.size() < 2) {
+  const auto& along = curve.x_of(*column);
+  if (along.size() < 2) {
     out.reason = "the take has no curve of " + mask.curve;
     return out;
   }
   out.unit = column->unit;
   const auto place = [&](double x) { return curve.logarithmic ? std::log10(x) : x; };
   std::vector<double> lg;
-  for (const double x : curve.x) lg.push_back(place(x));
+  for (const double x : along) lg.push_back(place(x));
   const auto hold = [&](const std::vector<std::pair<double, double>>& line, double sign) {
     if (line.empty()) return true;
     std::vector<double> mask_lg, mask_y;
@@ -180,6 +182,30 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
     return out;
   }
   if (out.margin) out.verdict = verdict_for(*out.margin, out.u);
+  return out;
+}
+
+}  // namespace
+
+Judgement judge(const Mask& mask, const study::Columns& curve) {
+  const auto columns = curve.all(mask.curve);
+  Judgement out;
+  if (columns.empty()) {
+    out.reason = "the take has no curve of " + mask.curve;
+    return out;
+  }
+  bool first = true;
+  for (const auto* column : columns) {
+    auto one = judge_column(mask, curve, column);
+    if (columns.size() > 1) {
+      if (!one.margin) one.reason = column->name + ": " + one.reason;
+      one.on = column->name;
+    }
+    // One curve that cannot be held against the line leaves the whole undecided.
+    const bool worse = !out.margin ? false : !one.margin || *one.margin < *out.margin;
+    if (first || worse) out = std::move(one);
+    first = false;
+  }
   return out;
 }
 

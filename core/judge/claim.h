@@ -19,6 +19,7 @@ struct Claim {
   std::optional<std::string> lower, upper;  ///< "18 kHz"
   std::optional<std::string> expected;      ///< a formula over part values, "1/(2*pi*R3*C4)"
   std::optional<std::string> tolerance;     ///< of the expected value: "15 %", or in the figure's unit
+  std::optional<std::string> typical = {};  ///< what a datasheet names beside its limits; shown, not judged
 };
 
 /// A limit line over a curve: straight between its points on lg x. Above `upper` and below `lower` is forbidden.
@@ -45,6 +46,7 @@ struct Judgement {
   std::string reason;        ///< why it is not measured
   std::optional<double> at;  ///< masks: where the margin is smallest...
   std::string at_unit = "Hz";
+  std::string on = {};  ///< ...and on which of a family's curves
 };
 
 using PartValues = std::map<std::string, double>;
@@ -58,7 +60,7 @@ Result<void> check(const Claim& claim, const study::Kind& kind);
 /// @param parts  values for `expected`, as measured where known
 Judgement judge(const Claim& claim, const study::Reading& reading, const PartValues& parts);
 
-/// The smallest margin of the curve to the mask. A curve that does not cover the mask is not measured. `value` is the
+/// The smallest margin of the curve to the mask, of a family's the worst. A curve that does not cover the mask is not measured. `value` is the
 /// curve there.
 Judgement judge(const Mask& mask, const study::Columns& curve);
 

@@ -29,7 +29,8 @@ bench::ChannelRecord Digitiser::convert(const std::string& pin, std::size_t k, d
                               .lowest_count = -half,
                               .highest_count = half - 1,
                               .u_gain = data_.u_gain,
-                              .u_delay = data_.u_delay};
+                              .u_delay = data_.u_delay,
+                              .u_offset = data_.u_offset * range};
   record.counts.reserve(volts.size());
   std::normal_distribution<double> normal(0, std::hypot(own, disturbance.noise));
   for (std::size_t i = 0; i < volts.size(); ++i) {

@@ -345,7 +345,7 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
     whole.parts.push_back(emf);
     whole.parts.push_back(
         make_part("bench:source " + name, "resistor", {"bench:emf " + name, circuit_.pins.at(pin)}, {{"value", ohms}}));
-    whole.branches[drive_lead] = {"bench:source " + name, 0};
+    whole.branches.try_emplace(drive_lead, Branch{"bench:source " + name, 0});
   };
   if (tone_) {
     const Waveform wave{.shape = Waveform::Shape::sine,

@@ -1,5 +1,6 @@
 #pragma once
 #include <map>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -20,11 +21,16 @@ struct Columns {
   struct Column {
     std::string name, unit;
     std::vector<double> y;
-    std::vector<double> u;  ///< standard uncertainty; empty where unknown
+    std::vector<double> u;       ///< standard uncertainty; empty where unknown
+    std::optional<double> step = {};  ///< of a family: what this curve was read at
+    std::vector<double> x = {};       ///< where this column has places of its own; empty: the common ones
   };
   std::vector<Column> columns;
 
   const Column* find(std::string_view name) const;
+  /// The column of that name, or all that are "NAME at ...": the curves of a family.
+  std::vector<const Column*> all(std::string_view name) const;
+  const std::vector<double>& x_of(const Column& column) const { return column.x.empty() ? x : column.x; }
 };
 
 struct Analysis {
@@ -50,6 +56,8 @@ struct Kind {
   std::vector<FigureName> (*figures)();
   Result<Analysis> (*analyse)(const std::vector<Point>& points, const SettingsText& settings,
                               const std::vector<std::string>& asked);
+  /// Every reading of a take, one row each, where points.csv leaves some out; null where it does not.
+  Result<Record> (*readings)(const std::vector<Point>& points) = nullptr;
 };
 
 /// The kinds that are built. Adding one: its folder, and a line in kinds.cpp.

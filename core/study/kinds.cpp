@@ -21,4 +21,13 @@ const Columns::Column* Columns::find(std::string_view name) const {
   return it == columns.end() ? nullptr : &*it;
 }
 
+std::vector<const Columns::Column*> Columns::all(std::string_view name) const {
+  if (const auto* one = find(name)) return {one};
+  std::vector<const Column*> out;
+  const std::string curve = std::string(name) + " at ";
+  for (const auto& c : columns)
+    if (c.name.starts_with(curve)) out.push_back(&c);
+  return out;
+}
+
 }  // namespace heron::study

@@ -29,7 +29,8 @@ Record as_record(const bench::Capture& capture, std::span<const std::string> rol
                                .lowest_count = from.lowest_count,
                                .highest_count = from.highest_count,
                                .u_gain = from.u_gain,
-                               .u_delay = from.u_delay});
+                               .u_delay = from.u_delay,
+                               .u_offset = from.u_offset});
   }
   return record;
 }

@@ -25,6 +25,7 @@ struct Channel {
   int lowest_count = 0, highest_count = 0;
   double u_gain = 0;   ///< relative standard uncertainty of the scale
   double u_delay = 0;  ///< s
+  double u_offset = 0;  ///< standard uncertainty of the zero, in the unit
 
   bool counted() const { return !counts.empty(); }
   std::size_t size() const { return counted() ? counts.size() : numbers.size(); }

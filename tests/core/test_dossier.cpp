@@ -316,6 +316,8 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     db.exec("DROP TABLE assembly");
     db.exec("ALTER TABLE study DROP COLUMN assembly");
     db.exec("ALTER TABLE take DROP COLUMN purpose");
+    db.exec("ALTER TABLE record DROP COLUMN u_offset");
+    db.exec("ALTER TABLE claim DROP COLUMN typical");
     db.exec("PRAGMA user_version = 1");
   }
   auto store = dossier::Store::open(path);

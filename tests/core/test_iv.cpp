@@ -10,7 +10,10 @@
 #include "study/iv/kind.h"
 #include "study/iv/loop.h"
 #include "study/iv/preflight.h"
+#include "study/iv/reduce.h"
 #include "study/iv/runner.h"
+#include "study/iv/start_small.h"
+#include "iv_support.h"
 #include "support.h"
 
 using namespace heron;
@@ -88,21 +91,6 @@ double cell_current(double v, double photo) {
 }
 
 constexpr double kVt = 1.380649e-23 * 300.15 / 1.602176634e-19;
-
-std::vector<Point> taken(const iv::Plan& plan, const char* circuit, std::uint64_t seed = 1) {
-  const auto read = sim::read_circuit(circuit, "circuit");
-  if (!read) FAIL(read.error().message);
-  sim::SimulatedBench bench(*read, seed);
-  std::vector<Point> points;
-  const auto ok = iv::run(plan, bench,
-                          [&](const Point& p) -> Result<void> {
-                            points.push_back(p);
-                            return {};
-                          },
-                          {}, {});
-  if (!ok) FAIL(ok.error().message);
-  return points;
-}
 
 constexpr const char* kJunction = R"(
 [pins]
@@ -301,7 +289,7 @@ TEST_CASE("the loop of a resistance beside a capacitance is that of the closed f
   CHECK(value(reading_of(twice), "loop.area") == Approx(2 * c * rate * 2 * top).epsilon(0.01));
 
   // A table has no clock, so its loop has no rate.
-  CHECK(iv::widest_loop(*iv::reduce_take(rows.points(), {}))->rate == 0);
+  CHECK(iv::widest_loop(*iv::reduce_take(rows.points()))->rate == 0);
 
   // Noise makes no turns.
   std::mt19937_64 random(5);
@@ -390,7 +378,7 @@ value = "100 uF"
                              .compliance = 5e-3}},
                 .delay = 0,
                 .aperture = 1e-3};
-  const auto family = iv::reduce_take(taken(plan, kCircuit), {});
+  const auto family = iv::reduce_take(taken(plan, kCircuit));
   REQUIRE(family);
   for (const auto& p : family->curves[0].points) CHECK(std::abs(p.current) < 5e-3 * 1.01);
   CHECK(std::count_if(family->curves[0].points.begin(), family->curves[0].points.end(),
@@ -460,17 +448,24 @@ TEST_CASE("an unknown device's compliance is raised from far below until it suff
   plan.sources[0].values = {.start = 0, .stop = 0.5, .points = 11};
   plan.sources[0].compliance = 50e-3;
   sim::SimulatedBench bench(*sim::read_circuit(kJunction, "circuit"), 1);
-  const auto raised = iv::raise_compliance(plan, bench, {});
+  const auto raised = iv::start_small(plan, bench, {}, {});
   if (!raised) FAIL(raised.error().message);
-  CHECK(raised->sufficed);
+  CHECK(raised->end == iv::Raised::End::sufficed);
   CHECK(raised->tried.front().first == Approx(50e-3 / 128));
   // 0.5 V over 1.4 thermal voltages of 2 pA: about 2 uA.
   CHECK(raised->compliance == Approx(50e-3 / 128));
   plan.sources[0].values.stop = 1.2;
-  const auto more = iv::raise_compliance(plan, bench, {});
+  const auto more = iv::start_small(plan, bench, {}, {});
   REQUIRE(more);
-  CHECK_FALSE(more->sufficed);
+  CHECK(more->end == iv::Raised::End::allowed);
   CHECK(more->compliance == Approx(50e-3));
+  CHECK(more->tried.size() == 8);
+  // A rating of the pin ends it before what the brief allows.
+  const auto rated = iv::start_small(plan, bench, {{"anode", {.voltage = 5, .current = 10e-3}}}, {});
+  REQUIRE(rated);
+  CHECK(rated->end == iv::Raised::End::rating);
+  CHECK(rated->compliance == Approx(8e-3));
+  CHECK(iv::raised_text(*rated, plan.sources[0]).find("rating") != std::string::npos);
   CHECK_FALSE(bench.measure(0, 0, 1e-3, {}));
 }
 

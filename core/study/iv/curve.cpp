@@ -3,59 +3,13 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
-#include <map>
 
-#include "base/quantity.h"
 #include "signal/curve.h"
 
 namespace heron::study::iv {
 namespace {
 
 constexpr double kTurn = 0.02;  ///< of the span: what a turn must go back by
-
-Result<void> add_table(const Record& table, std::map<double, Curve>& by_step, bool& stepped) {
-  const auto *v = table.find("voltage"), *i = table.find("current"), *s = table.find("step");
-  if (!v || !i) return fail(Fault::input, "Columns of voltage and current are needed.");
-  const auto voltage = v->values(), current = i->values(), step = s ? s->values() : std::vector<double>();
-  if (voltage.size() != current.size() || (s && step.size() != voltage.size()))
-    return fail(Fault::input, "The columns are not of one length.");
-  stepped = s != nullptr;
-  for (std::size_t k = 0; k < voltage.size(); ++k) {
-    if (!std::isfinite(voltage[k]) || !std::isfinite(current[k]) || (s && !std::isfinite(step[k])))
-      return fail(Fault::input, "Row {}: a number is wanted.", k + 1);
-    auto& curve = by_step[s ? step[k] : 0.0];
-    if (s) curve.step = step[k];
-    curve.points.push_back({.index = int(k), .voltage = voltage[k], .current = current[k]});
-  }
-  return {};
-}
-
-Result<CurvePoint> reading_of(const Point& point) {
-  try {
-    const auto& readings = point.setting.at("readings");
-    const std::string swept = point.setting.at("swept"), sensed = point.setting.at("sensed");
-    const auto &v = readings.at(swept), &i = readings.at(sensed);
-    CurvePoint out{.index = point.index,
-                   .voltage = v.at("voltage"),
-                   .current = i.at("current"),
-                   .time = point.setting.value("time", 0.0),
-                   .programmed = {},
-                   .u_voltage = Doubtful{v.value("u_voltage_noise", 0.0), v.value("u_voltage_shared", 0.0)},
-                   .u_current = Doubtful{i.value("u_current_noise", 0.0), i.value("u_current_shared", 0.0)},
-                   .voltage_range = v.value("voltage_range", 0.0),
-                   .current_range = i.value("current_range", 0.0),
-                   .at_compliance = false,
-                   .cycle = point.setting.value("cycle", 0)};
-    for (const auto& [name, reading] : readings.items())
-      out.at_compliance = out.at_compliance || reading.value("at_compliance", false);
-    if (const auto it = point.setting.find("programmed"); it != point.setting.end()) out.programmed = it->get<double>();
-    if (!std::isfinite(out.voltage) || !std::isfinite(out.current))
-      return fail(Fault::input, "Point {} is no number.", point.index + 1);
-    return out;
-  } catch (const nlohmann::json::exception& e) {
-    return fail(Fault::input, "Point {} cannot be read: {}", point.index + 1, e.what());
-  }
-}
 
 /// Coefficients of the parabola through (x - at), least squares: value, slope, half the curvature.
 std::optional<Eigen::Vector3d> parabola(std::span<const double> x, std::span<const double> y, double at) {
@@ -104,36 +58,6 @@ std::size_t Family::size() const {
   return n;
 }
 
-Result<Family> reduce_take(const std::vector<Point>& points, const Settings& settings) {
-  std::map<double, Curve> by_step;
-  Family out;
-  bool stepped = false;
-  for (const auto& point : points) {
-    if (!point.records.empty()) {
-      if (auto ok = add_table(point.records.front(), by_step, stepped); !ok) return tl::unexpected(ok.error());
-      continue;
-    }
-    auto read = reading_of(point);
-    if (!read) return tl::unexpected(read.error());
-    const auto step = point.setting.find("step");
-    const bool has = step != point.setting.end() && step->is_number();
-    auto& curve = by_step[has ? step->get<double>() : 0.0];
-    if (has) curve.step = step->get<double>();
-    out.step_name = point.setting.value("step_name", out.step_name);
-    out.step_unit = point.setting.value("step_unit", out.step_unit);
-    out.measured = true;
-    curve.points.push_back(std::move(*read));
-  }
-  for (auto& [step, curve] : by_step) {
-    std::erase_if(curve.points, [&](const CurvePoint& p) {
-      return (settings.from && p.voltage < *settings.from) || (settings.to && p.voltage > *settings.to);
-    });
-    if (!curve.points.empty()) out.curves.push_back(std::move(curve));
-  }
-  if (out.curves.empty()) return fail(Fault::input, "There is no point to read.");
-  return out;
-}
-
 std::vector<Piece> pieces_of(const Curve& curve) {
   std::vector<Piece> out;
   const auto& p = curve.points;
@@ -176,17 +100,22 @@ std::vector<Piece> pieces_of(const Curve& curve) {
 }
 
 Sorted sorted(const Curve& curve, std::span<const std::size_t> points) {
-  std::vector<std::pair<double, double>> pairs;
+  std::vector<const CurvePoint*> usable;
   for (const auto k : points)
-    if (const auto& p = curve.points[k]; !p.at_compliance) pairs.emplace_back(p.voltage, p.current);
-  std::stable_sort(pairs.begin(), pairs.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    if (curve.points[k].usable()) usable.push_back(&curve.points[k]);
+  std::stable_sort(usable.begin(), usable.end(), [](const auto* a, const auto* b) { return a->voltage < b->voltage; });
+  const bool certain = std::all_of(usable.begin(), usable.end(), [](const auto* p) { return p->u_current; });
   Sorted out;
-  for (std::size_t k = 0; k < pairs.size();) {
-    double sum = 0;
+  for (std::size_t k = 0; k < usable.size();) {
+    double sum = 0, u = 0;
     std::size_t n = 0;
-    while (k + n < pairs.size() && pairs[k + n].first == pairs[k].first) sum += pairs[k + n++].second;
-    out.voltage.push_back(pairs[k].first);
+    for (; k + n < usable.size() && usable[k + n]->voltage == usable[k]->voltage; ++n) {
+      sum += usable[k + n]->current;
+      if (certain) u = std::max(u, std::hypot(usable[k + n]->u_current->noise, usable[k + n]->u_current->shared));
+    }
+    out.voltage.push_back(usable[k]->voltage);
     out.current.push_back(sum / double(n));
+    if (certain) out.u_current.push_back(u);
     k += n;
   }
   const auto& i = out.current;

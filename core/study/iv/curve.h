@@ -4,9 +4,6 @@
 #include <string>
 #include <vector>
 
-#include "base/result.h"
-#include "study/iv/settings.h"
-#include "study/raw.h"
 
 namespace heron::study::iv {
 
@@ -17,14 +14,20 @@ struct Doubtful {
 
 /// One reading of current and voltage.
 struct CurvePoint {
-  int index = 0;                     ///< of the raw point; of a table the row
+  int index = 0;                     ///< of the raw point; of a table the row; of a ramp its place along all of them
   double voltage = 0, current = 0;   ///< V, A
   double time = 0;                   ///< s since the take began, on the bench's clock; 0 in a table, which has no clock
   std::optional<double> programmed;  ///< what was asked of the swept source, V or A
   std::optional<Doubtful> u_voltage, u_current;
   double voltage_range = 0, current_range = 0;  ///< 0 where unknown
   bool at_compliance = false;
+  bool clipped = false;               ///< an input was at its range's end
   int cycle = 0;
+  double moved = 0, u_moved = 0;      ///< A by which the current changed from the reading's first half to its second
+  std::vector<double> all = {};       ///< every source's voltage and current, as Family::channels names them
+
+  /// False for what shows the instrument's limit, not the device.
+  bool usable() const { return !at_compliance && !clipped; }
 };
 
 /// One curve of a family.
@@ -33,20 +36,36 @@ struct Curve {
   std::vector<CurvePoint> points;  ///< in the order read
 };
 
+/// How much of a range was used, and the word that sets it.
+struct RangeUse {
+  std::string name, unit;         ///< "drain", "A"
+  double range = 0, highest = 0;  ///< in the unit
+  bool fixed = false;             ///< by the user; else found by the bench
+  std::string word;               ///< of the brief
+};
+
+/// The most that a pin came to, where it has a rating.
+struct RatingUse {
+  std::string pin, unit;
+  double rating = 0, highest = 0;
+};
+
 /// Current against voltage, once or for each value of a stepped quantity.
 struct Family {
   std::vector<Curve> curves;  ///< by rising step
   std::string step_name = "step", step_unit;
   bool measured = false;
+  bool ramped = false;  ///< by waveform
+
+  std::vector<std::pair<std::string, std::string>> channels;  ///< name and unit of CurvePoint::all: "gate current", "A"
+  std::vector<RangeUse> ranges;
+  std::vector<RatingUse> ratings;
+  std::vector<std::string> unzeroed;  ///< quantities whose sensor drifts and was not zeroed
+  std::optional<double> delay;        ///< s between setting and reading
+  bool looked_for_ranges = false;     ///< by a sweep beforehand
 
   std::size_t size() const;
 };
-
-/// Points of a take as curves: readings of source-measure channels, or a table with columns voltage and current, step
-/// if there is one. Rows of one step belong to one curve wherever they stand.
-///
-/// Fault::input for no points, or values that are not finite.
-Result<Family> reduce_take(const std::vector<Point>& points, const Settings& settings);
 
 /// Stretches of one direction: rising, then falling... A turn counts once the voltage has gone back by more than a
 /// fiftieth of the span, so that noise makes none.
@@ -59,10 +78,11 @@ std::vector<Piece> pieces_of(const Curve& curve);
 /// Columns sorted by voltage with repeated voltages averaged: what interpolation needs.
 struct Sorted {
   std::vector<double> voltage, current;
+  std::vector<double> u_current;  ///< A, standard; empty where one is unknown
   bool log_current = false;  ///< currents of one sign, nearer to geometric than to even steps
 };
 
-/// The points of the first stretch, or of all where there is one direction only. Points at compliance are left out.
+/// The points of the first stretch, or of all where there is one direction only. Points that show the instrument's limit are left out.
 Sorted sorted(const Curve& curve);
 Sorted sorted(const Curve& curve, std::span<const std::size_t> points);
 

@@ -63,7 +63,7 @@ double thermal_voltage(double temperature) { return kBoltzmann * temperature / k
 Result<Diode> fit_diode(const Curve& curve, double temperature) {
   std::vector<const CurvePoint*> kept;
   for (const auto& p : curve.points)
-    if (p.current > 0 && p.voltage > 0 && !p.at_compliance) kept.push_back(&p);
+    if (p.current > 0 && p.voltage > 0 && p.usable()) kept.push_back(&p);
   std::sort(kept.begin(), kept.end(), [](const auto* a, const auto* b) { return a->voltage < b->voltage; });
   kept.resize(without_plateau(kept));
   if (kept.size() < 5) return fail(Fault::input, "at least 5 points with a current above zero are needed");

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/iv/drive.h"
 #include "study/iv/loop.h"
 
 namespace heron::study::iv {
@@ -70,10 +71,124 @@ void check_loop(const Family& family, const Settings& settings, std::vector<Doub
                   100 * widest->opening, format_setting(widest->opening_at, "V"), curve_text(family, *of));
   if (family.measured && widest->rate > 0)
     text += fmt::format(" The sweep went at {}/s; a capacitance takes current in proportion to that.",
-                        format_setting(widest->rate, "V"));
+                        format_quantity(widest->rate, "V", 3).plain());
   out.push_back({"loop.open", Severity::caution, text,
                  "Sweep four times as slowly and see whether it closes: a capacitance does, memory and self-heating do "
                  "not."});
+}
+
+/// What moved while it was read has not settled.
+void check_settling(const Family& family, std::vector<Doubt>& out) {
+  constexpr double kSigmas = 3, kSmallest = 1e-3;  // of the current: less is of no account
+  constexpr std::size_t kFewest = 3;
+  std::size_t moved = 0;
+  const CurvePoint* worst = nullptr;
+  double worst_share = 0;
+  for (const auto& curve : family.curves)
+    for (const auto& p : curve.points) {
+      const double share = std::abs(p.moved) / std::max(std::abs(p.current), 1e-300);
+      if (!(p.u_moved > 0) || std::abs(p.moved) <= kSigmas * p.u_moved || share <= kSmallest || !p.usable()) continue;
+      ++moved;
+      if (share > worst_share) {
+        worst_share = share;
+        worst = &p;
+      }
+    }
+  if (moved < kFewest || !worst) return;
+  Doubt doubt{"settling.short", Severity::caution,
+              fmt::format("At {} of {} points the current still moved while it was read, by {:.2g} % at {}.", moved,
+                          family.size(), 100 * worst_share, format_quantity(worst->voltage, "V", 3).plain()),
+              "Wait four times as long"};
+  if (family.delay)
+    doubt.edits = {{"delay", format_setting(std::stod(fmt::format("{:.3g}", std::max(4 * *family.delay, 5e-3))), "s")}};
+  out.push_back(std::move(doubt));
+}
+
+/// Currents that the range's own offset could be: they are the instrument's as likely as the device's.
+void check_offset(const Family& family, const Settings& settings, std::vector<Doubt>& out) {
+  for (const auto& name : family.unzeroed)
+    out.push_back({"offset.uncorrected", Severity::caution,
+                   fmt::format("The sensor of {} drifts and was not zeroed.", name),
+                   "Zero it on the Hookup page, then take again."});
+  if (family.ramped) {
+    // What is left of a current's uncertainty where it is smallest is the inputs' zeros.
+    constexpr double kMuch = 0.01;
+    double highest = 0, smallest = INFINITY, zeros = 0;
+    for (const auto& curve : family.curves)
+      for (const auto& p : curve.points) {
+        highest = std::max(highest, std::abs(p.current));
+        if (!p.u_current || std::abs(p.current) >= smallest) continue;
+        smallest = std::abs(p.current);
+        zeros = p.u_current->shared;
+      }
+    if (family.unzeroed.empty() && 2 * zeros > kMuch * highest)
+      out.push_back({"offset.uncorrected", Severity::caution,
+                     fmt::format("The zeros of the inputs may be worth {}, {:.2g} % of the highest current.",
+                                 format_quantity(2 * zeros, "A", 2).plain(), 200 * zeros / highest),
+                     "Take a larger resistor to sense with, or smaller ranges on the Hookup page."});
+    return;
+  }
+  constexpr double kNearZero = 0.05;  // of the highest voltage: there every current is small
+  constexpr std::size_t kFewest = 3;
+  std::size_t within = 0, points = 0;
+  double offset = 0;
+  bool small_matter = settings.axis == Axis::transfer;
+  for (const auto& curve : family.curves) {
+    double highest = 0;
+    for (const auto& p : curve.points) highest = std::max(highest, std::abs(p.voltage));
+    small_matter = small_matter || sorted(curve).log_current;
+    for (const auto& p : curve.points) {
+      if (!p.u_current || (settings.axis == Axis::output && std::abs(p.voltage) < kNearZero * highest)) continue;
+      ++points;
+      if (std::abs(p.current) > 2 * p.u_current->shared) continue;
+      ++within;
+      offset = std::max(offset, p.u_current->shared);
+    }
+  }
+  if (within < kFewest) return;
+  out.push_back({"offset.uncorrected", small_matter ? Severity::caution : Severity::note,
+                 fmt::format("{} of {} currents lie within what the range's offset may be, {}; they may be the "
+                             "instrument's.",
+                             within, points, format_quantity(2 * offset, "A", 2).plain()),
+                 "Let the range go lower, or take off what is read with the device out."});
+}
+
+void check_ranges(const Family& family, std::vector<Doubt>& out) {
+  constexpr double kUnder = 0.1;
+  for (const auto& use : family.ranges)
+    if (use.fixed && use.highest > 0 && use.highest < kUnder * use.range)
+      out.push_back({"range.underused",
+                     Severity::caution,
+                     fmt::format("{}: {:.2g} % of its range of {} was used; noise and offset are those of the whole.",
+                                 use.name, 100 * use.highest / use.range, format_setting(use.range, use.unit)),
+                     "Make the range automatic",
+                     {{use.word, "automatic"}}});
+  std::size_t clipped = 0;
+  for (const auto& curve : family.curves)
+    clipped += std::size_t(
+        std::count_if(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.clipped; }));
+  if (clipped > 0)
+    out.push_back({"input.clipped", Severity::serious,
+                   fmt::format("{} of {} points lie where an input was at the end of its range; they are left out.",
+                               clipped, family.size()),
+                   "Take a higher range on the Hookup page."});
+  if (!family.looked_for_ranges) return;
+  Doubt doubt{"autorange.single_shot", Severity::note,
+              "The ranges were found by a sweep beforehand: the device has seen one more than is kept.",
+              "Fix the ranges if it remembers"};
+  for (const auto& use : family.ranges)
+    if (!use.fixed) doubt.edits.emplace_back(use.word, format_setting(use.range, use.unit));
+  out.push_back(std::move(doubt));
+}
+
+void check_ratings(const Family& family, std::vector<Doubt>& out) {
+  for (const auto& use : family.ratings)
+    if (use.highest > kNearRating * use.rating)
+      out.push_back({"rating.near", use.highest > use.rating ? Severity::serious : Severity::caution,
+                     fmt::format("{} came to {}; its rating is {}.", use.pin,
+                                 format_quantity(use.highest, use.unit, 3).plain(),
+                                 format_setting(use.rating, use.unit)),
+                     "End the sweep before, or lower the compliance."});
 }
 
 }  // namespace
@@ -82,6 +197,10 @@ std::vector<Doubt> find_doubts(const Family& family, const Settings& settings) {
   std::vector<Doubt> out;
   check_compliance(family, out);
   check_loop(family, settings, out);
+  check_settling(family, out);
+  check_ratings(family, out);
+  check_ranges(family, out);
+  check_offset(family, settings, out);
   return out;
 }
 

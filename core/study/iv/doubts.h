@@ -1,6 +1,7 @@
 #pragma once
 #include "study/figure.h"
 #include "study/iv/curve.h"
+#include "study/iv/settings.h"
 
 namespace heron::study::iv {
 

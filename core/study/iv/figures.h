@@ -3,6 +3,7 @@
 
 #include "study/figure.h"
 #include "study/iv/curve.h"
+#include "study/iv/settings.h"
 #include "study/kind.h"
 
 namespace heron::study::iv {

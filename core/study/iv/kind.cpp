@@ -1,40 +1,11 @@
 #include "study/iv/kind.h"
 
-#include "base/quantity.h"
-#include "signal/curve.h"
 #include "study/iv/doubts.h"
 #include "study/iv/figures.h"
+#include "study/iv/reduce.h"
+#include "study/iv/tables.h"
 
 namespace heron::study::iv {
-
-Columns as_columns(const Family& family) {
-  Columns out{.x_name = "voltage", .x_unit = "V", .x = {}};
-  out.logarithmic = false;
-  if (family.curves.empty()) return out;
-  // All curves on the first one's voltages; where another does not reach, it ends the columns.
-  const auto first = sorted(family.curves.front());
-  std::vector<Sorted> others;
-  for (const auto& curve : family.curves) others.push_back(sorted(curve));
-  for (std::size_t k = 0; k < family.curves.size(); ++k) {
-    const auto& step = family.curves[k].step;
-    out.columns.push_back(
-        {family.curves.size() > 1 && step
-             ? fmt::format("current at {:.6g}{}{}", *step, family.step_unit.empty() ? "" : " ", family.step_unit)
-             : "current",
-         "A",
-         {},
-         {}});
-  }
-  for (const double v : first.voltage) {
-    std::vector<double> row;
-    for (const auto& other : others)
-      if (const auto i = current_at(other, v)) row.push_back(*i);
-    if (row.size() != others.size()) continue;
-    out.x.push_back(v);
-    for (std::size_t k = 0; k < row.size(); ++k) out.columns[k].y.push_back(row[k]);
-  }
-  return out;
-}
 
 const Kind& kind() {
   static const Kind self = {.name = "iv",
@@ -52,11 +23,18 @@ const Kind& kind() {
                                           const std::vector<std::string>& asked) -> Result<Analysis> {
                               const auto settings = settings_from_text(text);
                               if (!settings) return tl::unexpected(settings.error());
-                              const auto family = reduce_take(points, *settings);
+                              auto whole = reduce_take(points);
+                              if (!whole) return tl::unexpected(whole.error());
+                              const auto family = within(std::move(*whole), *settings);
                               if (!family) return tl::unexpected(family.error());
                               Analysis out{read(*family, *settings, asked), as_columns(*family), as_text(*settings)};
                               out.reading.doubts = find_doubts(*family, *settings);
                               return out;
+                            },
+                            .readings = [](const std::vector<Point>& points) -> Result<Record> {
+                              const auto family = reduce_take(points);
+                              if (!family) return tl::unexpected(family.error());
+                              return as_table(*family);
                             }};
   return self;
 }

@@ -44,7 +44,7 @@ std::optional<Loop> loop_of(const Curve& curve) {
   places.erase(std::unique(places.begin(), places.end()), places.end());
   double largest = 0;
   for (const auto& p : curve.points)
-    if (!p.at_compliance) largest = std::max(largest, std::abs(p.current));
+    if (p.usable()) largest = std::max(largest, std::abs(p.current));
   Loop out{.rate = weight > 0 ? speed / weight : 0};
   std::optional<std::pair<double, double>> before;
   for (const double v : places) {
@@ -104,9 +104,9 @@ std::string closing_text(std::span<const Pass> passes, double wanted) {
                                : fmt::format("The loop is closed: {}.", at);
     case Closing::persists:
       return fmt::format(
-          "The loop does not close: {}, hardly less than the {} before. Slowing does not help against "
-          "memory or self-heating.",
-          at, share(passes[passes.size() - 2].opening));
+          "The loop does not close: {}, {} {} before. Slowing does not help against memory or self-heating.", at,
+          last.opening < passes[passes.size() - 2].opening ? "hardly less than" : "after",
+          share(passes[passes.size() - 2].opening));
     case Closing::open:
       break;
   }

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "base/quantity.h"
+#include "study/iv/ramp.h"
 
 namespace heron::study::iv {
 
@@ -15,6 +16,7 @@ namespace {
 constexpr const char* kRoleKeys[] = {"constant", "swept", "stepped"};
 constexpr const char* kSpacingKeys[] = {"linear", "log", "listed"};
 constexpr const char* kCourseKeys[] = {"up", "down", "both"};
+constexpr const char* kMethodKeys[] = {"readings", "waveform"};
 
 template <class Enum, std::size_t n>
 Enum word_of(const std::string& text, const char* const (&words)[n]) {
@@ -29,6 +31,7 @@ json to_json(const Source& s) {
           {"role", kRoleKeys[int(s.role)]},
           {"force", s.force == bench::Force::voltage ? "voltage" : "current"},
           {"value", s.value},
+          {"rest", s.rest},
           {"start", s.values.start},
           {"stop", s.values.stop},
           {"points", s.values.points},
@@ -48,6 +51,7 @@ Source source_from_json(const json& in) {
   s.role = word_of<Role>(in.value("role", "constant"), kRoleKeys);
   s.force = in.value("force", "voltage") == "current" ? bench::Force::current : bench::Force::voltage;
   s.value = in.value("value", s.value);
+  s.rest = in.value("rest", s.rest);
   s.values.start = in.value("start", s.values.start);
   s.values.stop = in.value("stop", s.values.stop);
   s.values.points = in.value("points", s.values.points);
@@ -116,11 +120,24 @@ const std::string& Plan::sensed_name() const {
 }
 
 json to_json(const Plan& p) {
-  json out = {{"sensed", p.sensed},      {"course", kCourseKeys[int(p.course)]},
-              {"cycles", p.cycles},      {"delay", p.delay},
-              {"aperture", p.aperture},  {"averages", p.averages},
-              {"hold", p.hold},          {"temperature", p.temperature},
+  json out = {{"method", kMethodKeys[int(p.method)]},
+              {"sensed", p.sensed},
+              {"course", kCourseKeys[int(p.course)]},
+              {"cycles", p.cycles},
+              {"delay", p.delay},
+              {"aperture", p.aperture},
+              {"averages", p.averages},
+              {"hold", p.hold},
+              {"rest_time", p.rest_time},
+              {"temperature", p.temperature},
               {"sources", json::array()}};
+  if (!p.hookup.chains.empty()) {
+    out["hookup"] = bench::to_json(p.hookup);
+    out["voltage"] = p.voltage_name;
+    out["current"] = p.current_name;
+    out["ramp"] = p.ramp;
+    out["source_resistance"] = p.source_resistance;
+  }
   for (const auto& s : p.sources) out["sources"].push_back(to_json(s));
   return out;
 }
@@ -136,6 +153,17 @@ Result<Plan> plan_from_json(const json& in) {
     p.aperture = in.value("aperture", p.aperture);
     p.averages = in.value("averages", p.averages);
     p.hold = in.value("hold", p.hold);
+    p.method = word_of<Method>(in.value("method", "readings"), kMethodKeys);
+    p.rest_time = in.value("rest_time", p.rest_time);
+    if (in.contains("hookup")) {
+      auto hookup = bench::hookup_from_json(in.at("hookup"));
+      if (!hookup) return tl::unexpected(hookup.error());
+      p.hookup = std::move(*hookup);
+    }
+    p.voltage_name = in.value("voltage", p.voltage_name);
+    p.current_name = in.value("current", p.current_name);
+    p.ramp = in.value("ramp", p.ramp);
+    p.source_resistance = in.value("source_resistance", p.source_resistance);
     p.temperature = in.value("temperature", p.temperature);
   } catch (const json::exception& e) {
     return fail(Fault::input, "The study's set-up cannot be read: {}", e.what());
@@ -143,6 +171,43 @@ Result<Plan> plan_from_json(const json& in) {
   if (auto ok = check(p); !ok) return tl::unexpected(ok.error());
   return p;
 }
+
+bench::Hookup shunt_hookup(const std::string& pin) {
+  bench::Chain voltage{.name = "v", .input = {.pin = pin, .range = {}}, .zero = {}};
+  bench::Chain current{.name = "i", .input = {.pin = std::string(bench::kDriveLead), .range = {}}, .zero = {}};
+  // The largest shunt that ships: a generator drives small currents.
+  double largest = 0;
+  for (const auto& sensor : bench::stock_sensors())
+    if (sensor.kind == bench::SensorKind::shunt && sensor.resistance > largest) {
+      largest = sensor.resistance;
+      current.input.sensor = sensor;
+    }
+  return {.chains = {std::move(voltage), std::move(current)}, .computed = {}};
+}
+
+namespace {
+
+/// What only a sweep by waveform asks.
+Result<void> check_waveform(const Plan& p) {
+  for (const auto& s : p.sources)
+    if (s.force != bench::Force::voltage)
+      return fail(Fault::input, "{}: a generator forces a voltage; its current comes as it will.", s.name);
+  if (int(p.sources.size()) > kGenerators)
+    return fail(Fault::input, "By waveform {} sources can be driven; here {} are.", kGenerators, p.sources.size());
+  if (const auto* s = p.swept(); s && s->values.spacing != Spacing::linear)
+    return fail(Fault::input, "{}: a ramp is linear.", s->name);
+  if (!(p.ramp >= 1e-6 && p.ramp <= 3600)) return fail(Fault::input, "A ramp takes from 1 us to 1 h.");
+  if (!(p.source_resistance > 0)) return fail(Fault::input, "The generator's resistance must be above zero.");
+  for (const auto& name : {p.voltage_name, p.current_name}) {
+    const bool known = p.hookup.find(name) || std::any_of(p.hookup.computed.begin(), p.hookup.computed.end(),
+                                                          [&](const bench::Computed& c) { return c.name == name; });
+    if (!known) return fail(Fault::input, "The hookup senses no quantity \"{}\".", name);
+  }
+  if (p.voltage_name == p.current_name) return fail(Fault::input, "Voltage and current are the same quantity.");
+  return {};
+}
+
+}  // namespace
 
 Result<void> check(const Plan& p) {
   std::set<std::string> names, pins;
@@ -154,7 +219,7 @@ Result<void> check(const Plan& p) {
     if (!pins.insert(s.pin).second) return fail(Fault::input, "Two sources drive {}.", s.pin);
     if (!(s.compliance > 0) || !std::isfinite(s.compliance))
       return fail(Fault::input, "{}: the compliance must be above zero.", s.name);
-    if (!std::isfinite(s.value)) return fail(Fault::input, "{}: its value is no number.", s.name);
+    if (!std::isfinite(s.value) || !std::isfinite(s.rest)) return fail(Fault::input, "{}: its value is no number.", s.name);
     if (s.current_range && !(*s.current_range > 0))
       return fail(Fault::input, "{}: the range must be above zero.", s.name);
     if (!(s.lowest_range >= 0)) return fail(Fault::input, "{}: the lowest range must not be negative.", s.name);
@@ -172,6 +237,9 @@ Result<void> check(const Plan& p) {
   if (!(p.aperture >= 10e-6 && p.aperture <= 10)) return fail(Fault::input, "The aperture goes from 10 us to 10 s.");
   if (p.averages < 1 || p.averages > 1000) return fail(Fault::input, "From 1 to 1000 readings can be averaged.");
   if (!(p.hold >= 0 && p.hold <= 3600)) return fail(Fault::input, "Holding takes from 0 s to 1 h.");
+  if (!(p.rest_time >= 0 && p.rest_time <= 3600)) return fail(Fault::input, "Resting takes from 0 s to 1 h.");
+  if (p.method == Method::waveform)
+    if (auto ok = check_waveform(p); !ok) return ok;
   if (!(p.temperature > -273.15 && p.temperature < 1000)) return fail(Fault::input, "The temperature makes no sense.");
   if (const auto n = steps_of(p).size(); n > std::size_t(kMostPoints))
     return fail(Fault::input, "The sweep would have {} points; {} are possible.", n, kMostPoints);
@@ -204,11 +272,12 @@ std::vector<Step> steps_of(const Plan& p) {
 }
 
 double sweep_time(const Plan& p, const bench::Limits& limits) {
+  if (p.method == Method::waveform) return p.averages * (ramp_of(p).total() + 2 * p.rest_time);
   const auto steps = steps_of(p);
   const double curves = double(std::count_if(steps.begin(), steps.end(), [](const Step& s) { return s.first; }));
   return double(steps.size()) *
              (limits.source_measure_overhead + p.delay + p.aperture * p.averages * double(p.sources.size())) +
-         curves * p.hold;
+         curves * p.hold + 2 * p.rest_time;
 }
 
 }  // namespace heron::study::iv

@@ -27,13 +27,20 @@ struct Values {
 };
 std::vector<double> list_of(const Values& values);
 
-/// One source-measure channel, named by what it drives.
+/// What drives and reads.
+enum class Method {
+  readings,  ///< source-measure channels, one settled point after another
+  waveform,  ///< a ramp from a generator for each curve, read by the inputs as it goes
+};
+
+/// One channel, named by what it drives: source-measure, or a generator where the sweep goes by waveform.
 struct Source {
   std::string name;          ///< "gate", "LED"
   std::string pin, against;  ///< of the device; against empty: ground
   Role role = Role::constant;
   bench::Force force = bench::Force::voltage;
   double value = 0;           ///< V or A, where it is constant
+  double rest = 0;            ///< V or A before and after
   Values values = {};         ///< where it is swept or stepped
   double compliance = 10e-3;  ///< A or V
   bool four_wire = true;
@@ -51,8 +58,9 @@ enum class Course {
   both,  ///< there and back
 };
 
-/// What a study of current against voltage asks of the source-measure channels.
+/// What a study of current against voltage asks of the bench.
 struct Plan {
+  Method method = Method::readings;
   std::vector<Source> sources;
   std::string sensed;  ///< the source whose current is plotted; empty: the swept one
   Course course = Course::up;
@@ -61,7 +69,13 @@ struct Plan {
   double aperture = 20e-3;  ///< s of one reading
   int averages = 1;
   double hold = 0;          ///< s at the first value of each curve
+  double rest_time = 0;     ///< s at the sources' rest values before and after all of it
   double temperature = 25;  ///< degC, of the device; told to the take
+
+  bench::Hookup hookup = {};                                ///< by waveform: what is sensed...
+  std::string voltage_name = "v", current_name = "i";       ///< ...and which of it is voltage and current
+  double ramp = 100e-3;                                     ///< s from one end of the sweep to the other
+  double source_resistance = 50;                            ///< ohm, of the generators
 
   const Source* swept() const;
   const Source* stepped() const;
@@ -70,6 +84,10 @@ struct Plan {
 };
 
 inline constexpr int kMostPoints = 5000;  ///< of all curves together
+inline constexpr int kGenerators = 2;     ///< that a sweep by waveform can use
+
+/// The current as the voltage over a shunt in the lead that drives: the hookup of a plan that says nothing else.
+bench::Hookup shunt_hookup(const std::string& pin);
 
 nlohmann::json to_json(const Plan& plan);
 Result<Plan> plan_from_json(const nlohmann::json& json);

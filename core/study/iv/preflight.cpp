@@ -4,24 +4,22 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/iv/drive.h"
+#include "study/iv/ramp.h"
+#include "study/iv/words.h"
+#include "study/preflight.h"
 
 namespace heron::study::iv {
 namespace {
 
-constexpr double kNear = 0.8;          ///< of a rating: worth a word
 constexpr double kLong = 60;           ///< s
-constexpr double kMainsPeriod = 0.02;  ///< s; an aperture that is no whole number of it lets hum in
 
 /// The most that a source may come to, by itself or by what it is limited to.
 struct Reach {
   double voltage = 0, current = 0;
 };
 Reach reach_of(const Source& s) {
-  double most = std::abs(s.value);
-  if (s.role != Role::constant) {
-    most = 0;
-    for (const double v : list_of(s.values)) most = std::max(most, std::abs(v));
-  }
+  const double most = std::max(std::abs(furthest(s)), std::abs(s.rest));
   return s.force == bench::Force::voltage ? Reach{most, s.compliance} : Reach{s.compliance, most};
 }
 
@@ -30,7 +28,7 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
   if (it == ratings.end()) return;
   const auto reach = reach_of(s);
   const auto hold = [&](const std::optional<double>& rating, double most, const char* unit, bool forced) {
-    if (!rating || most <= kNear * *rating) return;
+    if (!rating || most <= kNearRating * *rating) return;
     const bool above = most > *rating * (1 + 1e-9);
     // The word that is to blame: of a sweep the end that goes further. A list is the user's own.
     const bool listed = s.role != Role::constant && s.values.spacing == Spacing::listed;
@@ -64,9 +62,56 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
                    "Lower the compliance or end the sweep before, unless the device keeps away from that corner."});
 }
 
+void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& out) {
+  if (const double seconds = sweep_time(p, limits); seconds > kLong)
+    out.push_back(
+        {"sweep.long", Severity::caution,
+         fmt::format("{} points take about {} on a real bench.", p.method == Method::waveform ? std::size_t(ramp_of(p).bins()) : steps_of(p).size(), format_duration(seconds)),
+         p.method == Method::waveform ? "Take a shorter ramp or fewer sweeps."
+                                      : "Take fewer points or a shorter aperture."});
+}
+
+std::vector<Doubt> preflight_ramps(const Plan& p, const bench::Limits& limits, const device::Ratings& ratings) {
+  std::vector<Doubt> out;
+  const double open_circuit = limits.highest_level_pp / 2;
+  for (const auto& s : p.sources) {
+    const double most = std::max(std::abs(furthest(s)), std::abs(s.rest));
+    if (most > open_circuit)
+      out.push_back({"source.limit", Severity::serious,
+                     fmt::format("{}: a generator reaches {} open circuit; {} is asked.", s.name,
+                                 format_setting(open_circuit, "V"), format_setting(most, "V")),
+                     "Lower the ends of the sweep."});
+    const auto rating = ratings.find(s.pin);
+    if (rating == ratings.end()) continue;
+    auto by_voltage = rating->second;
+    by_voltage.current.reset();
+    by_voltage.power.reset();
+    check_ratings(s, {{s.pin, by_voltage}}, out);
+    // What flows is the device's affair; into a short it would be all that the generator gives.
+    const double shorted = most / p.source_resistance;
+    if (rating->second.current && shorted > *rating->second.current)
+      out.push_back({"rating.near", Severity::caution,
+                     fmt::format("{} could take {} out of {}; its rating is {}.", s.pin,
+                                 format_quantity(shorted, "A", 3).plain(), format_setting(p.source_resistance, "ohm"),
+                                 format_setting(*rating->second.current, "A")),
+                     "Lower the ends of the sweep, unless the device keeps away from that."});
+  }
+  check_hookup(p.hookup, nullptr, limits, out);
+  const auto ramp = ramp_of(p);
+  const auto sampling = sampling_of(p, limits.highest_sample_rate);
+  constexpr double kFewest = 6;
+  if (const double each = sampling.rate * ramp.leg / std::max(1, ramp.points); each < kFewest)
+    out.push_back({"sampling.coarse", Severity::caution,
+                   fmt::format("The inputs give {:.2g} samples for each of {} points.", each, ramp.points),
+                   "Take fewer points or a slower ramp."});
+  check_time(p, limits, out);
+  return out;
+}
+
 }  // namespace
 
 std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const device::Ratings& ratings) {
+  if (p.method == Method::waveform) return preflight_ramps(p, limits, ratings);
   std::vector<Doubt> out;
   for (const auto& s : p.sources) {
     check_ratings(s, ratings, out);
@@ -106,11 +151,7 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
          fmt::format("An aperture of {} is {:.4g} periods of the mains.", format_setting(p.aperture, "s"), periods),
          "Take a whole number of 20 ms.",
          {{"aperture", format_setting(std::round(periods) * kMainsPeriod, "s")}}});
-  if (const double seconds = sweep_time(p, limits); seconds > kLong)
-    out.push_back(
-        {"sweep.long", Severity::caution,
-         fmt::format("{} points take about {} on a real bench.", steps_of(p).size(), format_duration(seconds)),
-         "Take fewer points or a shorter aperture."});
+  check_time(p, limits, out);
   return out;
 }
 

@@ -4,39 +4,23 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/iv/drive.h"
+#include "study/iv/ramp_runner.h"
 
 namespace heron::study::iv {
 namespace {
 
-/// Everything off, however the run ends.
-struct AtRest {
-  bench::Bench& bench;
-  ~AtRest() { bench.off(); }
-};
-
-Error stopped() { return {Fault::stopped, "Stopped."}; }
-
-bench::SourceMeasureSetup setup_of(const Source& s, int channel, double value) {
-  return {.channel = channel,
-          .pin = s.pin,
-          .against = s.against,
-          .force = s.force,
-          .value = value,
-          .compliance = s.compliance,
-          .four_wire = s.four_wire,
-          .current_range = s.current_range,
-          .lowest_current_range = s.lowest_range,
-          .voltage_range = {}};
-}
-
-/// The mean of several readings: noise falls, what they share does not.
+/// The mean of several readings: noise falls, what they share does not. Every other reading belongs to the second half
+/// of the time, so that a current that still moves shows.
 struct Mean {
   bench::SourceReading sum;
+  double late = 0, noise = 0;
   int n = 0;
 
   void add(const bench::SourceReading& r) {
     sum.voltage += r.voltage;
     sum.current += r.current;
+    late += (n % 2 ? 1 : -1) * r.current;
     sum.u_voltage_noise = std::hypot(sum.u_voltage_noise, r.u_voltage_noise);
     sum.u_current_noise = std::hypot(sum.u_current_noise, r.u_current_noise);
     sum.u_voltage_shared = r.u_voltage_shared;
@@ -46,7 +30,7 @@ struct Mean {
     sum.at_compliance = sum.at_compliance || r.at_compliance;
     ++n;
   }
-  nlohmann::json json() const {
+  nlohmann::json json(const Source& s) const {
     return {{"voltage", sum.voltage / n},
             {"current", sum.current / n},
             {"u_voltage_noise", sum.u_voltage_noise / n},
@@ -55,19 +39,60 @@ struct Mean {
             {"u_current_shared", sum.u_current_shared},
             {"voltage_range", sum.voltage_range},
             {"current_range", sum.current_range},
+            {"fixed_range", s.current_range.has_value()},
+            {"moved", late / (n / 2)},
+            {"u_moved", sum.u_current_noise / (n / 2)},
             {"at_compliance", sum.at_compliance}};
   }
 };
 
-}  // namespace
+nlohmann::json rating_json(const device::Rating& rating) {
+  nlohmann::json out = nlohmann::json::object();
+  if (rating.voltage) out["voltage"] = *rating.voltage;
+  if (rating.current) out["current"] = *rating.current;
+  if (rating.power) out["power"] = *rating.power;
+  return out;
+}
 
-Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
-                 const std::function<void(const Progress&)>& progress, std::stop_token stop) {
-  if (auto ok = check(plan); !ok) return ok;
-  const AtRest rest{bench};
+/// What every point says of the take as a whole.
+nlohmann::json common(const Plan& plan, const Context& context) {
+  nlohmann::json out = {{"swept", plan.swept()->name},
+                        {"sensed", plan.sensed_name()},
+                        {"delay", plan.delay},
+                        {"temperature", plan.temperature}};
+  for (const auto& s : plan.sources)
+    if (const auto it = context.ratings.find(s.pin); it != context.ratings.end())
+      out["ratings"][s.name] = rating_json(it->second);
+  if (const auto* stepped = plan.stepped()) {
+    out["step_name"] = stepped->name;
+    out["step_unit"] = stepped->unit();
+  } else if (const auto* held = plan.sensed_name() != plan.swept()->name ? plan.find(plan.sensed_name()) : nullptr;
+             held && held->force == bench::Force::voltage) {
+    // A single transfer curve: what holds the drain is its step.
+    out["step"] = held->value;
+    out["step_name"] = held->name;
+    out["step_unit"] = held->unit();
+  }
+  return out;
+}
+
+/// All sources at their rest values for the plan's time.
+Result<void> rest(const Plan& plan, bench::Bench& bench, std::stop_token stop) {
+  if (!(plan.rest_time > 0)) return {};
+  for (std::size_t k = 0; k < plan.sources.size(); ++k)
+    if (auto ok = bench.source(setup_of(plan.sources[k], int(k), plan.sources[k].rest)); !ok) return ok;
+  return bench.wait(plan.rest_time, stop);
+}
+
+Result<void> run_readings(const Plan& plan, bench::Bench& bench,
+                          const std::function<Result<void>(const Point&)>& commit,
+                          const std::function<void(const Progress&)>& progress, std::stop_token stop,
+                          const Context& context) {
+  const AtRest at_rest{bench};
   if (auto ok = bench.connect({}); !ok) return ok;
   const auto steps = steps_of(plan);
   const double seconds = sweep_time(plan, bench.limits());
+  const auto about = common(plan, context);
   const auto set = [&](const Step& step) -> Result<void> {
     for (std::size_t k = 0; k < plan.sources.size(); ++k) {
       const auto& s = plan.sources[k];
@@ -80,6 +105,7 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Resu
     }
     return {};
   };
+  if (auto ok = rest(plan, bench, stop); !ok) return ok;
   for (std::size_t n = 0; n < steps.size(); ++n) {
     const auto& step = steps[n];
     if (progress)
@@ -90,71 +116,40 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Resu
     if (auto ok = set(step); !ok) return ok;
     if (const double wait = plan.delay + (step.first ? plan.hold : 0); wait > 0)
       if (auto ok = bench.wait(wait, stop); !ok) return ok;
-    nlohmann::json setting = {{"programmed", step.value},
-                              {"cycle", step.cycle},
-                              {"swept", plan.swept()->name},
-                              {"sensed", plan.sensed_name()},
-                              {"temperature", plan.temperature}};
-    if (const auto* stepped = plan.stepped()) {
-      setting["step"] = *step.step;
-      setting["step_name"] = stepped->name;
-      setting["step_unit"] = stepped->unit();
-    } else if (const auto* held = plan.sensed_name() != plan.swept()->name ? plan.find(plan.sensed_name()) : nullptr;
-               held && held->force == bench::Force::voltage) {
-      // A single transfer curve: what holds the drain is its step.
-      setting["step"] = held->value;
-      setting["step_name"] = held->name;
-      setting["step_unit"] = held->unit();
-    }
+    auto setting = about;
+    setting["programmed"] = step.value;
+    setting["cycle"] = step.cycle;
+    if (step.step) setting["step"] = *step.step;
     for (std::size_t k = 0; k < plan.sources.size(); ++k) {
       Mean mean;
-      for (int a = 0; a < plan.averages; ++a) {
-        const auto reading = bench.measure(int(k), 0, plan.aperture, stop);
+      // Two halves of each aperture.
+      for (int half = 0; half < 2 * plan.averages; ++half) {
+        const auto reading = bench.measure(int(k), 0, plan.aperture / 2, stop);
         if (!reading) return tl::unexpected(reading.error());
         mean.add(*reading);
       }
-      setting["readings"][plan.sources[k].name] = mean.json();
+      setting["readings"][plan.sources[k].name] = mean.json(plan.sources[k]);
     }
     setting["time"] = bench.elapsed();
     if (auto ok = commit({.index = int(n), .setting = std::move(setting), .records = {}}); !ok) return ok;
   }
+  if (auto ok = rest(plan, bench, stop); !ok) return ok;
   if (progress) progress({.done = int(steps.size()), .total = int(steps.size()), .bench_seconds_left = 0});
   return {};
 }
 
-Result<Raised> raise_compliance(const Plan& plan, bench::Bench& bench, std::stop_token stop) {
-  if (auto ok = check(plan); !ok) return tl::unexpected(ok.error());
-  const AtRest rest{bench};
-  if (auto ok = bench.connect({}); !ok) return tl::unexpected(ok.error());
-  const auto* swept = plan.swept();
-  const auto values = list_of(swept->values);
-  const double far =
-      *std::max_element(values.begin(), values.end(), [](double a, double b) { return std::abs(a) < std::abs(b); });
-  Raised out;
-  for (double compliance = swept->compliance / 128;; compliance *= 2) {
-    if (stop.stop_requested()) return tl::unexpected(stopped());
-    out.compliance = std::min(compliance, swept->compliance);
-    for (std::size_t k = 0; k < plan.sources.size(); ++k) {
-      auto s = plan.sources[k];
-      double value = s.value;
-      if (s.role == Role::swept) {
-        s.compliance = out.compliance;
-        value = far;
-      } else if (s.role == Role::stepped) {
-        const auto steps = list_of(s.values);
-        value =
-            *std::max_element(steps.begin(), steps.end(), [](double a, double b) { return std::abs(a) < std::abs(b); });
-      }
-      if (auto ok = bench.source(setup_of(s, int(k), value)); !ok) return tl::unexpected(ok.error());
-    }
-    if (auto ok = bench.wait(std::max(plan.delay, 1e-3), stop); !ok) return tl::unexpected(ok.error());
-    const auto channel = int(swept - plan.sources.data());
-    const auto reading = bench.measure(channel, 0, plan.aperture, stop);
-    if (!reading) return tl::unexpected(reading.error());
-    out.tried.emplace_back(out.compliance, reading->at_compliance);
-    out.sufficed = !reading->at_compliance;
-    if (out.sufficed || out.compliance >= swept->compliance) return out;
-  }
+}  // namespace
+
+Result<void> run(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
+                 const std::function<void(const Progress&)>& progress, std::stop_token stop, const Context& context) {
+  if (auto ok = check(plan); !ok) return ok;
+  return plan.method == Method::waveform ? run_ramps(plan, bench, commit, progress, stop, context)
+                                         : run_readings(plan, bench, commit, progress, stop, context);
+}
+
+int planned_points(const Plan& plan, const bench::Limits& limits) {
+  if (plan.method == Method::waveform) return planned_stretches(plan, limits);
+  return int(steps_of(plan).size());
 }
 
 }  // namespace heron::study::iv

@@ -5,7 +5,7 @@
 
 #include "base/result.h"
 #include "signal/tone.h"
-#include "study/raw.h"
+#include "study/quantities.h"
 #include "study/response/settings.h"
 
 namespace heron::study::response {
@@ -70,17 +70,6 @@ struct Curve {
 ///
 /// The uncertainty joins what the fits leave with the stated gain and delay uncertainty of the inputs. Pure.
 Result<CurvePoint> reduce(const Point& point);
-
-/// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
-/// hookup says so. `channel` is null for a computed quantity.
-struct RoleSamples {
-  std::string quantity, unit;
-  std::vector<double> values;
-  const Channel* channel = nullptr;
-  bench::Sensing sensing;
-  double u_scale = 0;  ///< relative, of a computed quantity: its inputs' gains carried through the formula
-};
-Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role);
 
 /// What a record's channel says of clipping and of the range used, whatever was measured with it.
 void note_range_use(const RoleSamples& samples, ChannelEvidence& into);

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <string>
 
+#include "study/quantities.h"
 #include "study/response/refine.h"
 
 namespace heron::study::response {
@@ -69,12 +70,7 @@ void Run::describe(nlohmann::json& out) const {
   out["roles"] = {{"stimulus", plan_.stimulus}, {"response", plan_.response}};
   if (plan_.quantity == Quantity::impedance) out["quantity"] = "impedance";
   if (!context_.purpose.empty()) out["purpose"] = context_.purpose;
-  auto& sensing = out["sensing"] = nlohmann::json::object();
-  for (const auto& chain : plan_.hookup.chains) sensing[chain.name] = bench::to_json(bench::sensing_of(chain));
-  if (plan_.hookup.computed.empty()) return;
-  out["computed"] = bench::to_json(plan_.hookup).at("computed");
-  auto& parts = out["parts"] = nlohmann::json::object();
-  for (const auto& [name, value] : context_.parts) parts[name] = value;
+  describe_hookup(out, plan_.hookup, context_.parts);
 }
 
 nlohmann::json Run::setting(const bench::AppliedDrive& applied, const Step& step) const {

@@ -1,0 +1,107 @@
+#include "time_lens.h"
+
+#include <QVBoxLayout>
+
+#include "app/text.h"
+#include "render/plot_parts.h"
+#include "render/theme.h"
+#include "study/iv/axes.h"
+
+namespace heron::app {
+
+TimeLens::TimeLens(Session* session, QWidget* parent) : Lens(session, parent), plot_(new QCustomPlot(this)) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->addWidget(plot_);
+  render::style_plot(*plot_);
+  plot_->setObjectName("sources-over-time");
+  plot_->setAccessibleName("What was applied and read against time");
+  plot_->plotLayout()->clear();
+  for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed})
+    connect(session_, change, this, &TimeLens::redraw);
+  connect(session_, &Session::take_read, this, &TimeLens::redraw);
+}
+
+void TimeLens::showEvent(QShowEvent* event) {
+  Lens::showEvent(event);
+  redraw();
+}
+
+void TimeLens::make_lanes(int count) {
+  if (lanes_.size() == count) return;
+  plot_->plotLayout()->clear();
+  lanes_.clear();
+  auto* sides = new QCPMarginGroup(plot_);
+  for (int k = 0; k < count; ++k) {
+    auto* rect = new QCPAxisRect(plot_);
+    plot_->plotLayout()->addElement(k, 0, rect);
+    render::style_axes(*rect);
+    rect->setMarginGroup(QCP::msLeft | QCP::msRight, sides);
+    rect->setRangeDrag(Qt::Horizontal);
+    rect->setRangeZoom(Qt::Horizontal);
+    rect->axis(QCPAxis::atBottom)->setTickLabels(k + 1 == count);
+    if (k + 1 == count) rect->axis(QCPAxis::atBottom)->setLabel("Time, s");
+    // All lanes move together.
+    for (auto* other : lanes_) {
+      connect(rect->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::rangeChanged),
+              other->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::setRange));
+      connect(other->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::rangeChanged),
+              rect->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::setRange));
+    }
+    lanes_ << rect;
+  }
+  plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
+}
+
+void TimeLens::redraw() {
+  if (!isVisible()) return;
+  plot_->clearPlottables();
+  const auto view = session_->shown() ? session_->view(*session_->shown()) : nullptr;
+  if (!view || !view->family || !view->family->measured) {
+    make_lanes(1);
+    lanes_.first()->axis(QCPAxis::atLeft)->setLabel(view && view->family ? "a table has no clock" : "");
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+    return;
+  }
+  const auto& family = *view->family;
+  make_lanes(int(family.channels.size()));
+  const QString swept =
+      session_->iv_plan() && session_->iv_plan()->swept() ? text(session_->iv_plan()->swept()->name) : QString();
+  const bool by_current =
+      session_->iv_plan() && session_->iv_plan()->swept() && session_->iv_plan()->swept()->unit() == "A";
+  double last = 0;
+  for (std::size_t c = 0; c < family.channels.size(); ++c) {
+    const auto& [name, unit] = family.channels[c];
+    auto *x = lanes_[int(c)]->axis(QCPAxis::atBottom), *y = lanes_[int(c)]->axis(QCPAxis::atLeft);
+    y->setLabel(text(name) + ", " + text(unit));
+    const auto draw = [&](const std::string& key, const QPen& pen, bool dots) {
+      auto* graph = plot_->addGraph(x, y);
+      QVector<double> times, values;
+      for (const auto& curve : family.curves) {
+        const auto t = study::iv::along(family, curve, "time"), v = study::iv::along(family, curve, key);
+        times.append(QVector<double>(t.begin(), t.end()));
+        values.append(QVector<double>(v.begin(), v.end()));
+      }
+      for (const double t : times) last = std::max(last, t);
+      graph->setData(times, values);
+      graph->setPen(pen);
+      if (dots && times.size() <= 400)
+        graph->setScatterStyle(
+            QCPScatterStyle(QCPScatterStyle::ssDisc, pen.color(), pen.color(), 3.4));
+    };
+    const QString asked = swept + (by_current ? " current" : " voltage");
+    if (text(name) == asked || (family.ramped && c == 0)) {
+      QPen pen(render::theme().slate, 1, Qt::DashLine);
+      draw("programmed", pen, false);
+    }
+    draw(name, QPen(render::take_colour(view->take.number), 1.4), true);
+    y->rescale();
+    const auto range = y->range();
+    const double room = range.size() > 0 ? 0.08 * range.size() : std::max(1e-12, 0.1 * std::abs(range.upper));
+    y->setRange(range.lower - room, range.upper + room);
+  }
+  for (auto* lane : lanes_) lane->axis(QCPAxis::atBottom)->setRange(0, last > 0 ? last : 1);
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+}  // namespace heron::app

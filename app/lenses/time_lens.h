@@ -1,0 +1,26 @@
+#pragma once
+#include "lens.h"
+
+namespace heron::app {
+
+/// What every source gave and read, against the bench's clock: one lane a quantity, what was asked behind the swept one.
+class TimeLens : public Lens {
+  Q_OBJECT
+
+ public:
+  explicit TimeLens(Session* session, QWidget* parent = nullptr);
+  QString title() const override { return "Time"; }
+  QCustomPlot* plot() override { return plot_; }
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+
+ private:
+  void redraw();
+  void make_lanes(int count);
+
+  QCustomPlot* plot_;
+  QList<QCPAxisRect*> lanes_;
+};
+
+}  // namespace heron::app

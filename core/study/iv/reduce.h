@@ -1,0 +1,39 @@
+#pragma once
+#include <map>
+#include <memory>
+
+#include "base/result.h"
+#include "study/iv/curve.h"
+#include "study/iv/settings.h"
+#include "study/raw.h"
+
+namespace heron::study::iv {
+
+/// Points of a take as curves, one point after another as they come: readings of source-measure channels, records of
+/// ramps, or a table with columns voltage and current, step if there is one. Rows of one step belong to one curve
+/// wherever they stand.
+class Assembly {
+ public:
+  Assembly();
+  ~Assembly();
+  Assembly(Assembly&&) noexcept;
+  Assembly& operator=(Assembly&&) noexcept;
+
+  /// Fault::input for what is no point of such a study.
+  Result<void> add(const Point& point);
+
+  /// What is there so far; Fault::input for nothing.
+  Result<Family> family() const;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+/// All of a take, every point of it.
+Result<Family> reduce_take(const std::vector<Point>& points);
+
+/// What the settings ask to be read: the points from `from` to `to`. Fault::input where none is left.
+Result<Family> within(Family family, const Settings& settings);
+
+}  // namespace heron::study::iv

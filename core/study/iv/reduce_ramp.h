@@ -1,0 +1,43 @@
+#pragma once
+#include "study/iv/curve.h"
+#include "study/iv/ramp.h"
+#include "study/raw.h"
+
+namespace heron::study::iv {
+
+/// Records of ramps, put together point by point: the samples of each place along a ramp give one voltage and one
+/// current, by a parabola in time through all of them, whichever pass they come from.
+class RampReduction {
+ public:
+  Result<void> add(const Point& point);
+
+  bool empty() const { return bins_.empty(); }
+
+  /// Adds the curves so far, and what the records say of ranges and ratings. A place that no sample fell in is no point.
+  void put(Family& family) const;
+
+ private:
+  /// What one place holds: sums of powers of where the samples lie, with voltage and current.
+  struct Bin {
+    double powers[5] = {};
+    double voltage[3] = {}, current[3] = {};
+    double voltage_squares = 0, current_squares = 0;
+    bool clipped = false;
+    std::vector<double> voltage_moved, current_moved;  ///< sums of what each error would do
+  };
+  struct Way {
+    std::string name, unit, word;
+    double range = 0, highest = 0, factor = 1;
+    bool fixed = false;
+  };
+
+  Result<void> begin(const Point& point);
+
+  Ramp ramp_;
+  nlohmann::json setting_;  ///< of the first point
+  double start_ = 0, stop_ = 1;
+  std::vector<Bin> bins_;
+  std::vector<Way> ways_;
+};
+
+}  // namespace heron::study::iv

@@ -1,0 +1,63 @@
+#include "study/iv/tables.h"
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+
+#include "base/quantity.h"
+
+namespace heron::study::iv {
+
+Columns as_columns(const Family& family) {
+  Columns out{.x_name = "voltage", .x_unit = "V", .x = {}};
+  out.logarithmic = false;
+  const bool several = family.curves.size() > 1;
+  for (const auto& curve : family.curves) {
+    auto s = sorted(curve);
+    std::string name = "current";
+    if (several && curve.step) name += " at " + format_setting(*curve.step, family.step_unit);
+    out.columns.push_back({name, "A", std::move(s.current), std::move(s.u_current), curve.step, {}});
+    if (out.x.empty()) out.x = s.voltage;
+    if (several) out.columns.back().x = std::move(s.voltage);
+  }
+  return out;
+}
+
+Record as_table(const Family& family) {
+  std::vector<std::pair<const Curve*, const CurvePoint*>> rows;
+  for (const auto& curve : family.curves)
+    for (const auto& p : curve.points) rows.emplace_back(&curve, &p);
+  std::stable_sort(rows.begin(), rows.end(),
+                   [](const auto& a, const auto& b) { return a.second->index < b.second->index; });
+  Record out;
+  const auto column = [&](const std::string& role, const std::string& unit,
+                          const std::function<double(const Curve&, const CurvePoint&)>& of) {
+    Channel channel{.role = role, .unit = unit};
+    for (const auto& [curve, point] : rows) channel.numbers.push_back(of(*curve, *point));
+    out.channels.push_back(std::move(channel));
+  };
+  const bool stepped =
+      std::any_of(family.curves.begin(), family.curves.end(), [](const Curve& c) { return c.step.has_value(); });
+  column("voltage", "V", [](const Curve&, const CurvePoint& p) { return p.voltage; });
+  column("current", "A", [](const Curve&, const CurvePoint& p) { return p.current; });
+  if (stepped) column("step", family.step_unit, [](const Curve& c, const CurvePoint&) { return c.step.value_or(0); });
+  if (!family.measured) return out;
+  column("cycle", "1", [](const Curve&, const CurvePoint& p) { return p.cycle + 1; });
+  column("time", "s", [](const Curve&, const CurvePoint& p) { return p.time; });
+  column("programmed", "", [](const Curve&, const CurvePoint& p) { return p.programmed.value_or(0); });
+  if (!family.ramped)
+    for (std::size_t k = 0; k < family.channels.size(); ++k)
+      column(family.channels[k].first, family.channels[k].second,
+             [k](const Curve&, const CurvePoint& p) { return k < p.all.size() ? p.all[k] : 0; });
+  column("u voltage", "V", [](const Curve&, const CurvePoint& p) {
+    return p.u_voltage ? std::hypot(p.u_voltage->noise, p.u_voltage->shared) : 0;
+  });
+  column("u current", "A", [](const Curve&, const CurvePoint& p) {
+    return p.u_current ? std::hypot(p.u_current->noise, p.u_current->shared) : 0;
+  });
+  if (!family.ramped) column("current range", "A", [](const Curve&, const CurvePoint& p) { return p.current_range; });
+  column("held by a limit", "1", [](const Curve&, const CurvePoint& p) { return p.usable() ? 0 : 1; });
+  return out;
+}
+
+}  // namespace heron::study::iv

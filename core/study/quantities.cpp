@@ -1,0 +1,140 @@
+#include "study/quantities.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/quantity.h"
+
+namespace heron::study {
+namespace {
+
+std::vector<double> in_quantity(const Channel& channel, const bench::Sensing& sensing) {
+  auto values = channel.values();
+  for (auto& v : values) v = (v - sensing.zero) * sensing.per_volt;
+  return values;
+}
+
+Result<std::vector<bench::Computed>> computed_of(const Point& point) {
+  if (!point.setting.contains("computed")) return std::vector<bench::Computed>{};
+  auto hookup = bench::hookup_from_json({{"computed", point.setting["computed"]}});
+  if (!hookup) return tl::unexpected(hookup.error());
+  return std::move(hookup->computed);
+}
+
+std::vector<std::pair<std::string, double>> parts_of(const Point& point) {
+  std::vector<std::pair<std::string, double>> out;
+  if (const auto parts = point.setting.find("parts"); parts != point.setting.end())
+    for (const auto& [name, value] : parts->items())
+      if (value.is_number()) out.push_back({name, value.get<double>()});
+  return out;
+}
+
+}  // namespace
+
+void describe_hookup(nlohmann::json& out, const bench::Hookup& hookup,
+                     const std::vector<std::pair<std::string, double>>& known) {
+  auto& sensing = out["sensing"] = nlohmann::json::object();
+  for (const auto& chain : hookup.chains) sensing[chain.name] = bench::to_json(bench::sensing_of(chain));
+  if (hookup.computed.empty()) return;
+  out["computed"] = bench::to_json(hookup).at("computed");
+  auto& parts = out["parts"] = nlohmann::json::object();
+  for (const auto& [name, value] : known) parts[name] = value;
+}
+
+bench::Sensing sensing_of(const Point& point, const std::string& channel) {
+  const auto sensing = point.setting.find("sensing");
+  if (sensing == point.setting.end() || !sensing->contains(channel)) return {};
+  return bench::sensing_from_json(sensing->at(channel));
+}
+
+Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role) {
+  const auto& setting = point.setting;
+  RoleSamples out{.quantity = std::string(role)};
+  if (setting.contains("roles")) out.quantity = setting["roles"].value(std::string(role), std::string(role));
+  if (const auto* channel = record.find(out.quantity)) {
+    out.channel = channel;
+    out.sensing = sensing_of(point, out.quantity);
+    out.unit = out.sensing.unit;
+    out.values = in_quantity(*channel, out.sensing);
+    return out;
+  }
+  const auto formulas = computed_of(point);
+  if (!formulas) return tl::unexpected(formulas.error());
+  const auto& computed = *formulas;
+  const auto wanted =
+      std::find_if(computed.begin(), computed.end(), [&](const auto& c) { return c.name == out.quantity; });
+  if (wanted == computed.end())
+    return fail(Fault::input, "Point {} lacks its stimulus or its response.", point.index + 1);
+  std::vector<std::string> names;
+  std::vector<std::vector<double>> samples;
+  bool first = true;
+  for (const auto& channel : record.channels) {
+    const auto sensing = sensing_of(point, channel.role);
+    names.push_back(channel.role);
+    samples.push_back(in_quantity(channel, sensing));
+    // The first channel's corners and delay stand for all: a difference of unlike sensors cannot be put right.
+    if (first) out.sensing = sensing;
+    first = false;
+  }
+  const auto parts = parts_of(point);
+  auto rows = bench::compute_channels(computed, names, samples, parts);
+  if (!rows) return tl::unexpected(rows.error());
+  out.unit = wanted->unit;
+  const auto place = std::size_t(wanted - computed.begin());
+  // A small difference of large quantities is as uncertain as they are: each input's gain is moved by its uncertainty.
+  const auto alternating = [](const std::vector<double>& values, const std::vector<double>* minus) {
+    double sum = 0, squares = 0;
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      const double v = values[i] - (minus ? (*minus)[i] : 0);
+      sum += v;
+      squares += v * v;
+    }
+    const double n = double(std::max<std::size_t>(1, values.size()));
+    return std::sqrt(std::max(0.0, squares / n - sum * sum / n / n));
+  };
+  const double size = alternating((*rows)[place], nullptr);
+  for (std::size_t k = 0; k < samples.size() && size > 0; ++k) {
+    const double u = std::hypot(record.channels[k].u_gain, sensing_of(point, record.channels[k].role).u_factor);
+    if (!(u > 0)) continue;
+    auto moved = samples;
+    for (auto& v : moved[k]) v *= 1 + u;
+    if (const auto again = bench::compute_channels(computed, names, moved, parts))
+      out.u_scale = std::hypot(out.u_scale, alternating((*again)[place], &(*rows)[place]) / size);
+  }
+  out.values = std::move((*rows)[place]);
+  out.sensing.unit = out.unit;
+  return out;
+}
+
+const std::vector<double>* Quantities::find(std::string_view name) const {
+  const auto it = std::find(names.begin(), names.end(), name);
+  return it == names.end() ? nullptr : &rows[std::size_t(it - names.begin())];
+}
+
+Result<Quantities> quantities_of(const Point& point, const Record& record,
+                                 const Moved& moved) {
+  Quantities out;
+  for (const auto& channel : record.channels) {
+    out.names.push_back(channel.role);
+    out.rows.push_back(in_quantity(channel, sensing_of(point, channel.role)));
+    if (out.rows.back().size() != out.rows.front().size())
+      return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
+    const double plus = moved.plus * sensing_of(point, channel.role).per_volt;
+    if (channel.role == moved.name)
+      for (auto& v : out.rows.back()) v = v * moved.factor + plus;
+  }
+  const auto formulas = computed_of(point);
+  if (!formulas) return tl::unexpected(formulas.error());
+  auto parts = parts_of(point);
+  for (auto& [name, value] : parts)
+    if (name == moved.name) value *= moved.factor;
+  auto rows = bench::compute_channels(*formulas, out.names, out.rows, parts);
+  if (!rows) return tl::unexpected(rows.error());
+  for (std::size_t k = 0; k < rows->size(); ++k) {
+    out.names.push_back((*formulas)[k].name);
+    out.rows.push_back(std::move((*rows)[k]));
+  }
+  return out;
+}
+
+}  // namespace heron::study
