@@ -214,8 +214,8 @@ void Session::select_study(long long id) {
       const auto before = assembly();
       const auto kind_before = kind();
       study_ = i;
-      // Cursors of frequencies mean nothing among voltages.
-      if (kind() != kind_before)
+      // Cursors of frequencies mean nothing among voltages, nor one device's voltages at another.
+      if (kind() != kind_before || kind() == "iv")
         for (const char letter : {'A', 'B'}) look_.set_cursor(letter, std::nullopt);
       shown_.reset();
       if (assembly() != before) reload_device();

@@ -26,7 +26,7 @@ QString Session::slow_until_closed() {
   slowing_.clear();
   // The take in view is the first pass.
   if (const auto seen = shown_ ? view(*shown_) : nullptr; seen && seen->family)
-    if (const auto loop = study::iv::widest_loop(*seen->family)) slowing_.push_back({loop->rate, loop->opening});
+    if (const auto loop = study::iv::widest_loop(*seen->family)) slowing_.push_back(study::iv::pass_of(*loop));
   if (slowing_.empty()) return "The take in view has no loop.";
   if (const QString trouble = edit_brief_words(study::iv::slowed(*iv_plan_, 4, limits_)); !trouble.isEmpty())
     return trouble;
@@ -48,7 +48,7 @@ bool Session::slow_on() {
     slowing_.clear();
     return false;
   }
-  slowing_.push_back({loop->rate, loop->opening});
+  slowing_.push_back(study::iv::pass_of(*loop));
   const auto settings = study::iv::settings_from_text(study()->settings).value_or(study::iv::Settings{});
   if (study::iv::closing_of(slowing_, settings.loop_threshold) == study::iv::Closing::open &&
       slowing_.size() < kMostPasses)

@@ -48,7 +48,8 @@ Plan salinity() {
             .sensed = "",
             .course = Course::both,
             .cycles = 2,
-            .averages = 4};
+            .averages = 4,
+            .hold = 1};
   plan.hookup = {.chains = {{.name = "v_force", .input = {.pin = "force", .range = {}}, .zero = {}},
                             {.name = "v_cell", .input = {.pin = "electrode", .range = {}}, .zero = {}}},
                  .computed = {{.name = "i_cell", .unit = "A", .formula = "(v_force - v_cell)/RN"}}};

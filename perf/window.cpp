@@ -11,6 +11,7 @@
 #include "app/main_window.h"
 #include "perf/dossiers.h"
 #include "render/bode_plot.h"
+#include "render/family_plot.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -103,6 +104,49 @@ void frame_of_fifty_takes(benchmark::State& state) {
   }
 }
 
+/// A hundred curves of a thousand points each as a family.
+study::iv::Family large_family() {
+  study::iv::Family family;
+  family.step_unit = "A";
+  for (int c = 0; c < 100; ++c) {
+    study::iv::Curve curve{.step = 1e-4 * c, .points = {}};
+    for (int k = 0; k < 1000; ++k) {
+      const double v = 5 * k / 999.0;
+      curve.points.push_back({.index = k,
+                              .voltage = v,
+                              .current = 1e-3 * c * std::tanh(3 * v) * (1 + v / 40) + 1e-6 * std::sin(k * 1.7 + c),
+                              .programmed = {}});
+    }
+    family.curves.push_back(std::move(curve));
+  }
+  return family;
+}
+
+/// One frame of a pan over them.
+void frame_of_a_hundred_curves(benchmark::State& state) {
+  const auto family = large_family();
+  render::FamilyPlot plot;
+  plot.resize(960, 440);
+  plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
+  double shift = 0;
+  for (auto _ : state) {
+    shift = shift > 1 ? 0 : shift + 0.01;
+    plot.xAxis->setRange(shift, 5 + shift);
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
+/// A redraw from the data, as a take that grows asks for.
+void redraw_of_a_hundred_curves(benchmark::State& state) {
+  const auto family = large_family();
+  render::FamilyPlot plot;
+  plot.resize(960, 440);
+  for (auto _ : state) {
+    plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
 /// One frame of a pan over a curve of a million points.
 void frame_of_a_million_points(benchmark::State& state) {
   QCustomPlot plot;
@@ -152,6 +196,8 @@ int main(int argc, char** argv) {
       ->Unit(benchmark::kMillisecond)
       ->Iterations(15);
   benchmark::RegisterBenchmark("frame_of_fifty_takes", frame_of_fifty_takes)->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("frame_of_a_hundred_curves", frame_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("redraw_of_a_hundred_curves", redraw_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("frame_of_a_million_points", frame_of_a_million_points)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("open_in_the_window", open_in_the_window)
       ->Arg(10)

@@ -1,6 +1,7 @@
 #include "render/family_plot.h"
 
 #include <cmath>
+#include <map>
 
 #include "base/quantity.h"
 #include "render/plot_parts.h"
@@ -10,23 +11,6 @@ namespace heron::render {
 namespace {
 
 constexpr int kMostDiscs = 120;  ///< points of a curve that still get a disc each
-
-/// 10 n, 100 n, 1 µ ... and 0.5 m: engineering prefixes on any axis.
-class UnitlessTicker : public QCPAxisTicker {
- protected:
-  QString getTickLabel(double tick, const QLocale&, QChar, int) override { return prefixed(tick); }
-
- public:
-  static QString prefixed(double tick) {
-    if (std::abs(tick) < 1e-30) return "0";
-    return QString::fromStdString(format_setting(tick, "A")).remove('A').trimmed();
-  }
-};
-
-class LogUnitlessTicker : public QCPAxisTickerLog {
- protected:
-  QString getTickLabel(double tick, const QLocale&, QChar, int) override { return UnitlessTicker::prefixed(tick); }
-};
 
 QCPRange widened(QCPRange range, bool logarithmic) {
   if (logarithmic) return {range.lower / 2, range.upper * 2};
@@ -42,7 +26,7 @@ FamilyPlot::FamilyPlot(QWidget* parent) : QCustomPlot(parent) {
   axisRect()->setRangeDrag(Qt::Horizontal | Qt::Vertical);
   axisRect()->setRangeZoom({});
   axisRect()->setAutoMargins(QCP::msAll);
-  xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new UnitlessTicker));
+  xAxis->setTicker(prefix_ticker(false));
   for (const char* layer : {"ground", "wake"}) addLayer(layer, this->layer("grid"), limAbove);
   set_axes(x_, y_, false);
 }
@@ -58,27 +42,46 @@ void FamilyPlot::set_axes(const study::iv::AxisQuantity& x, const study::iv::Axi
   xAxis->setLabel(named(x, false));
   yAxis->setLabel(named(y, logarithmic));
   yAxis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-  yAxis->setTicker(logarithmic ? QSharedPointer<QCPAxisTicker>(new LogUnitlessTicker)
-                               : QSharedPointer<QCPAxisTicker>(new UnitlessTicker));
+  yAxis->setTicker(prefix_ticker(logarithmic));
   framed_x_ = framed_y_ = {};
 }
 
 std::vector<QPointF> FamilyPlot::line_of(const study::iv::Family& family, const study::iv::Curve& curve) const {
-  const auto x = study::iv::along(family, curve, x_.key), y = study::iv::along(family, curve, y_.key);
   std::vector<QPointF> out;
-  out.reserve(x.size());
+  out.reserve(curve.points.size());
+  if (plain()) {
+    for (const auto& p : curve.points) out.emplace_back(p.voltage, logarithmic_ ? std::abs(p.current) : p.current);
+    return out;
+  }
+  const auto x = study::iv::along(family, curve, x_.key), y = study::iv::along(family, curve, y_.key);
   for (std::size_t k = 0; k < x.size(); ++k) out.emplace_back(x[k], logarithmic_ ? std::abs(y[k]) : y[k]);
   return out;
 }
 
 void FamilyPlot::draw(const FamilyCurves& take, bool fine) {
+  ends_.clear();
   for (const auto& curve : take.family->curves) {
     const auto line = line_of(*take.family, curve);
     auto* drawn = new QCPCurve(xAxis, yAxis);
     QVector<QCPCurveData> samples;
     samples.reserve(int(line.size()));
-    for (const auto& p : line)
-      if (!logarithmic_ || p.y() > 0 || std::isnan(p.y())) samples.append({double(samples.size()), p.x(), p.y()});
+    End end{curve.step, {}, {}};
+    bool any = false;
+    for (const auto& p : line) {
+      if (logarithmic_ && !(p.y() > 0) && !std::isnan(p.y())) continue;
+      samples.append({double(samples.size()), p.x(), p.y()});
+      if (!std::isfinite(p.x()) || !std::isfinite(p.y())) continue;
+      if (!any) end.left = end.right = p;
+      any = true;
+      if (p.x() >= end.right.x()) end.right = p;
+      if (p.x() < end.left.x()) end.left = p;
+      if (!framing_) framing_ = QRectF(p, p);
+      framing_->setLeft(std::min(framing_->left(), p.x()));
+      framing_->setRight(std::max(framing_->right(), p.x()));
+      framing_->setTop(std::min(framing_->top(), p.y()));
+      framing_->setBottom(std::max(framing_->bottom(), p.y()));
+    }
+    if (any) ends_.push_back(end);
     drawn->data()->set(samples, true);
     QPen pen(take.wake ? theme().wake : take.colour, take.wake ? 9 : fine ? 1 : 1.8);
     pen.setCapStyle(Qt::RoundCap);
@@ -120,6 +123,7 @@ void FamilyPlot::draw_fits(const FamilyPicture& picture) {
     drawn_ << line;
     words << QString::fromStdString(fit.words);
   }
+  if (words.isEmpty() && !picture.no_fit.isEmpty()) words << picture.no_fit;
   if (words.isEmpty()) return;
   constexpr int kMostWords = 6;
   if (words.size() > kMostWords) words = words.mid(0, kMostWords) << "...";
@@ -169,8 +173,10 @@ void FamilyPlot::show_crossings(const QList<Crossing>& crossings) {
   auto sorted = crossings;
   std::sort(sorted.begin(), sorted.end(), [](const auto& a, const auto& b) { return a.y < b.y; });
   constexpr double kApart = 14;
-  double last = -1e9;
+  // Each cursor's texts keep apart from their own kind.
+  std::map<double, double> below;
   for (const auto& c : sorted) {
+    double& last = below.try_emplace(c.x, -1e9).first->second;
     const double pixel = -yAxis->coordToPixel(logarithmic_ ? std::abs(c.y) : c.y);
     if (pixel - last < kApart) continue;
     last = pixel;
@@ -178,11 +184,10 @@ void FamilyPlot::show_crossings(const QList<Crossing>& crossings) {
     item->position->setCoords(c.x, logarithmic_ ? std::abs(c.y) : c.y);
     const bool at_right = xAxis->coordToPixel(c.x) > axisRect()->left() + 0.6 * axisRect()->width();
     item->setPositionAlignment((at_right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignBottom);
-    item->setPadding(QMargins(5, 1, 5, 1));
+    item->setPadding(QMargins(5, 0, 5, 4));
     item->setText(c.text);
     item->setFont(number_font(11));
     item->setColor(theme().ink);
-    item->setBrush(QBrush(QColor(theme().sheet.red(), theme().sheet.green(), theme().sheet.blue(), 215)));
     crossings_ << item;
   }
 }
@@ -195,18 +200,10 @@ void FamilyPlot::name_curves(const FamilyCurves& take) {
     QString text;
   };
   std::vector<Name> ends;
-  for (const auto& curve : take.family->curves) {
-    std::optional<Name> name;
-    for (const auto& p : line_of(*take.family, curve)) {
-      if (!std::isfinite(p.x()) || !std::isfinite(p.y()) || (logarithmic_ && !(p.y() > 0))) continue;
-      if (!name) name = Name{p, p, {}};
-      if (p.x() >= name->right.x()) name->right = p;
-      if (p.x() < name->left.x()) name->left = p;
-    }
-    if (!name || !curve.step) continue;
-    name->text = QString::fromStdString(format_setting(*curve.step, take.family->step_unit));
-    ends.push_back(*name);
-  }
+  for (const auto& end : ends_)
+    if (end.step)
+      ends.push_back(
+          {end.left, end.right, QString::fromStdString(format_setting(*end.step, take.family->step_unit))});
   // At the side where the curves lie apart.
   const auto spread = [&](bool right) {
     double low = 1e9, high = -1e9;
@@ -270,20 +267,13 @@ void FamilyPlot::show_picture(const FamilyPicture& picture) {
   items_.clear();
   std::size_t curves = 0;
   for (const auto& take : picture.takes) curves += take.family->curves.size();
-  bool any = false;
-  QCPRange x, y;
+  framing_.reset();
   for (const auto& take : picture.takes) draw(take, curves > kMany);
-  for (auto* p : drawn_) {
-    for (const auto& at : *static_cast<QCPCurve*>(p)->data()) {
-      if (!std::isfinite(at.key) || !std::isfinite(at.value)) continue;
-      if (!any) {
-        x = {at.key, at.key};
-        y = {at.value, at.value};
-      }
-      any = true;
-      x.expand(at.key);
-      y.expand(at.value);
-    }
+  const bool any = framing_.has_value();
+  QCPRange x, y;
+  if (any) {
+    x = {framing_->left(), framing_->right()};
+    y = {framing_->top(), framing_->bottom()};
   }
   for (const auto& mark : picture.marks)
     for (const auto& i : {mark.least, mark.most})

@@ -32,6 +32,7 @@ struct FamilyPicture {
   std::vector<judge::Mask> masks = {};
   SafeArea area = {};
   std::vector<study::iv::FitLine> fits = {};
+  QString no_fit = {};  ///< said where fits are wanted and none holds
   std::vector<DatasheetMark> marks = {};
 };
 
@@ -80,8 +81,14 @@ class FamilyPlot : public QCustomPlot {
   void frame_area(const SafeArea& area);
 
   study::iv::AxisQuantity x_{"voltage", "Voltage", "V"}, y_{"current", "Current", "A"};
-  QString x_name_;
   bool logarithmic_ = false;
+  /// Of the take drawn last: where each curve ends, for its name.
+  struct End {
+    std::optional<double> step;
+    QPointF left, right;
+  };
+  std::vector<End> ends_;
+  std::optional<QRectF> framing_;  ///< all that is drawn of curves
   QList<QCPAbstractPlottable*> drawn_;
   QList<QCPAbstractItem*> items_, crossings_;
   QCPRange x_range_{0, 1}, y_range_{0, 1}, framed_x_, framed_y_;

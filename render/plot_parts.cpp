@@ -34,6 +34,8 @@ void hatch(QPainter& painter, const QPolygonF& area, const QRectF& within) {
 }  // namespace
 
 void style_plot(QCustomPlot& plot) {
+  // No plot of ours has a legend; keeping one up to date costs as much as the curves.
+  plot.setAutoAddPlottableToLegend(false);
   plot.setBackground(QBrush(theme().sheet));
   plot.setNoAntialiasingOnDrag(false);
   plot.setBufferDevicePixelRatio(plot.devicePixelRatioF());
@@ -67,6 +69,26 @@ QSharedPointer<QCPAxisTicker> frequency_ticker() {
   ticker->setLogBase(10);
   ticker->setSubTickCount(8);
   return ticker;
+}
+
+namespace {
+
+QString prefixed(double tick) {
+  if (std::abs(tick) < 1e-30) return "0";
+  return QString::fromStdString(format_setting(tick, "A")).remove('A').trimmed();
+}
+
+template <class Ticker>
+class BarePrefixTicker : public Ticker {
+ protected:
+  QString getTickLabel(double tick, const QLocale&, QChar, int) override { return prefixed(tick); }
+};
+
+}  // namespace
+
+QSharedPointer<QCPAxisTicker> prefix_ticker(bool logarithmic) {
+  if (logarithmic) return QSharedPointer<QCPAxisTicker>(new BarePrefixTicker<QCPAxisTickerLog>);
+  return QSharedPointer<QCPAxisTicker>(new BarePrefixTicker<QCPAxisTicker>);
 }
 
 ForbiddenGround::ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper)

@@ -16,6 +16,9 @@ void style_axes(QCPAxisRect& rect);
 /// A label for a logarithmic frequency axis: 10, 100, 1 k ... with SI prefixes.
 QSharedPointer<QCPAxisTicker> frequency_ticker();
 
+/// Engineering prefixes on any axis, whatever its unit: 10 n, 1 µ, 0.5 m.
+QSharedPointer<QCPAxisTicker> prefix_ticker(bool logarithmic);
+
 /// Hatched ground between a limit line and the edge of the axis rectangle, with an ink edge along the line.
 class ForbiddenGround : public QCPAbstractItem {
  public:

@@ -194,11 +194,14 @@ void FamilyLens::redraw() {
     if (fits_ && one && one->family && session_->study()) {
       const auto settings = study::iv::settings_from_text(session_->study()->settings).value_or(study::iv::Settings{});
       if (const auto part = study::iv::within(*one->family, settings)) picture.fits = study::iv::fits_of(*part, settings);
+      picture.no_fit = "No line that figures are read from holds over this range.";
     }
   }
   plot_->show_picture(picture);
   if (x_ == "voltage" && plan && plan->swept())
-    plot_->xAxis->setLabel("Voltage of " + text(plan->swept()->name) + ", V");
+    plot_->xAxis->setLabel(plan->method == study::iv::Method::waveform
+                               ? text(plan->voltage_name) + ", V"
+                               : "Voltage of " + text(plan->swept()->name) + ", V");
   bar_->refresh();
   place_cursors();
 }
@@ -250,22 +253,21 @@ void FamilyLens::place_cursors() {
     const QString of = focus->step && one->family->curves.size() > 1
                            ? " on " + text(format_setting(*focus->step, one->family->step_unit))
                            : QString();
-    const QString label = QString(letter) + " at " + number(*at, "V", 3) + of;
+    const QString label = QString(letter) + " at " + number(*at, "V", 3);
     if (!r) {
-      cards << CursorCard{label, "\u2013", "", "outside the curve"};
+      cards << CursorCard{label, "\u2013", "", "outside"};
       continue;
     }
-    cards << card(label, r->current, "A", number(r->power, "W", 3));
+    cards << card(label, r->current, "A", of.isEmpty() ? number(r->power, "W", 3) : of.trimmed());
     if (r->conductance)
       cards << card(QString("dI/dV at ") + letter, *r->conductance, "S",
                     r->resistance ? number(*r->resistance, "ohm", 3) : QString());
     if (by_current && focus->step && *focus->step != 0)
-      cards << card(QString("Current gain at ") + letter, r->current / *focus->step, "1", of.trimmed());
+      cards << card(QString("Gain at ") + letter, r->current / *focus->step, "1", "");
   }
   if (read[0] && read[1] && read[0]->voltage != read[1]->voltage) {
     const double dv = read[1]->voltage - read[0]->voltage, di = read[1]->current - read[0]->current;
-    cards << card("B \u2212 A over " + number(dv, "V", 3), di, "A",
-                  di != 0 ? number(dv / di, "ohm", 3) : QString());
+    cards << card("B \u2212 A", di, "A", number(dv, "V", 3) + (di != 0 ? ", " + number(dv / di, "ohm", 3) : QString()));
   }
   plot_->show_crossings(crossings);
   if (one && one->family)

@@ -47,7 +47,7 @@ void LoopLens::redraw() {
   for (const auto& take : session_->takes())
     if (const auto view = session_->view(take.id); view && view->family)
       if (const auto loop = study::iv::widest_loop(*view->family); loop && loop->rate > 0 && loop->opening > 0)
-        passes.push_back({{loop->rate, loop->opening}, take.number});
+        passes.push_back({study::iv::pass_of(*loop), take.number});
   std::sort(passes.begin(), passes.end(), [](const auto& a, const auto& b) { return a.first.rate > b.first.rate; });
   std::vector<study::iv::Pass> history;
   auto* line = new QCPCurve(plot_->xAxis, plot_->yAxis);

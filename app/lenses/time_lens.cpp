@@ -1,6 +1,7 @@
 #include "time_lens.h"
 
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "app/text.h"
 #include "render/plot_parts.h"
@@ -40,6 +41,10 @@ void TimeLens::make_lanes(int count) {
     rect->setRangeDrag(Qt::Horizontal);
     rect->setRangeZoom(Qt::Horizontal);
     rect->axis(QCPAxis::atBottom)->setTickLabels(k + 1 == count);
+    rect->axis(QCPAxis::atBottom)->setTicker(render::prefix_ticker(false));
+    const auto ticker = render::prefix_ticker(false);
+    ticker->setTickCount(3);
+    rect->axis(QCPAxis::atLeft)->setTicker(ticker);
     if (k + 1 == count) rect->axis(QCPAxis::atBottom)->setLabel("Time, s");
     // All lanes move together.
     for (auto* other : lanes_) {
@@ -53,13 +58,27 @@ void TimeLens::make_lanes(int count) {
   plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
 }
 
+void TimeLens::name_lane(int lane, const QString& name) {
+  auto* item = new QCPItemText(plot_);
+  auto* rect = lanes_[lane];
+  item->setClipAxisRect(rect);
+  item->position->setAxisRect(rect);
+  item->position->setType(QCPItemPosition::ptAxisRectRatio);
+  item->position->setCoords(0.006, 0.03);
+  item->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+  item->setText(name);
+  item->setFont(render::text_font(11, QFont::Medium));
+  item->setColor(render::theme().ink);
+}
+
 void TimeLens::redraw() {
   if (!isVisible()) return;
   plot_->clearPlottables();
+  plot_->clearItems();
   const auto view = session_->shown() ? session_->view(*session_->shown()) : nullptr;
   if (!view || !view->family || !view->family->measured) {
     make_lanes(1);
-    lanes_.first()->axis(QCPAxis::atLeft)->setLabel(view && view->family ? "a table has no clock" : "");
+    if (view && view->family) name_lane(0, "A table has no clock: there is nothing to draw against time.");
     plot_->replot(QCustomPlot::rpQueuedReplot);
     return;
   }
@@ -70,10 +89,16 @@ void TimeLens::redraw() {
   const bool by_current =
       session_->iv_plan() && session_->iv_plan()->swept() && session_->iv_plan()->swept()->unit() == "A";
   double last = 0;
-  for (std::size_t c = 0; c < family.channels.size(); ++c) {
+  // The swept source first.
+  std::vector<std::size_t> order;
+  for (std::size_t c = 0; c < family.channels.size(); ++c) order.push_back(c);
+  std::stable_partition(order.begin(), order.end(),
+                        [&](std::size_t c) { return text(family.channels[c].first).startsWith(swept + " "); });
+  for (int lane = 0; lane < int(order.size()); ++lane) {
+    const auto c = order[std::size_t(lane)];
     const auto& [name, unit] = family.channels[c];
-    auto *x = lanes_[int(c)]->axis(QCPAxis::atBottom), *y = lanes_[int(c)]->axis(QCPAxis::atLeft);
-    y->setLabel(text(name) + ", " + text(unit));
+    auto *x = lanes_[lane]->axis(QCPAxis::atBottom), *y = lanes_[lane]->axis(QCPAxis::atLeft);
+    name_lane(lane, text(name) + ", " + text(unit));
     const auto draw = [&](const std::string& key, const QPen& pen, bool dots) {
       auto* graph = plot_->addGraph(x, y);
       QVector<double> times, values;
@@ -97,8 +122,9 @@ void TimeLens::redraw() {
     draw(name, QPen(render::take_colour(view->take.number), 1.4), true);
     y->rescale();
     const auto range = y->range();
+    // Room for the lane's name above.
     const double room = range.size() > 0 ? 0.08 * range.size() : std::max(1e-12, 0.1 * std::abs(range.upper));
-    y->setRange(range.lower - room, range.upper + room);
+    y->setRange(range.lower - room, range.upper + 3.5 * room);
   }
   for (auto* lane : lanes_) lane->axis(QCPAxis::atBottom)->setRange(0, last > 0 ? last : 1);
   plot_->replot(QCustomPlot::rpQueuedReplot);

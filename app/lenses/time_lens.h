@@ -18,6 +18,7 @@ class TimeLens : public Lens {
  private:
   void redraw();
   void make_lanes(int count);
+  void name_lane(int lane, const QString& name);
 
   QCustomPlot* plot_;
   QList<QCPAxisRect*> lanes_;

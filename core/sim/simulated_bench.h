@@ -59,6 +59,7 @@ class SimulatedBench final : public bench::Bench {
   Result<void> protect(const std::vector<double>& peak, const std::vector<double>& mean_square);
   bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate);
   void keep_pace(std::stop_token stop) const;
+  double own_error(std::uint64_t a, std::uint64_t b);
 
   Circuit circuit_;
   std::uint64_t seed_;
@@ -75,6 +76,7 @@ class SimulatedBench final : public bench::Bench {
   std::map<int, bench::SourceMeasureSetup> sources_;
   std::map<int, double> source_starts_;  ///< V or A that the output slews from
   std::map<int, double> source_ranges_;  ///< A, as chosen last
+  std::map<std::pair<std::uint64_t, std::uint64_t>, double> own_errors_;  ///< fixed_error() of this bench, once asked
   std::optional<bench::SupplySetup> supply_;
   std::optional<bench::LoadSetup> load_;
   std::vector<bench::InputSetup> inputs_;

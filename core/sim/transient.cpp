@@ -138,6 +138,7 @@ void Transient::set_state(State x, double time) {
   x_ = std::move(x);
   time_ = time;
   for (std::size_t i = 0; i < x_.size(); ++i) size_[i] = std::max(size_[i], std::abs(x_[i]));
+  next_step_ = 0;
 }
 
 /// Solves q(x) + g_share f(x, time) = constant; algebraic rows: f = 0.
@@ -260,6 +261,7 @@ Result<void> Transient::run_adaptive(double until, double first_step, double lon
       h = std::min(longest_step, width * std::min(grow, 4.0));
     }
   }
+  next_step_ = h;
   return {};
 }
 

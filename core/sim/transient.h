@@ -49,6 +49,7 @@ class Transient {
   double time() const { return time_; }
   const State& state() const { return x_; }
   void set_state(State x, double time);
+  void set_tolerances(const Tolerances& tolerances) { tolerances_ = tolerances; }
 
   /// @param first_step  0: a thousandth of the span
   Result<void> run_adaptive(double until, double first_step, double longest_step, const Observer& observe = {},
@@ -60,6 +61,8 @@ class Transient {
   /// @param inside  what it does to the inner point, where that is wanted
   Result<std::vector<State>> step_matrix(double h, std::vector<State>* inside = nullptr);
 
+  /// What run_adaptive() would have gone on with; 0 after set_state() or where it has not run.
+  double next_step() const { return next_step_; }
   double shortest_step() const { return shortest_; }     ///< accepted by the last run_adaptive
   bool stayed_linear() const { return stayed_linear_; }  ///< over the last run
 
@@ -80,7 +83,7 @@ class Transient {
   State size_;     ///< largest magnitude of each unknown so far
   int worst_ = 0;  ///< unknown that gave the last trouble
   Work work_;
-  double time_ = 0, shortest_ = 0, error_ = 0;
+  double time_ = 0, shortest_ = 0, error_ = 0, next_step_ = 0;
   double factored_share_ = 0;  ///< g_share of the present factors, 0 when they are stale
   bool stayed_linear_ = true;
 };

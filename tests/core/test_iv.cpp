@@ -541,12 +541,17 @@ TEST_CASE("a study of current and voltage is taken into a dossier, read and judg
 TEST_CASE("a loop that closes with slowing is told from one that does not", "[iv]") {
   using iv::Closing;
   CHECK(iv::closing_of({}, 0.02) == Closing::open);
-  const std::vector<iv::Pass> capacitance = {{10, 0.4}, {2.5, 0.14}, {0.6, 0.04}, {0.15, 0.01}},
-                              memory = {{10, 0.3}, {2.5, 0.28}}, one = {{10, 0.3}};
+  const std::vector<iv::Pass> capacitance = {{10, 0.4, 4e-3}, {2.5, 0.14, 1e-3}, {0.6, 0.04, 3e-4}, {0.15, 0.01, 6e-5}},
+                              memory = {{10, 0.3, 3e-3}, {2.5, 0.28, 2.8e-3}}, one = {{10, 0.3, 3e-3}},
+                              nearly_all = {{100, 1.9, 40e-3}, {25, 1.8, 10e-3}},
+                              warming = {{3, 0.03, 30e-6}, {0.8, 0.08, 80e-6}};
   CHECK(iv::closing_of(std::span(capacitance).first(2), 0.02) == Closing::open);
   CHECK(iv::closing_of(capacitance, 0.02) == Closing::closes);
   CHECK(iv::closing_of(memory, 0.02) == Closing::persists);
   CHECK(iv::closing_of(one, 0.02) == Closing::open);
+  // Where the capacitance is nearly all, its share hardly falls; its current does.
+  CHECK(iv::closing_of(nearly_all, 0.02) == Closing::open);
+  CHECK(iv::closing_of(warming, 0.02) == Closing::persists);
   CHECK(iv::closing_text(capacitance, 0.02).find("capacitance") != std::string::npos);
   CHECK(iv::closing_text(memory, 0.02).find("self-heating") != std::string::npos);
 }

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 
 #include "base/formula.h"
 
@@ -22,8 +21,10 @@ std::vector<double> slopes(const Curve& curve) {
   return out;
 }
 
-std::vector<double> each(const Curve& curve, const std::function<double(const CurvePoint&)>& of) {
+template <class Of>
+std::vector<double> each(const Curve& curve, const Of& of) {
   std::vector<double> out;
+  out.reserve(curve.points.size());
   for (const auto& p : curve.points) out.push_back(of(p));
   return out;
 }

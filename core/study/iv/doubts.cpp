@@ -67,8 +67,9 @@ void check_loop(const Family& family, const Settings& settings, std::vector<Doub
     }
   if (!widest || widest->opening <= settings.loop_threshold) return;
   std::string text =
-      fmt::format("The way down does not lie on the way up: {:.2g} % of the highest current apart at {} on {}.",
-                  100 * widest->opening, format_setting(widest->opening_at, "V"), curve_text(family, *of));
+      fmt::format("The way down does not lie on the way up: {} of the highest current apart at {} on {}.",
+                  percent_text(widest->opening), format_quantity(widest->opening_at, "V", 3).plain(),
+                  curve_text(family, *of));
   if (family.measured && widest->rate > 0)
     text += fmt::format(" The sweep went at {}/s; a capacitance takes current in proportion to that.",
                         format_quantity(widest->rate, "V", 3).plain());
@@ -96,8 +97,8 @@ void check_settling(const Family& family, std::vector<Doubt>& out) {
     }
   if (moved < kFewest || !worst) return;
   Doubt doubt{"settling.short", Severity::caution,
-              fmt::format("At {} of {} points the current still moved while it was read, by {:.2g} % at {}.", moved,
-                          family.size(), 100 * worst_share, format_quantity(worst->voltage, "V", 3).plain()),
+              fmt::format("At {} of {} points the current still moved while it was read, by {} at {}.", moved,
+                          family.size(), percent_text(worst_share), format_quantity(worst->voltage, "V", 3).plain()),
               "Wait four times as long"};
   if (family.delay)
     doubt.edits = {{"delay", format_setting(std::stod(fmt::format("{:.3g}", std::max(4 * *family.delay, 5e-3))), "s")}};

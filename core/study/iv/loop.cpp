@@ -54,8 +54,8 @@ std::optional<Loop> loop_of(const Curve& curve) {
       continue;
     }
     const double apart = *a - *b;
-    if (std::abs(apart) > out.opening) {
-      out.opening = std::abs(apart);
+    if (std::abs(apart) > out.apart) {
+      out.apart = std::abs(apart);
       out.opening_at = v;
     }
     if (before) {
@@ -68,7 +68,7 @@ std::optional<Loop> loop_of(const Curve& curve) {
     before = {v, apart};
   }
   if (!(largest > 0)) return std::nullopt;
-  out.opening /= largest;
+  out.opening = out.apart / largest;
   return out;
 }
 
@@ -80,21 +80,26 @@ std::optional<Loop> widest_loop(const Family& family) {
 }
 
 Closing closing_of(std::span<const Pass> passes, double wanted) {
-  // A capacitance's share falls as the rate does. What falls by less than a fifth while the sweep slows to under half
-  // is something else.
+  // What a capacitance takes falls as the rate does, even while it is all the current there is and the opening, a share,
+  // stays. What falls by less than a fifth while the sweep slows to under half is something else.
   constexpr double kSlower = 0.5, kSame = 0.8;
   if (passes.empty()) return Closing::open;
   if (passes.back().opening <= wanted) return Closing::closes;
   if (passes.size() < 2) return Closing::open;
   const auto &before = passes[passes.size() - 2], &last = passes.back();
-  if (last.rate < kSlower * before.rate && last.opening > kSame * before.opening) return Closing::persists;
+  if (last.rate < kSlower * before.rate && last.apart > kSame * before.apart) return Closing::persists;
   return Closing::open;
+}
+
+std::string percent_text(double share) {
+  const double percent = 100 * share;
+  return std::abs(percent) >= 100 ? fmt::format("{:.0f} %", percent) : fmt::format("{:.2g} %", percent);
 }
 
 std::string closing_text(std::span<const Pass> passes, double wanted) {
   if (passes.empty()) return "Nothing was swept.";
   const auto& last = passes.back();
-  const auto share = [](double v) { return fmt::format("{:.2g} %", 100 * v); };
+  const auto share = percent_text;
   const std::string at =
       fmt::format("{} at {}/s", share(last.opening), format_setting(std::stod(fmt::format("{:.3g}", last.rate)), "V"));
   switch (closing_of(passes, wanted)) {

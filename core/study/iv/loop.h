@@ -6,6 +6,7 @@ namespace heron::study::iv {
 /// What lies between the way up and the way down.
 struct Loop {
   double opening = 0;     ///< max |I_up - I_down| over max |I|
+  double apart = 0;       ///< A, max |I_up - I_down|
   double opening_at = 0;  ///< V, where that is
   double area = 0;        ///< W, enclosed
   double rate = 0;        ///< V/s, mean speed of the sweep; 0 where no clock is known
@@ -22,14 +23,17 @@ std::optional<Loop> widest_loop(const Family& family);
 enum class Closing {
   open,      ///< not yet slow enough to tell
   closes,    ///< falls with the rate, or is below what was asked: a capacitance
-  persists,  ///< hardly changes over the last slowing by four: memory or self-heating
+  persists,  ///< the ways lie hardly less apart after slowing: memory or self-heating
 };
 struct Pass {
-  double rate = 0, opening = 0;  ///< V/s, 1
+  double rate = 0, opening = 0, apart = 0;  ///< V/s, 1, A
 };
+inline Pass pass_of(const Loop& loop) { return {loop.rate, loop.opening, loop.apart}; }
 /// @param passes  from fast to slow
 /// @param wanted  opening that counts as closed
 Closing closing_of(std::span<const Pass> passes, double wanted);
+/// "1.4 %", "174 %".
+std::string percent_text(double share);
 /// In a sentence, with the reason.
 std::string closing_text(std::span<const Pass> passes, double wanted);
 
