@@ -87,8 +87,9 @@ void BriefView::rebuild() {
     small->setObjectName("fold");
     small->setFlat(true);
     small->setAccessibleName("Start small");
-    small->setToolTip("For a device that is not known yet: tries the far end of the sweep with a compliance far below\n"
-                      "this one and doubles it until the source reaches it or a rating is near");
+    small->setToolTip(
+        "For a device that is not known yet: tries the far end of the sweep with a compliance far below\n"
+        "this one and doubles it until the source reaches it or a rating is near");
     connect(small, &QPushButton::clicked, this, [this] {
       if (const QString trouble = session_->start_small(); !trouble.isEmpty()) emit session_->said(trouble, true);
     });

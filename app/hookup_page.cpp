@@ -373,9 +373,10 @@ void HookupPage::show_channels() {
   QStringList lines;
   int number = 0;
   for (const auto& s : session_->iv_plan()->sources) {
-    const QString leads = s.four_wire ? "four-wire: the sense leads go to the pin itself, so the force leads' resistance "
-                                        "is not in the reading"
-                                      : "two-wire: the resistance of the leads is in the reading";
+    const QString leads = s.four_wire
+                              ? "four-wire: the sense leads go to the pin itself, so the force leads' resistance "
+                                "is not in the reading"
+                              : "two-wire: the resistance of the leads is in the reading";
     lines << QString("<b>%1</b>: source-measure channel %2 between %3 and %4, %5.")
                  .arg(QString::fromStdString(s.name).toHtmlEscaped())
                  .arg(++number)
@@ -419,8 +420,8 @@ void HookupPage::place_box() {
     const auto* chain = session_->hookup().find(row->name());
     if (chain) stubs << DeviceBox::Stub{QString::fromStdString(chain->input.pin), row->y() - box_->y() + row->line_y()};
   }
-  box_->show_device(QString::fromStdString(session_->device().about),
-                    QString::fromStdString(session_->driven_pin()), stubs.isEmpty() ? 60 : stubs.front().y, stubs);
+  box_->show_device(QString::fromStdString(session_->device().about), QString::fromStdString(session_->driven_pin()),
+                    stubs.isEmpty() ? 60 : stubs.front().y, stubs);
 }
 
 void HookupPage::resizeEvent(QResizeEvent* event) {

@@ -64,8 +64,7 @@ QString Session::start_small() {
   starting_small_ = true;
   emit running_changed();
   worker_ = std::jthread([this, plan = *iv_plan_, ratings = circuit_.ratings, path = store_->path(), at = assembly(),
-                          name = paced_ ? "paced" : "simulated",
-                          asked = study()->id](std::stop_token stop) {
+                          name = paced_ ? "paced" : "simulated", asked = study()->id](std::stop_token stop) {
     Result<study::iv::Raised> raised = tl::unexpected(Error{});
     auto store = dossier::Store::open(path);
     if (store) {

@@ -105,8 +105,7 @@ bool SourcePicture::event(QEvent* event) {
   if (event->type() != QEvent::ToolTip || course_.tracks.empty()) return QWidget::event(event);
   const auto* help = static_cast<QHelpEvent*>(event);
   const auto box = lane(0);
-  const double time =
-      std::clamp((help->pos().x() - box.left()) / box.width(), 0.0, 1.0) * course_.seconds;
+  const double time = std::clamp((help->pos().x() - box.left()) / box.width(), 0.0, 1.0) * course_.seconds;
   QStringList lines = {"After " + text(format_duration(time))};
   for (const auto& track : course_.tracks)
     lines << text(track.name) + " " + text(format_quantity(value_at(track, time), track.unit, 3).plain());

@@ -28,7 +28,7 @@ Source source(const char* pin, Role role, bench::Force force, study::iv::Values 
 /// Light levels as the family: the lamp gives full sun at 1 V.
 Plan solar_string() {
   return {
-      .sources = {source("string", Role::swept, bench::Force::voltage, {.start = -0.2, .stop = 11.6, .points = 119}, 2),
+      .sources = {source("string", Role::swept, bench::Force::voltage, {.start = -0.2, .stop = 10.8, .points = 111}, 2),
                   source("lamp", Role::stepped, bench::Force::voltage, {.start = 0.25, .stop = 1, .points = 4}, 1e-3)},
       .sensed = ""};
 }

@@ -54,13 +54,12 @@ iv::Plan output_family() {
 std::vector<study::Point> take(const iv::Plan& plan, double& bench_seconds) {
   sim::SimulatedBench bench(*sim::read_circuit(kSwitch, "load switch"), 1);
   std::vector<study::Point> points;
-  const auto ok = iv::run(
-      plan, bench,
-      [&](const study::Point& p) -> Result<void> {
-        points.push_back(p);
-        return {};
-      },
-      {}, {});
+  const auto ok = iv::run(plan, bench,
+                          [&](const study::Point& p) -> Result<void> {
+                            points.push_back(p);
+                            return {};
+                          },
+                          {}, {});
   if (!ok || points.size() != 2211) std::abort();
   bench_seconds = bench.elapsed();
   return points;
@@ -108,13 +107,12 @@ void curves_from_ramps(benchmark::State& state) {
   plan.ramp = 20e-3;
   sim::SimulatedBench bench(*sim::read_circuit(kSwitch, "load switch"), 1);
   std::vector<study::Point> points;
-  const auto ok = iv::run(
-      plan, bench,
-      [&](const study::Point& p) -> Result<void> {
-        points.push_back(p);
-        return {};
-      },
-      {}, {});
+  const auto ok = iv::run(plan, bench,
+                          [&](const study::Point& p) -> Result<void> {
+                            points.push_back(p);
+                            return {};
+                          },
+                          {}, {});
   if (!ok) std::abort();
   double reduced = 0, copied = 0;
   for (auto _ : state) {

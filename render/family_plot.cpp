@@ -12,6 +12,12 @@ namespace {
 
 constexpr int kMostDiscs = 120;  ///< points of a curve that still get a disc each
 
+/// @param size  it is drawn without its sign
+QString axis_text(const study::iv::AxisQuantity& q, bool size) {
+  const QString label = QString::fromStdString(q.label), unit = QString::fromStdString(q.unit == "ohm" ? "Ω" : q.unit);
+  return (size ? "|" + label + "|" : label) + (unit.isEmpty() || unit == "1" ? "" : ", " + unit);
+}
+
 QCPRange widened(QCPRange range, bool logarithmic) {
   if (logarithmic) return {range.lower / 2, range.upper * 2};
   const double room = range.size() > 0 ? 0.06 * range.size() : std::max(1e-12, 0.1 * std::abs(range.upper));
@@ -35,15 +41,81 @@ void FamilyPlot::set_axes(const study::iv::AxisQuantity& x, const study::iv::Axi
   x_ = x;
   y_ = y;
   logarithmic_ = logarithmic;
-  const auto named = [](const study::iv::AxisQuantity& q, bool size) {
-    const QString label = QString::fromStdString(q.label), unit = QString::fromStdString(q.unit == "ohm" ? "Ω" : q.unit);
-    return (size ? "|" + label + "|" : label) + (unit.isEmpty() || unit == "1" ? "" : ", " + unit);
-  };
-  xAxis->setLabel(named(x, false));
-  yAxis->setLabel(named(y, logarithmic));
+  if (below_rect_)
+    below_rect_->axis(QCPAxis::atBottom)->setLabel(axis_text(x, false));
+  else
+    xAxis->setLabel(axis_text(x, false));
+  yAxis->setLabel(axis_text(y, logarithmic));
   yAxis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
   yAxis->setTicker(prefix_ticker(logarithmic));
   framed_x_ = framed_y_ = {};
+}
+
+QList<QCPAxisRect*> FamilyPlot::rects() const {
+  QList<QCPAxisRect*> out = {axisRect()};
+  if (below_rect_) out << below_rect_;
+  return out;
+}
+
+void FamilyPlot::set_below(const std::optional<study::iv::AxisQuantity>& y) {
+  constexpr double kShare = 0.65;  // of the upper plot's height
+  below_ = y;
+  if (!below_ && below_rect_) {
+    clear_drawn();
+    plotLayout()->remove(below_rect_);
+    plotLayout()->simplify();
+    below_rect_ = nullptr;
+    xAxis->setTickLabels(true);
+    xAxis->setLabel(axis_text(x_, false));
+  }
+  if (!below_) return;
+  if (!below_rect_) {
+    below_rect_ = new QCPAxisRect(this);
+    style_axes(*below_rect_);
+    plotLayout()->addElement(1, 0, below_rect_);
+    plotLayout()->setRowStretchFactor(1, kShare);
+    auto* sides = new QCPMarginGroup(this);
+    for (auto* rect : rects()) rect->setMarginGroup(QCP::msLeft | QCP::msRight, sides);
+    below_rect_->setRangeDrag(Qt::Horizontal);
+    below_rect_->setRangeZoom({});
+    auto* x = below_rect_->axis(QCPAxis::atBottom);
+    x->setTicker(prefix_ticker(false));
+    connect(x, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), xAxis,
+            qOverload<const QCPRange&>(&QCPAxis::setRange));
+    connect(xAxis, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), x,
+            qOverload<const QCPRange&>(&QCPAxis::setRange));
+    x->setRange(xAxis->range());
+    xAxis->setTickLabels(false);
+    xAxis->setLabel("");
+  }
+  auto* upright = below_rect_->axis(QCPAxis::atLeft);
+  upright->setTicker(prefix_ticker(false));
+  upright->setLabel(axis_text(*below_, false));
+  below_rect_->axis(QCPAxis::atBottom)->setLabel(axis_text(x_, false));
+}
+
+void FamilyPlot::draw_below(const FamilyCurves& take, bool fine) {
+  if (!below_rect_ || take.wake) return;
+  for (const auto& curve : take.family->curves) {
+    const auto x = study::iv::along(*take.family, curve, x_.key),
+               y = study::iv::along(*take.family, curve, below_->key);
+    QVector<QCPCurveData> samples;
+    samples.reserve(int(x.size()));
+    for (std::size_t k = 0; k < x.size(); ++k) samples.append({double(k), x[k], y[k]});
+    auto* drawn = new QCPCurve(below_rect_->axis(QCPAxis::atBottom), below_rect_->axis(QCPAxis::atLeft));
+    drawn->data()->set(samples, true);
+    QPen pen(take.colour, fine ? 1 : 1.6);
+    if (take.dashed) pen.setStyle(Qt::DashLine);
+    drawn->setPen(pen);
+    drawn_ << drawn;
+  }
+}
+
+void FamilyPlot::clear_drawn() {
+  for (auto* p : drawn_) removePlottable(p);
+  for (auto* i : items_) removeItem(i);
+  drawn_.clear();
+  items_.clear();
 }
 
 std::vector<QPointF> FamilyPlot::line_of(const study::iv::Family& family, const study::iv::Curve& curve) const {
@@ -129,7 +201,7 @@ void FamilyPlot::draw_fits(const FamilyPicture& picture) {
   if (words.size() > kMostWords) words = words.mid(0, kMostWords) << "...";
   auto* said = new QCPItemText(this);
   said->position->setType(QCPItemPosition::ptAxisRectRatio);
-  said->position->setCoords(0.01, 0.015);
+  said->position->setCoords(0.015, 0.09);  // under the flags
   said->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
   said->setTextAlignment(Qt::AlignLeft);
   said->setText(words.join("\n"));
@@ -202,8 +274,7 @@ void FamilyPlot::name_curves(const FamilyCurves& take) {
   std::vector<Name> ends;
   for (const auto& end : ends_)
     if (end.step)
-      ends.push_back(
-          {end.left, end.right, QString::fromStdString(format_setting(*end.step, take.family->step_unit))});
+      ends.push_back({end.left, end.right, QString::fromStdString(format_setting(*end.step, take.family->step_unit))});
   // At the side where the curves lie apart.
   const auto spread = [&](bool right) {
     double low = 1e9, high = -1e9;
@@ -261,14 +332,19 @@ void FamilyPlot::frame_area(const SafeArea& area) {
 void FamilyPlot::show_picture(const FamilyPicture& picture) {
   constexpr std::size_t kMany = 40;  // curves: beyond, thin lines keep apart what thick ones would fill
   const bool keep = !framed() && framed_x_.size() > 0;
-  for (auto* p : drawn_) removePlottable(p);
-  for (auto* i : items_) removeItem(i);
-  drawn_.clear();
-  items_.clear();
+  clear_drawn();
   std::size_t curves = 0;
   for (const auto& take : picture.takes) curves += take.family->curves.size();
   framing_.reset();
-  for (const auto& take : picture.takes) draw(take, curves > kMany);
+  for (const auto& take : picture.takes) {
+    draw_below(take, curves > kMany);
+    draw(take, curves > kMany);
+  }
+  if (below_rect_) {
+    auto* upright = below_rect_->axis(QCPAxis::atLeft);
+    upright->rescale();
+    upright->setRange(widened(upright->range(), false));
+  }
   const bool any = framing_.has_value();
   QCPRange x, y;
   if (any) {
@@ -323,8 +399,8 @@ std::optional<FamilyPlot::Near> FamilyPlot::nearest(const study::iv::Family& fam
     const auto line = line_of(family, curve);
     for (std::size_t k = 0; k < line.size(); ++k) {
       if (!std::isfinite(line[k].y()) || (logarithmic_ && !(line[k].y() > 0))) continue;
-      const double away = std::hypot(xAxis->coordToPixel(line[k].x()) - pixel.x(),
-                                     yAxis->coordToPixel(line[k].y()) - pixel.y());
+      const double away =
+          std::hypot(xAxis->coordToPixel(line[k].x()) - pixel.x(), yAxis->coordToPixel(line[k].y()) - pixel.y());
       if (!best || away < best->pixels) best = Near{&curve, k, away};
     }
   }

@@ -52,6 +52,13 @@ class FamilyPlot : public QCustomPlot {
   bool plain() const { return x_.key == "voltage" && y_.key == "current"; }
   bool over_voltage() const { return x_.key == "voltage"; }
 
+  /// A second, lower plot over the same x: the slope under a transfer curve, the power under a solar cell's. Nothing:
+  /// one plot alone.
+  void set_below(const std::optional<study::iv::AxisQuantity>& y);
+  const std::optional<study::iv::AxisQuantity>& below() const { return below_; }
+  /// The upper rectangle and, where there is one, the lower.
+  QList<QCPAxisRect*> rects() const;
+
   /// Redraws everything. A view that somebody chose is kept; one that framed all frames all again.
   void show_picture(const FamilyPicture& picture);
   void show_all();
@@ -74,6 +81,8 @@ class FamilyPlot : public QCustomPlot {
  private:
   std::vector<QPointF> line_of(const study::iv::Family& family, const study::iv::Curve& curve) const;
   void draw(const FamilyCurves& take, bool fine);
+  void draw_below(const FamilyCurves& take, bool fine);
+  void clear_drawn();
   void draw_fits(const FamilyPicture& picture);
   void draw_marks(const FamilyPicture& picture);
   void name_curves(const FamilyCurves& take);
@@ -82,6 +91,8 @@ class FamilyPlot : public QCustomPlot {
 
   study::iv::AxisQuantity x_{"voltage", "Voltage", "V"}, y_{"current", "Current", "A"};
   bool logarithmic_ = false;
+  std::optional<study::iv::AxisQuantity> below_;
+  QCPAxisRect* below_rect_ = nullptr;
   /// Of the take drawn last: where each curve ends, for its name.
   struct End {
     std::optional<double> step;

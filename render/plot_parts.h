@@ -41,6 +41,7 @@ class CursorLine : public QCPAbstractItem {
  public:
   CursorLine(QCustomPlot* plot, QList<QCPAxisRect*> rects, QString letter);
 
+  void set_rects(QList<QCPAxisRect*> rects) { rects_ = std::move(rects); }
   void set_position(double key) { key_ = key; }
   double key() const { return key_; }
 

@@ -136,8 +136,7 @@ void DatasheetLens::refill() {
 
 void DatasheetLens::add() {
   const auto of = [](QLineEdit* edit) { return edit->text().trimmed().toStdString(); };
-  const auto claim =
-      study::iv::claim_of({chosen(), of(at_), of(step_), of(least_), of(typical_), of(most_)});
+  const auto claim = study::iv::claim_of({chosen(), of(at_), of(step_), of(least_), of(typical_), of(most_)});
   if (!claim) {
     emit session_->said(text(claim.error().message), true);
     return;

@@ -17,7 +17,9 @@ namespace {
 
 constexpr double kReach = 14;  ///< pixels within which a point is meant
 
-QString number(double v, const std::string& unit, int digits = 4) { return text(format_quantity(v, unit, digits).plain()); }
+QString number(double v, const std::string& unit, int digits = 4) {
+  return text(format_quantity(v, unit, digits).plain());
+}
 
 CursorCard card(const QString& label, double v, const char* unit, const QString& below) {
   const auto value = format_quantity(v, unit, 4);
@@ -65,17 +67,17 @@ void FamilyLens::make_bar() {
           const auto one = view();
           for (const auto& q : study::iv::axis_quantities(one && one->family ? *one->family : study::iv::Family{}))
             out << LookBar::Choice{text(q.label), [this, which, key = q.key] { set_axis(which, key); }};
-          out << LookBar::Choice{"Formula\u2026", [this, which] {
-                                   bool ok = false;
-                                   const QString typed = QInputDialog::getText(
-                                       this, "A formula along an axis",
-                                       "Over v, i, p, t, step and what the sources read, such as gate_current",
-                                       QLineEdit::Normal, "v*i", &ok);
-                                   if (!ok) return;
-                                   if (const auto trouble = set_axis(which, typed.trimmed().toStdString());
-                                       !trouble.isEmpty())
-                                     emit session_->said(trouble, true);
-                                 }};
+          out << LookBar::Choice{
+              "Formula\u2026", [this, which] {
+                bool ok = false;
+                const QString typed =
+                    QInputDialog::getText(this, "A formula along an axis",
+                                          "Over v, i, p, t, step and what the sources read, such as gate_current",
+                                          QLineEdit::Normal, "v*i", &ok);
+                if (!ok) return;
+                if (const auto trouble = set_axis(which, typed.trimmed().toStdString()); !trouble.isEmpty())
+                  emit session_->said(trouble, true);
+              }};
           return out;
         });
   };
@@ -85,13 +87,30 @@ void FamilyLens::make_bar() {
       "Vertical axis", "Linear, or the logarithm of the size: small currents over many decades (L)",
       [this] { return plot_->logarithmic() ? QString("log axis") : QString("linear axis"); },
       [this] { set_logarithmic(!plot_->logarithmic()); });
+  bar_->add_menu(
+      "Below", "A lower plot over the same voltages: the slope, the power...",
+      [this] { return plot_->below() ? text(plot_->below()->label).toLower() + " below" : QString("nothing below"); },
+      [this] {
+        QList<LookBar::Choice> out = {{"Nothing", [this] { set_below(""); }}};
+        const auto one = view();
+        for (const auto& q : study::iv::axis_quantities(one && one->family ? *one->family : study::iv::Family{}))
+          if (q.key != x_ && q.key != y_)
+            out << LookBar::Choice{text(q.label), [this, key = q.key] { set_below(key); }};
+        return out;
+      });
   bar_->add(
       "Fits", "The lines that figures are read from, with residual and range; drag the ends of the range (F)",
-      [this] { return !plot_->plain() ? QString() : fits_ ? QString("fits shown") : QString("fits hidden"); },
+      [this] { return !plot_->plain() ? QString()
+                      : fits_         ? QString("fits shown")
+                                      : QString("fits hidden"); },
       [this] { show_fits(!fits_); });
   bar_->add(
       "Against the wake", "Each current as taken, or its difference from the wake's in per cent",
-      [this] { return !session_->wake() || y_ != "current" ? QString() : against_ ? QString("against the wake") : QString("as taken"); },
+      [this] {
+        return !session_->wake() || y_ != "current" ? QString()
+               : against_                           ? QString("against the wake")
+                                                    : QString("as taken");
+      },
       [this] { set_against_wake(!against_); });
   bar_->refresh();
 }
@@ -127,6 +146,26 @@ void FamilyLens::set_logarithmic(bool on) {
   plot_->set_axes(plot_->along_x(), plot_->along_y(), on && !against_);
   bar_->refresh();
   redraw();
+}
+
+void FamilyLens::set_below(const std::string& key) {
+  below_ = key;
+  bar_->refresh();
+  redraw();
+}
+
+/// What stands below: as chosen, else the transconductance under a transfer curve.
+void FamilyLens::place_below() {
+  std::string key = below_.value_or("");
+  if (!below_ && plot_->plain() && name_ == "Curves" && session_->study()) {
+    const auto axis = session_->study()->settings.find("axis");
+    if (axis != session_->study()->settings.end() && axis->second == "transfer") key = "slope";
+  }
+  const auto one = view();
+  const auto q = key.empty() ? Result<study::iv::AxisQuantity>(tl::unexpected(Error{}))
+                             : study::iv::axis_quantity(one && one->family ? *one->family : study::iv::Family{}, key);
+  plot_->set_below(q ? std::optional(*q) : std::nullopt);
+  for (auto* line : {a_, b_, from_, to_}) line->set_rects(plot_->rects());
 }
 
 void FamilyLens::show_fits(bool on) {
@@ -193,15 +232,19 @@ void FamilyLens::redraw() {
     const auto one = view();
     if (fits_ && one && one->family && session_->study()) {
       const auto settings = study::iv::settings_from_text(session_->study()->settings).value_or(study::iv::Settings{});
-      if (const auto part = study::iv::within(*one->family, settings)) picture.fits = study::iv::fits_of(*part, settings);
+      if (const auto part = study::iv::within(*one->family, settings))
+        picture.fits = study::iv::fits_of(*part, settings);
       picture.no_fit = "No line that figures are read from holds over this range.";
     }
   }
+  place_below();
   plot_->show_picture(picture);
   if (x_ == "voltage" && plan && plan->swept())
-    plot_->xAxis->setLabel(plan->method == study::iv::Method::waveform
-                               ? text(plan->voltage_name) + ", V"
-                               : "Voltage of " + text(plan->swept()->name) + ", V");
+    plot_->rects()
+        .last()
+        ->axis(QCPAxis::atBottom)
+        ->setLabel(plan->method == study::iv::Method::waveform ? text(plan->voltage_name) + ", V"
+                                                               : "Voltage of " + text(plan->swept()->name) + ", V");
   bar_->refresh();
   place_cursors();
 }
@@ -214,11 +257,14 @@ void FamilyLens::showEvent(QShowEvent* event) {
 const study::iv::Curve* FamilyLens::curve_in_focus(const study::iv::Family& family) const {
   if (family.curves.empty()) return nullptr;
   for (const auto& curve : family.curves)
-    if (focus_step_ && curve.step && std::abs(*curve.step - *focus_step_) <= 1e-9 * std::abs(*focus_step_)) return &curve;
+    if (focus_step_ && curve.step && std::abs(*curve.step - *focus_step_) <= 1e-9 * std::abs(*focus_step_))
+      return &curve;
   return &family.curves.back();
 }
 
-void FamilyLens::set_cursor(char letter, std::optional<double> voltage) { session_->look().set_cursor(letter, voltage); }
+void FamilyLens::set_cursor(char letter, std::optional<double> voltage) {
+  session_->look().set_cursor(letter, voltage);
+}
 
 /// Lines where the cursors stand, what they read on every curve, and cards for the curve that was pointed at.
 void FamilyLens::place_cursors() {
@@ -384,7 +430,8 @@ bool FamilyLens::eventFilter(QObject* watched, QEvent* event) {
           return true;
         }
         const QString typed = text(fmt::format("{:.5g} V", let_go->key()));
-        if (const QString trouble = session_->edit_setting(let_go == from_ ? "from" : "to", typed); !trouble.isEmpty()) {
+        if (const QString trouble = session_->edit_setting(let_go == from_ ? "from" : "to", typed);
+            !trouble.isEmpty()) {
           emit session_->said(trouble, true);
           redraw();
         }

@@ -26,6 +26,8 @@ class FamilyLens : public Lens {
   void set_logarithmic(bool on);
   void show_fits(bool on);
   void set_against_wake(bool on);
+  /// What a lower plot shows over the same x; empty for none.
+  void set_below(const std::string& key);
   /// Of what there is, or a formula; what went wrong, empty when it is shown.
   QString set_axis(Qt::Orientation which, const std::string& key);
   void set_cursor(char letter, std::optional<double> voltage);
@@ -44,6 +46,7 @@ class FamilyLens : public Lens {
   void place_cursors();
   void place_range(const study::iv::Family& family);
   void choose_axis(Qt::Orientation which, const std::string& key);
+  void place_below();
   std::shared_ptr<const TakeView> view() const;
   const study::iv::Curve* curve_in_focus(const study::iv::Family& family) const;
   QString read_out(const QPointF& pixel) const;
@@ -51,6 +54,7 @@ class FamilyLens : public Lens {
 
   QString name_;
   std::string x_ = "voltage", y_;
+  std::optional<std::string> below_;  ///< as chosen; else what the study suggests
   LookBar* bar_;
   render::FamilyPlot* plot_;
   PlotView* looking_;

@@ -1,6 +1,6 @@
 #pragma once
-#include <QElapsedTimer>
 #include <qcustomplot.h>
+#include <QElapsedTimer>
 
 #include <functional>
 

@@ -28,8 +28,7 @@ class PointLens : public Lens {
     QCPGraph* fit;
   };
   void make_panel(int column, const QString& name);
-  void fill_panel(Panel& panel, const QString& name, const study::RoleSamples& samples, double rate,
-                  double frequency);
+  void fill_panel(Panel& panel, const QString& name, const study::RoleSamples& samples, double rate, double frequency);
   void reload();
   void step(int by);
 

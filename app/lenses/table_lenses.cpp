@@ -258,7 +258,8 @@ void FiguresLens::refill() {
     set_cell(table_, row, 2, QString::fromStdString(value.uncertainty), true);
     for (int k = 0; k < more; ++k) {
       const auto* same = others[std::size_t(k)]->analysis.reading.find(f.key);
-      set_cell(table_, row, 3 + k, same ? text(format_with_uncertainty(same->value, same->u, same->unit)) : "\u2013", true);
+      set_cell(table_, row, 3 + k, same ? text(format_with_uncertainty(same->value, same->u, same->unit)) : "\u2013",
+               true);
     }
     set_cell(table_, row, key_column_, QString::fromStdString(f.key), false);
     ++row;

@@ -111,8 +111,7 @@ void TimeLens::redraw() {
       graph->setData(times, values);
       graph->setPen(pen);
       if (dots && times.size() <= 400)
-        graph->setScatterStyle(
-            QCPScatterStyle(QCPScatterStyle::ssDisc, pen.color(), pen.color(), 3.4));
+        graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, pen.color(), pen.color(), 3.4));
     };
     const QString asked = swept + (by_current ? " current" : " voltage");
     if (text(name) == asked || (family.ramped && c == 0)) {

@@ -3,7 +3,8 @@
 
 namespace heron::app {
 
-/// What every source gave and read, against the bench's clock: one lane a quantity, what was asked behind the swept one.
+/// What every source gave and read, against the bench's clock: one lane a quantity, what was asked behind the swept
+/// one.
 class TimeLens : public Lens {
   Q_OBJECT
 

@@ -14,7 +14,8 @@
 /// readings.
 namespace heron::bench {
 
-/// The branch of whatever drives, of two generators that of the first: a sensor of current on it reads what goes out to the device.
+/// The branch of whatever drives, of two generators that of the first: a sensor of current on it reads what goes out to
+/// the device.
 inline constexpr std::string_view kDriveLead = "drive lead";
 
 /// A steady sine out of a generator, or out of a source-measure channel that forces it at the pin.
@@ -92,9 +93,9 @@ struct ChannelRecord {
   double range = 0;      ///< V peak
   int lowest_count = 0;  ///< the converter's ends: samples there are clipped
   int highest_count = 0;
-  double u_gain = 0;   ///< relative standard uncertainty of the input's gain, from its data
-  double u_delay = 0;  ///< s, standard uncertainty of its delay against the other inputs
-  double u_offset = 0;   ///< V, standard uncertainty of its zero on this range
+  double u_gain = 0;    ///< relative standard uncertainty of the input's gain, from its data
+  double u_delay = 0;   ///< s, standard uncertainty of its delay against the other inputs
+  double u_offset = 0;  ///< V, standard uncertainty of its zero on this range
 
   std::vector<double> volts() const;
 };

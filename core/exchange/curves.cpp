@@ -88,7 +88,9 @@ Result<std::vector<FileCurve>> table_curves(Table table, const study::Kind& kind
   }
   auto record = pick_columns(table, kind, reading.columns);
   if (!record) return tl::unexpected(record.error());
-  const auto* leading = record->find("frequency");
+  // Voltages that go back by steps are a loop; those that leap back begin another curve, unless a step tells them
+  // apart.
+  const auto* leading = record->find(record->find("voltage") && !record->find("step") ? "voltage" : "frequency");
   if (reading.split && starts.empty() && leading) starts = restarts(leading->values());
   if (!reading.split) starts.clear();
   return split(std::move(*record), std::move(starts), plain_name(table.file), table.notes);

@@ -60,8 +60,8 @@ Result<void> check(const Claim& claim, const study::Kind& kind);
 /// @param parts  values for `expected`, as measured where known
 Judgement judge(const Claim& claim, const study::Reading& reading, const PartValues& parts);
 
-/// The smallest margin of the curve to the mask, of a family's the worst. A curve that does not cover the mask is not measured. `value` is the
-/// curve there.
+/// The smallest margin of the curve to the mask, of a family's the worst. A curve that does not cover the mask is not
+/// measured. `value` is the curve there.
 Judgement judge(const Mask& mask, const study::Columns& curve);
 
 /// [[claim]] and [[mask]] of a claims file; errors name file, line and key.

@@ -54,8 +54,7 @@ struct SimulatedBench::Wired {
   std::vector<std::vector<double>> density;
 
   Wired(Network n, std::optional<double> frequency)
-      : network(std::move(n)),
-        transient(network, State(std::size_t(network.size()), 0.0), 0, kTolerances) {
+      : network(std::move(n)), transient(network, State(std::size_t(network.size()), 0.0), 0, kTolerances) {
     if (frequency) periodic.emplace(transient, network, *frequency);
   }
 };

@@ -74,8 +74,8 @@ class SimulatedBench final : public bench::Bench {
   double phase_ = 0;  ///< rad at circuit time 0, so that a change of frequency leaves no jump
   std::map<int, bench::GeneratorSetup> generators_;
   std::map<int, bench::SourceMeasureSetup> sources_;
-  std::map<int, double> source_starts_;  ///< V or A that the output slews from
-  std::map<int, double> source_ranges_;  ///< A, as chosen last
+  std::map<int, double> source_starts_;                                   ///< V or A that the output slews from
+  std::map<int, double> source_ranges_;                                   ///< A, as chosen last
   std::map<std::pair<std::uint64_t, std::uint64_t>, double> own_errors_;  ///< fixed_error() of this bench, once asked
   std::optional<bench::SupplySetup> supply_;
   std::optional<bench::LoadSetup> load_;

@@ -21,7 +21,7 @@ struct Columns {
   struct Column {
     std::string name, unit;
     std::vector<double> y;
-    std::vector<double> u;       ///< standard uncertainty; empty where unknown
+    std::vector<double> u;            ///< standard uncertainty; empty where unknown
     std::optional<double> step = {};  ///< of a family: what this curve was read at
     std::vector<double> x = {};       ///< where this column has places of its own; empty: the common ones
   };

@@ -111,8 +111,7 @@ const std::vector<double>* Quantities::find(std::string_view name) const {
   return it == names.end() ? nullptr : &rows[std::size_t(it - names.begin())];
 }
 
-Result<Quantities> quantities_of(const Point& point, const Record& record,
-                                 const Moved& moved) {
+Result<Quantities> quantities_of(const Point& point, const Record& record, const Moved& moved) {
   Quantities out;
   for (const auto& channel : record.channels) {
     out.names.push_back(channel.role);

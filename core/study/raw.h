@@ -23,8 +23,8 @@ struct Channel {
 
   std::optional<double> range;  ///< full range, in the unit; unknown for imported data
   int lowest_count = 0, highest_count = 0;
-  double u_gain = 0;   ///< relative standard uncertainty of the scale
-  double u_delay = 0;  ///< s
+  double u_gain = 0;    ///< relative standard uncertainty of the scale
+  double u_delay = 0;   ///< s
   double u_offset = 0;  ///< standard uncertainty of the zero, in the unit
 
   bool counted() const { return !counts.empty(); }

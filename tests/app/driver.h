@@ -64,4 +64,12 @@ struct OpenWindow {
   void retype(const QString& key, const QString& text);
 };
 
+/// The lens of a kind that is in view.
+template <class T>
+T* visible(OpenWindow& open) {
+  for (auto* one : open.window.findChildren<T*>())
+    if (one->isVisible()) return one;
+  return nullptr;
+}
+
 }  // namespace heron::drive

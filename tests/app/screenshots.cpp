@@ -1,6 +1,7 @@
 #include <QDir>
 #include <cstdio>
 
+#include "app/lenses/family_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -46,8 +47,6 @@ int main(int argc, char** argv) {
   auto* plot = open.bode()->plot();
   QTest::mouseClick(plot, Qt::LeftButton, {}, open.place_of_point(24));
   shoot(window, "behind-the-point");
-  QTest::keyClick(&window, Qt::Key_8);
-  shoot(window, "points");
   QTest::keyClick(&window, Qt::Key_9);
   shoot(window, "figures");
   QTest::keyClick(&window, Qt::Key_1);
@@ -78,10 +77,23 @@ int main(int argc, char** argv) {
   });
   shoot(window, "compare");
   go("Turbidity phototransistor", Qt::Key_1);
+  look.set_cursor('A', 2);
   shoot(window, "family");
+  go("Load switch transfer", Qt::Key_1);
+  QTest::keyClick(&window, Qt::Key_L);
+  QTest::keyClick(&window, Qt::Key_F);
+  shoot(window, "transfer");
+  QTest::keyClick(&window, Qt::Key_L);
+  QTest::keyClick(&window, Qt::Key_F);
   go("Solar string", Qt::Key_1);
+  auto* curves = drive::visible<app::FamilyLens>(open);
+  curves->set_below("power");
   shoot(window, "solar");
-  go("Salinity cell", Qt::Key_1);
+  curves->set_below("");
+  go("Salinity cell", Qt::Key_6);
+  drive::click(drive::button(window, "Remedy: slow down"));
+  drive::until([&] { return window.session().takes().size() >= 5 && !window.session().running(); }, 100000);
+  drive::settled(window);
   shoot(window, "loop");
   go("Preamp passband", Qt::Key_1);
 

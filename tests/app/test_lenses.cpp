@@ -2,7 +2,6 @@
 
 #include "app/import_page.h"
 #include "app/lenses/compare_lens.h"
-#include "app/lenses/family_lens.h"
 #include "app/lenses/impedance_lens.h"
 #include "app/lenses/plane_lens.h"
 #include "app/lenses/table_lenses.h"
@@ -10,15 +9,9 @@
 
 using namespace heron;
 using drive::OpenWindow;
+using drive::visible;
 
 namespace {
-
-template <class T>
-T* visible(OpenWindow& open) {
-  for (auto* one : open.window.findChildren<T*>())
-    if (one->isVisible()) return one;
-  return nullptr;
-}
 
 /// A study of two points a decade, so that takes are quick.
 void make_quick(OpenWindow& open) {
@@ -297,40 +290,4 @@ TEST_CASE("several files and several curves of one come in together, with column
   REQUIRE(drive::settled(open.window));
   CHECK(open.session().overlaid().size() == 4);
   CHECK(open.session().takes()[3].origin == "several.csv, curve 2");
-}
-
-TEST_CASE("an open loop is swept ever more slowly until it closes, each pass a take", "[app][iv]") {
-  OpenWindow open;
-  open.choose_study("Salinity cell");
-  REQUIRE(open.session().iv_plan());
-  CHECK(open.word("source.electrode.stop"));
-  CHECK_FALSE(open.word("level"));
-  const double before = open.figure("loop.opening").value;
-  CHECK(before > 0.1);
-  QPushButton* remedy = nullptr;
-  REQUIRE(drive::until(
-      [&] { return (remedy = drive::control<QPushButton>(open.window, "Remedy: slow down")) != nullptr; }));
-  drive::click(remedy);
-  REQUIRE(drive::until([&] { return open.session().takes().size() >= 2 && !open.session().running(); }, 100000));
-  REQUIRE(drive::settled(open.window));
-  CHECK(open.figure("loop.opening").value < before / 4);
-  CHECK(open.session().iv_plan()->delay > 0.05);
-  QTest::keyClick(&open.window, Qt::Key_4);
-  auto* words = drive::control<QLabel>(open.window, "What slowing did");
-  REQUIRE(words);
-  CHECK(drive::until([&] { return words->text().contains("closes"); }));
-
-  // The brief's words, the lenses' keys, and back to a study of the other kind.
-  open.retype("source.electrode.points", "25 mV steps");
-  CHECK(open.session().iv_plan()->swept()->values.points == 41);
-  open.session().undo_stack().undo();
-  CHECK(open.session().iv_plan()->swept()->values.points == 51);
-  open.choose_study("Load switch transfer");
-  QTest::keyClick(&open.window, Qt::Key_1);
-  auto* curves = visible<app::FamilyLens>(open);
-  REQUIRE(curves);
-  QTest::keyClick(&open.window, Qt::Key_L);
-  CHECK(curves->family_plot()->logarithmic());
-  open.choose_study("Preamp passband");
-  CHECK(open.bode()->isVisible());
 }

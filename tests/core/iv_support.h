@@ -6,8 +6,7 @@
 
 /// The points of a plan as the simulated bench takes them of a circuit.
 inline std::vector<heron::study::Point> taken(const heron::study::iv::Plan& plan, const char* circuit,
-                                              std::uint64_t seed = 1,
-                                              const heron::study::iv::Context& context = {}) {
+                                              std::uint64_t seed = 1, const heron::study::iv::Context& context = {}) {
   const auto read = heron::sim::read_circuit(circuit, "circuit");
   if (!read) FAIL(read.error().message);
   heron::sim::SimulatedBench bench(*read, seed);

@@ -3,6 +3,7 @@
 #include <random>
 
 #include "dossier/take_run.h"
+#include "iv_support.h"
 #include "sim/simulated_bench.h"
 #include "study/iv/brief.h"
 #include "study/iv/diode.h"
@@ -13,7 +14,6 @@
 #include "study/iv/reduce.h"
 #include "study/iv/runner.h"
 #include "study/iv/start_small.h"
-#include "iv_support.h"
 #include "support.h"
 
 using namespace heron;

@@ -194,7 +194,8 @@ TEST_CASE("averaging sweeps lowers the noise of a ramp, and slow ramps come in s
   plan.ramp = 2;
   const auto points = taken(plan, kResistor);
   CHECK(points.size() >= 8);
-  CHECK(int(points.size()) == iv::planned_points(plan, sim::SimulatedBench(*sim::read_circuit(kResistor, "c"), 1).limits()));
+  CHECK(int(points.size()) ==
+        iv::planned_points(plan, sim::SimulatedBench(*sim::read_circuit(kResistor, "c"), 1).limits()));
   // What is there after half of them is a piece of the curve, with no point of the other half.
   const auto half = family_of({points.begin(), points.begin() + long(points.size() / 2)});
   CHECK(half.size() > 80);

@@ -33,7 +33,8 @@ std::vector<std::string> formula_names(const Family& family) {
   std::vector<std::string> out = {"v", "i", "p", "t", "step"};
   for (const auto& [name, unit] : family.channels) {
     auto plain = name;
-    std::replace_if(plain.begin(), plain.end(), [](unsigned char c) { return !std::isalnum(c); }, '_');
+    std::replace_if(
+        plain.begin(), plain.end(), [](unsigned char c) { return !std::isalnum(c); }, '_');
     out.push_back(plain);
   }
   return out;
@@ -51,8 +52,8 @@ std::vector<AxisQuantity> axis_quantities(const Family& family) {
                                    {"resistance", "Resistance V/I", "ohm"},
                                    {"power", "Power", "W"},
                                    {"efficiency", "Slope over current", "1/V"}};
-  const bool stepped = std::any_of(family.curves.begin(), family.curves.end(),
-                                   [](const Curve& c) { return c.step && *c.step != 0; });
+  const bool stepped =
+      std::any_of(family.curves.begin(), family.curves.end(), [](const Curve& c) { return c.step && *c.step != 0; });
   if (stepped && family.step_unit == "A") out.push_back({"gain", "Current gain", "1"});
   if (!family.measured) return out;
   out.push_back({"time", "Time", "s"});

@@ -216,7 +216,8 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
   }
   if (key.starts_with("hookup.")) return hookup_hint(p.hookup, key.substr(7), limits, pins);
   if (key == "voltage" || key == "current") {
-    BriefHint out{"Which sensed quantity is the " + std::string(key), "the Hookup page says how each is sensed", "", {}};
+    BriefHint out{
+        "Which sensed quantity is the " + std::string(key), "the Hookup page says how each is sensed", "", {}};
     for (const auto& c : p.hookup.chains) out.choices.push_back(c.name);
     for (const auto& c : p.hookup.computed) out.choices.push_back(c.name);
     return out;

@@ -4,7 +4,6 @@
 #include <string>
 #include <vector>
 
-
 namespace heron::study::iv {
 
 /// One value of an uncertainty's parts: what each reading has of its own, and what all on one range share.
@@ -21,10 +20,10 @@ struct CurvePoint {
   std::optional<Doubtful> u_voltage, u_current;
   double voltage_range = 0, current_range = 0;  ///< 0 where unknown
   bool at_compliance = false;
-  bool clipped = false;               ///< an input was at its range's end
+  bool clipped = false;  ///< an input was at its range's end
   int cycle = 0;
-  double moved = 0, u_moved = 0;      ///< A by which the current changed from the reading's first half to its second
-  std::vector<double> all = {};       ///< every source's voltage and current, as Family::channels names them
+  double moved = 0, u_moved = 0;  ///< A by which the current changed from the reading's first half to its second
+  std::vector<double> all = {};   ///< every source's voltage and current, as Family::channels names them
 
   /// False for what shows the instrument's limit, not the device.
   bool usable() const { return !at_compliance && !clipped; }
@@ -79,10 +78,11 @@ std::vector<Piece> pieces_of(const Curve& curve);
 struct Sorted {
   std::vector<double> voltage, current;
   std::vector<double> u_current;  ///< A, standard; empty where one is unknown
-  bool log_current = false;  ///< currents of one sign, nearer to geometric than to even steps
+  bool log_current = false;       ///< currents of one sign, nearer to geometric than to even steps
 };
 
-/// The points of the first stretch, or of all where there is one direction only. Points that show the instrument's limit are left out.
+/// The points of the first stretch, or of all where there is one direction only. Points that show the instrument's
+/// limit are left out.
 Sorted sorted(const Curve& curve);
 Sorted sorted(const Curve& curve, std::span<const std::size_t> points);
 

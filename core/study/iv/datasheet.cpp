@@ -20,8 +20,10 @@ std::optional<std::string> if_any(const std::string& text) {
 
 Result<judge::Claim> claim_of(const DatasheetPoint& p) {
   const std::string at = trimmed(p.at), step = trimmed(p.step);
-  if (at.empty()) return fail(Fault::input, "Where is it read? A {} is wanted.", p.of == PointOf::voltage ? "current" : "voltage");
-  if (p.of == PointOf::gain && step.empty()) return fail(Fault::input, "A current gain needs the current that goes in.");
+  if (at.empty())
+    return fail(Fault::input, "Where is it read? A {} is wanted.", p.of == PointOf::voltage ? "current" : "voltage");
+  if (p.of == PointOf::gain && step.empty())
+    return fail(Fault::input, "A current gain needs the current that goes in.");
   const std::string key = fmt::format("{}@{}{}{}", kKeys[int(p.of)], at, step.empty() ? "" : ",", step);
   if (auto ok = check_figure_key(key); !ok) return tl::unexpected(ok.error());
   std::optional<double> last;
@@ -30,7 +32,8 @@ Result<judge::Claim> claim_of(const DatasheetPoint& p) {
     const auto value = parse_value(*text, p.unit());
     if (!value) return tl::unexpected(value.error());
     if (last && *value < *last)
-      return fail(Fault::input, "{} is below what stands before it: least, typical and most go upwards.", trimmed(*text));
+      return fail(Fault::input, "{} is below what stands before it: least, typical and most go upwards.",
+                  trimmed(*text));
     last = *value;
   }
   if (trimmed(p.least).empty() && trimmed(p.most).empty())
@@ -75,9 +78,7 @@ Result<std::vector<DatasheetPoint>> points_from_text(PointOf of, std::string_vie
     from = end + 1;
     ++line;
     if (trimmed(row).empty()) continue;
-    const char between = row.find('\t') != std::string::npos  ? '\t'
-                         : row.find(';') != std::string::npos ? ';'
-                                                              : '|';
+    const char between = row.find('\t') != std::string::npos ? '\t' : row.find(';') != std::string::npos ? ';' : '|';
     std::vector<std::string> cells;
     for (std::size_t k = 0;;) {
       const auto next = row.find(between, k);
@@ -90,7 +91,8 @@ Result<std::vector<DatasheetPoint>> points_from_text(PointOf of, std::string_vie
       return fail(Fault::input, "Row {}: at, step, least, typical and most are wanted, {} cells are there.", line,
                   cells.size());
     DatasheetPoint point{of, cells[0], cells[1], cells[2], cells[3], cells[4]};
-    if (const auto claim = claim_of(point); !claim) return fail(Fault::input, "Row {}: {}", line, claim.error().message);
+    if (const auto claim = claim_of(point); !claim)
+      return fail(Fault::input, "Row {}: {}", line, claim.error().message);
     out.push_back(std::move(point));
   }
   if (out.empty()) return fail(Fault::input, "There is no row in what was copied.");

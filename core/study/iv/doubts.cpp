@@ -66,10 +66,9 @@ void check_loop(const Family& family, const Settings& settings, std::vector<Doub
       of = &curve;
     }
   if (!widest || widest->opening <= settings.loop_threshold) return;
-  std::string text =
-      fmt::format("The way down does not lie on the way up: {} of the highest current apart at {} on {}.",
-                  percent_text(widest->opening), format_quantity(widest->opening_at, "V", 3).plain(),
-                  curve_text(family, *of));
+  std::string text = fmt::format(
+      "The way down does not lie on the way up: {} of the highest current apart at {} on {}.",
+      percent_text(widest->opening), format_quantity(widest->opening_at, "V", 3).plain(), curve_text(family, *of));
   if (family.measured && widest->rate > 0)
     text += fmt::format(" The sweep went at {}/s; a capacitance takes current in proportion to that.",
                         format_quantity(widest->rate, "V", 3).plain());
@@ -185,11 +184,11 @@ void check_ranges(const Family& family, std::vector<Doubt>& out) {
 void check_ratings(const Family& family, std::vector<Doubt>& out) {
   for (const auto& use : family.ratings)
     if (use.highest > kNearRating * use.rating)
-      out.push_back({"rating.near", use.highest > use.rating ? Severity::serious : Severity::caution,
-                     fmt::format("{} came to {}; its rating is {}.", use.pin,
-                                 format_quantity(use.highest, use.unit, 3).plain(),
-                                 format_setting(use.rating, use.unit)),
-                     "End the sweep before, or lower the compliance."});
+      out.push_back(
+          {"rating.near", use.highest > use.rating ? Severity::serious : Severity::caution,
+           fmt::format("{} came to {}; its rating is {}.", use.pin, format_quantity(use.highest, use.unit, 3).plain(),
+                       format_setting(use.rating, use.unit)),
+           "End the sweep before, or lower the compliance."});
 }
 
 }  // namespace

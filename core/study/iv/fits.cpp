@@ -11,6 +11,17 @@
 namespace heron::study::iv {
 namespace {
 
+/// A straight line in enough points that it is one on a log axis too.
+std::vector<std::pair<double, double>> straight(double from, double to, double intercept, double slope) {
+  constexpr int kPoints = 80;
+  std::vector<std::pair<double, double>> out;
+  for (int k = 0; k <= kPoints; ++k) {
+    const double v = from + (to - from) * k / kPoints;
+    out.emplace_back(v, intercept + slope * v);
+  }
+  return out;
+}
+
 std::string three(double value, const char* unit) { return format_quantity(value, unit, 3).plain(); }
 
 void add_junction(const Curve& curve, const Settings& settings, std::vector<FitLine>& out) {
@@ -24,8 +35,7 @@ void add_junction(const Curve& curve, const Settings& settings, std::vector<FitL
   constexpr int kPoints = 120;
   for (int k = 0; k <= kPoints; ++k) {
     const double i = fit->lowest * std::pow(fit->highest / fit->lowest, double(k) / kPoints);
-    one.line.emplace_back(
-        fit->ideality * vt * std::log1p(i / fit->saturation_current) + i * fit->series_resistance, i);
+    one.line.emplace_back(fit->ideality * vt * std::log1p(i / fit->saturation_current) + i * fit->series_resistance, i);
   }
   one.from = one.line.front().first;
   one.to = one.line.back().first;
@@ -55,8 +65,7 @@ void add_saturated(const Family& family, const Curve& curve, std::vector<FitLine
                                    three(v.back(), "V")),
               .from = v.front(),
               .to = v.back()};
-  one.line = {{s.voltage.front(), line->intercept + line->slope * s.voltage.front()},
-              {v.back(), line->intercept + line->slope * v.back()}};
+  one.line = straight(s.voltage.front(), v.back(), line->intercept, line->slope);
   out.push_back(std::move(one));
 }
 
@@ -73,7 +82,7 @@ void add_tangent(const Curve& curve, std::vector<FitLine>& out) {
   const double crossing = at - *i / steepest, end = s.voltage.back();
   out.push_back({.words = fmt::format("gm {} at {}; the tangent meets zero at {}", three(std::abs(steepest), "S"),
                                       three(at, "V"), three(crossing, "V")),
-                 .line = {{crossing, 0}, {end, (end - crossing) * steepest}},
+                 .line = straight(crossing, end, -crossing * steepest, steepest),
                  .from = at,
                  .to = at});
 }

@@ -80,8 +80,8 @@ std::optional<Loop> widest_loop(const Family& family) {
 }
 
 Closing closing_of(std::span<const Pass> passes, double wanted) {
-  // What a capacitance takes falls as the rate does, even while it is all the current there is and the opening, a share,
-  // stays. What falls by less than a fifth while the sweep slows to under half is something else.
+  // What a capacitance takes falls as the rate does, even while it is all the current there is and the opening, a
+  // share, stays. What falls by less than a fifth while the sweep slows to under half is something else.
   constexpr double kSlower = 0.5, kSame = 0.8;
   if (passes.empty()) return Closing::open;
   if (passes.back().opening <= wanted) return Closing::closes;

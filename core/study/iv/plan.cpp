@@ -219,7 +219,8 @@ Result<void> check(const Plan& p) {
     if (!pins.insert(s.pin).second) return fail(Fault::input, "Two sources drive {}.", s.pin);
     if (!(s.compliance > 0) || !std::isfinite(s.compliance))
       return fail(Fault::input, "{}: the compliance must be above zero.", s.name);
-    if (!std::isfinite(s.value) || !std::isfinite(s.rest)) return fail(Fault::input, "{}: its value is no number.", s.name);
+    if (!std::isfinite(s.value) || !std::isfinite(s.rest))
+      return fail(Fault::input, "{}: its value is no number.", s.name);
     if (s.current_range && !(*s.current_range > 0))
       return fail(Fault::input, "{}: the range must be above zero.", s.name);
     if (!(s.lowest_range >= 0)) return fail(Fault::input, "{}: the lowest range must not be negative.", s.name);

@@ -72,10 +72,10 @@ struct Plan {
   double rest_time = 0;     ///< s at the sources' rest values before and after all of it
   double temperature = 25;  ///< degC, of the device; told to the take
 
-  bench::Hookup hookup = {};                                ///< by waveform: what is sensed...
-  std::string voltage_name = "v", current_name = "i";       ///< ...and which of it is voltage and current
-  double ramp = 100e-3;                                     ///< s from one end of the sweep to the other
-  double source_resistance = 50;                            ///< ohm, of the generators
+  bench::Hookup hookup = {};                           ///< by waveform: what is sensed...
+  std::string voltage_name = "v", current_name = "i";  ///< ...and which of it is voltage and current
+  double ramp = 100e-3;                                ///< s from one end of the sweep to the other
+  double source_resistance = 50;                       ///< ohm, of the generators
 
   const Source* swept() const;
   const Source* stepped() const;

@@ -12,7 +12,7 @@
 namespace heron::study::iv {
 namespace {
 
-constexpr double kLong = 60;           ///< s
+constexpr double kLong = 60;  ///< s
 
 /// The most that a source may come to, by itself or by what it is limited to.
 struct Reach {
@@ -64,11 +64,12 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
 
 void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& out) {
   if (const double seconds = sweep_time(p, limits); seconds > kLong)
-    out.push_back(
-        {"sweep.long", Severity::caution,
-         fmt::format("{} points take about {} on a real bench.", p.method == Method::waveform ? std::size_t(ramp_of(p).bins()) : steps_of(p).size(), format_duration(seconds)),
-         p.method == Method::waveform ? "Take a shorter ramp or fewer sweeps."
-                                      : "Take fewer points or a shorter aperture."});
+    out.push_back({"sweep.long", Severity::caution,
+                   fmt::format("{} points take about {} on a real bench.",
+                               p.method == Method::waveform ? std::size_t(ramp_of(p).bins()) : steps_of(p).size(),
+                               format_duration(seconds)),
+                   p.method == Method::waveform ? "Take a shorter ramp or fewer sweeps."
+                                                : "Take fewer points or a shorter aperture."});
 }
 
 std::vector<Doubt> preflight_ramps(const Plan& p, const bench::Limits& limits, const device::Ratings& ratings) {
@@ -90,11 +91,11 @@ std::vector<Doubt> preflight_ramps(const Plan& p, const bench::Limits& limits, c
     // What flows is the device's affair; into a short it would be all that the generator gives.
     const double shorted = most / p.source_resistance;
     if (rating->second.current && shorted > *rating->second.current)
-      out.push_back({"rating.near", Severity::caution,
-                     fmt::format("{} could take {} out of {}; its rating is {}.", s.pin,
-                                 format_quantity(shorted, "A", 3).plain(), format_setting(p.source_resistance, "ohm"),
-                                 format_setting(*rating->second.current, "A")),
-                     "Lower the ends of the sweep, unless the device keeps away from that."});
+      out.push_back(
+          {"rating.near", Severity::caution,
+           fmt::format("{} could take {} out of {}; its rating is {}.", s.pin, format_quantity(shorted, "A", 3).plain(),
+                       format_setting(p.source_resistance, "ohm"), format_setting(*rating->second.current, "A")),
+           "Lower the ends of the sweep, unless the device keeps away from that."});
   }
   check_hookup(p.hookup, nullptr, limits, out);
   const auto ramp = ramp_of(p);

@@ -15,7 +15,8 @@ constexpr int kMostSamples = 1 << 18;
 }  // namespace
 
 Ramp ramp_of(const Plan& p) {
-  Ramp out{.leg = p.ramp, .back = std::max(kFastestBack, kBackShare * p.ramp), .hold = p.hold, .along = {}, .steps = {}};
+  Ramp out{
+      .leg = p.ramp, .back = std::max(kFastestBack, kBackShare * p.ramp), .hold = p.hold, .along = {}, .steps = {}};
   const auto* swept = p.swept();
   out.points = swept ? swept->values.points : 0;
   for (int cycle = 0; cycle < (p.course == Course::both ? p.cycles : 1); ++cycle) {
@@ -41,8 +42,8 @@ std::optional<Ramp::Place> Ramp::place(double time) const {
 }
 
 nlohmann::json to_json(const Ramp& r) {
-  return {{"leg", r.leg},       {"back", r.back},     {"hold", r.hold},
-          {"along", r.along},   {"points", r.points}, {"steps", r.steps}};
+  return {{"leg", r.leg},     {"back", r.back},     {"hold", r.hold},
+          {"along", r.along}, {"points", r.points}, {"steps", r.steps}};
 }
 
 Result<Ramp> ramp_from_json(const nlohmann::json& in) {
@@ -53,9 +54,9 @@ Result<Ramp> ramp_from_json(const nlohmann::json& in) {
              .along = in.at("along").get<std::vector<bool>>(),
              .points = in.at("points"),
              .steps = in.at("steps").get<std::vector<double>>()};
-    const bool sound = out.leg > 0 && out.back >= 0 && out.hold >= 0 && !out.along.empty() && out.points > 1 &&
-                       !out.steps.empty() && double(out.points) * double(out.along.size()) * double(out.steps.size()) <=
-                                                 double(kMostPoints) * 200;
+    const bool sound =
+        out.leg > 0 && out.back >= 0 && out.hold >= 0 && !out.along.empty() && out.points > 1 && !out.steps.empty() &&
+        double(out.points) * double(out.along.size()) * double(out.steps.size()) <= double(kMostPoints) * 200;
     if (!sound) return fail(Fault::input, "The ramp makes no sense.");
     return out;
   } catch (const nlohmann::json::exception& e) {

@@ -42,8 +42,7 @@ void Assembly::Impl::note_ranges(const nlohmann::json& readings, const nlohmann:
       auto use = std::find_if(about.ranges.begin(), about.ranges.end(),
                               [name = name](const RangeUse& r) { return r.name == name; });
       if (use == about.ranges.end()) {
-        about.ranges.push_back(
-            {name, "A", 0, 0, reading.value("fixed_range", false), "source." + name + ".range"});
+        about.ranges.push_back({name, "A", 0, 0, reading.value("fixed_range", false), "source." + name + ".range"});
         use = about.ranges.end() - 1;
       }
       use->range = std::max(use->range, range);

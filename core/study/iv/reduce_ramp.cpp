@@ -93,9 +93,9 @@ Result<void> RampReduction::add(const Point& point) {
     for (std::size_t k = 0; k < v->size(); ++k) {
       const auto place = ramp_.place(began + (double(k) + 0.5) / record.sample_rate);
       if (!place) continue;
-      auto& bin = bins_[(std::size_t(place->curve) * ramp_.along.size() + std::size_t(place->leg)) *
-                            std::size_t(ramp_.points) +
-                        std::size_t(place->point)];
+      auto& bin =
+          bins_[(std::size_t(place->curve) * ramp_.along.size() + std::size_t(place->leg)) * std::size_t(ramp_.points) +
+                std::size_t(place->point)];
       double power = 1;
       for (int n = 0; n < 5; ++n) {
         bin.powers[n] += power;
@@ -154,17 +154,17 @@ void RampReduction::put(Family& out) const {
     const double share = (double(at) + 0.5) / double(points), along = ramp_.along[leg] ? share : 1 - share;
     auto& into = by_step[ramp_.steps[curve]];
     if (stepped) into.step = ramp_.steps[curve];
-    into.points.push_back({.index = int(b),
-                           .voltage = v.value,
-                           .current = i.value,
-                           .time = double(curve) * ramp_.curve() + ramp_.legs_begin() +
-                                   (double(leg) + share) * ramp_.leg,
-                           .programmed = start_ + (stop_ - start_) * along,
-                           .u_voltage = Doubtful{v.u, v_shared},
-                           .u_current = Doubtful{i.u, i_shared},
-                           .clipped = bin.clipped,
-                           .cycle = int(leg / 2),
-                           .all = {v.value, i.value}});
+    into.points.push_back(
+        {.index = int(b),
+         .voltage = v.value,
+         .current = i.value,
+         .time = double(curve) * ramp_.curve() + ramp_.legs_begin() + (double(leg) + share) * ramp_.leg,
+         .programmed = start_ + (stop_ - start_) * along,
+         .u_voltage = Doubtful{v.u, v_shared},
+         .u_current = Doubtful{i.u, i_shared},
+         .clipped = bin.clipped,
+         .cycle = int(leg / 2),
+         .all = {v.value, i.value}});
   }
   for (auto& [step, curve] : by_step) out.curves.push_back(std::move(curve));
   const auto rating = setting_.value("rating", nlohmann::json::object());

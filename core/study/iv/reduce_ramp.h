@@ -13,7 +13,8 @@ class RampReduction {
 
   bool empty() const { return bins_.empty(); }
 
-  /// Adds the curves so far, and what the records say of ranges and ratings. A place that no sample fell in is no point.
+  /// Adds the curves so far, and what the records say of ranges and ratings. A place that no sample fell in is no
+  /// point.
   void put(Family& family) const;
 
  private:

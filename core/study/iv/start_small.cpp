@@ -57,9 +57,7 @@ Result<Raised> start_small(const Plan& plan, bench::Bench& bench, const device::
 }
 
 std::string raised_text(const Raised& raised, const Source& s) {
-  const auto text = [&](double v) {
-    return format_setting(std::stod(fmt::format("{:.3g}", v)), s.other_unit());
-  };
+  const auto text = [&](double v) { return format_setting(std::stod(fmt::format("{:.3g}", v)), s.other_unit()); };
   const std::string tries =
       fmt::format("{} tr{} from {} on", raised.tried.size(), raised.tried.size() == 1 ? "y" : "ies",
                   text(raised.tried.empty() ? raised.compliance : raised.tried.front().first));

@@ -1,0 +1,180 @@
+#include "app/lenses/datasheet_lens.h"
+#include "app/lenses/family_lens.h"
+#include "app/source_picture.h"
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+using drive::visible;
+
+TEST_CASE("an open loop is swept ever more slowly until it closes, each pass a take", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Salinity cell");
+  REQUIRE(open.session().iv_plan());
+  CHECK(open.word("source.force.stop"));
+  CHECK_FALSE(open.word("level"));
+  const double before = open.figure("loop.opening").value;
+  CHECK(before > 0.5);
+  QPushButton* remedy = nullptr;
+  REQUIRE(drive::until(
+      [&] { return (remedy = drive::control<QPushButton>(open.window, "Remedy: slow down")) != nullptr; }));
+  drive::click(remedy);
+  REQUIRE(drive::until([&] { return open.session().takes().size() >= 5 && !open.session().running(); }, 100000));
+  REQUIRE(drive::settled(open.window));
+  CHECK(open.figure("loop.opening").value < 0.02);
+  CHECK(open.session().iv_plan()->ramp > 10);
+  QTest::keyClick(&open.window, Qt::Key_6);
+  auto* words = drive::control<QLabel>(open.window, "What slowing did");
+  REQUIRE(words);
+  CHECK(drive::until([&] { return words->text().contains("closes"); }));
+
+  // Its hookup: chains, what is computed from them, and the same words.
+  QTest::keyClick(&open.window, Qt::Key_H);
+  CHECK(drive::until([&] { return drive::control<QPushButton>(open.window, "Take out i_cell") != nullptr; }));
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  open.choose_study("Thermistor");
+  REQUIRE(drive::until(
+      [&] { return (remedy = drive::control<QPushButton>(open.window, "Remedy: slow down")) != nullptr; }));
+  drive::click(remedy);
+  REQUIRE(drive::until([&] { return open.session().takes().size() >= 2 && !open.session().running(); }, 100000));
+  REQUIRE(drive::settled(open.window));
+  CHECK(drive::until([&] { return words->text().contains("self-heating"); }));
+  QTest::keyClick(&open.window, Qt::Key_1);
+
+  // The brief's words, and back to a study of the other kind.
+  open.retype("source.thermistor.points", "200 mV steps");
+  CHECK(open.session().iv_plan()->swept()->values.points == 51);
+  open.retype("source.thermistor.points", "21");
+  CHECK(open.session().iv_plan()->swept()->values.points == 21);
+  open.session().undo_stack().undo();
+  CHECK(open.session().iv_plan()->swept()->values.points == 51);
+  open.choose_study("Preamp passband");
+  CHECK(open.bode()->isVisible());
+}
+
+TEST_CASE("cursors read every curve of a family; axes, fits and their range are chosen on the plot", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Turbidity phototransistor");
+  REQUIRE(drive::settled(open.window));
+  auto* curves = visible<app::FamilyLens>(open);
+  REQUIRE(curves);
+  auto* plot = curves->family_plot();
+  curves->set_cursor('A', 3.0);
+  auto* row = open.window.findChild<app::FigureRow*>();
+  // The figure of the claim and the cursor agree: both are the current gain at 3 V.
+  CHECK(drive::until([&] { return row->accessibleDescription().contains("A at 3"); }));
+  CHECK(row->accessibleDescription().contains("Gain at A"));
+  QTest::keyClick(&open.window, Qt::Key_L);
+  CHECK(plot->logarithmic());
+  QTest::keyClick(&open.window, Qt::Key_L);
+  CHECK(curves->set_axis(Qt::Vertical, "gain").isEmpty());
+  CHECK(plot->yAxis->label().contains("Current gain"));
+  CHECK(curves->set_axis(Qt::Horizontal, "time").isEmpty());
+  CHECK_FALSE(curves->set_axis(Qt::Vertical, "v*(").isEmpty());
+  CHECK(curves->set_axis(Qt::Vertical, "1000*i").isEmpty());
+  CHECK(curves->set_axis(Qt::Vertical, "current").isEmpty());
+  CHECK(curves->set_axis(Qt::Horizontal, "voltage").isEmpty());
+
+  // The range of the fits is dragged with the mouse: the Early voltage is read from what is left, and undone.
+  QTest::keyClick(&open.window, Qt::Key_F);
+  const auto y = plot->axisRect()->center().y();
+  const auto at = [&](double v) { return QPoint(int(plot->xAxis->coordToPixel(v)), y); };
+  const double before = open.figure("early_voltage").value;
+  QTest::mousePress(plot, Qt::LeftButton, {}, at(5.0));
+  QTest::mouseMove(plot, at(4.5));
+  QTest::mouseMove(plot, at(4.0));
+  QTest::mouseRelease(plot, Qt::LeftButton, {}, at(4.0));
+  REQUIRE(drive::until([&] { return open.session().study()->settings.contains("to"); }));
+  REQUIRE(drive::settled(open.window));
+  CHECK(open.figure("early_voltage").value != before);
+  // Every point is still drawn.
+  CHECK(open.session().view(*open.session().shown())->family->curves.back().points.back().voltage > 4.9);
+  open.session().undo_stack().undo();
+  REQUIRE(drive::settled(open.window));
+  CHECK(open.figure("early_voltage").value == Approx(before));
+
+  // Against the wake a take lies at zero of itself.
+  open.session().set_wake(*open.session().shown());
+  curves->set_against_wake(true);
+  CHECK(plot->yAxis->label().contains("%"));
+  CHECK(plot->yAxis->range().upper < 1);
+  curves->set_against_wake(false);
+}
+
+TEST_CASE("points of a datasheet are typed, pasted, judged and taken out", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Turbidity phototransistor");
+  REQUIRE(drive::settled(open.window));
+  QTest::keyClick(&open.window, Qt::Key_5);
+  auto* lens = visible<app::DatasheetLens>(open);
+  REQUIRE(lens);
+  const auto claims = open.session().claims().size();
+  const int rows = lens->table()->rowCount();
+  CHECK(rows == 3);
+  const auto type = [&](const char* field, const char* text) {
+    auto* edit = drive::control<QLineEdit>(open.window, QString("Datasheet: ") + field);
+    REQUIRE(edit);
+    edit->setFocus();
+    edit->selectAll();
+    QTest::keyClicks(edit, text);
+    return edit;
+  };
+  type("at", "2 V");
+  type("step", "15 mA");
+  type("least", "5 mA");
+  type("typical", "6 mA");
+  QTest::keyClick(type("most", "7 mA"), Qt::Key_Return);
+  REQUIRE(drive::settled(open.window));
+  REQUIRE(lens->table()->rowCount() == rows + 1);
+  CHECK(drive::until([&] {
+    const auto* cell = lens->table()->item(rows, 8);
+    return cell && cell->text() == "fails";
+  }));
+  // What makes no sense is refused with a reason, and nothing is added.
+  type("at", "2 A");
+  QTest::keyClick(type("least", "5 mA"), Qt::Key_Return);
+  CHECK(open.session().claims().size() == claims + 1);
+  QApplication::clipboard()->setText("1 V\t5 mA\t0.5 mA\t\t2 mA\n4 V\t5 mA\t0.5 mA\t\t2 mA\n");
+  drive::click(drive::control<QPushButton>(open.window, "Datasheet: Paste"));
+  CHECK(lens->table()->rowCount() == rows + 3);
+  open.session().undo_stack().undo();
+  CHECK(lens->table()->rowCount() == rows + 1);
+  lens->table()->selectRow(rows);
+  drive::click(drive::control<QPushButton>(open.window, "Datasheet: Take out"));
+  CHECK(drive::until([&] { return open.session().claims().size() == claims; }));
+}
+
+TEST_CASE("an unknown device's compliance is found from small, and sources are drawn against time", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Load switch output");
+  REQUIRE(drive::settled(open.window));
+  auto* picture = open.window.findChild<app::SourcePicture*>("source-picture");
+  REQUIRE(picture);
+  CHECK(picture->isVisible());
+  REQUIRE(picture->course().tracks.size() == 2);
+  CHECK(picture->course().tracks[0].read.size() == 405);
+  const double before = open.session().iv_plan()->find("drain")->compliance;
+  drive::click(drive::control<QPushButton>(open.window, "Start small"));
+  REQUIRE(drive::until([&] { return !open.session().starting_small() && !open.session().running(); }, 30000));
+  // At 1.8 V the switch takes more than its rating allows: the search stops there and says so.
+  const double found = open.session().iv_plan()->find("drain")->compliance;
+  CHECK(found <= before);
+  auto* message = drive::control<QLabel>(open.window, "Message");
+  REQUIRE(message);
+  CHECK(message->text().contains("held"));
+  open.session().undo_stack().undo();
+  CHECK(open.session().iv_plan()->find("drain")->compliance == before);
+  // Its hookup says where the leads go, and offers generators instead.
+  QTest::keyClick(&open.window, Qt::Key_H);
+  auto* leads = drive::control<QLabel>(open.window, "Source-measure channels");
+  REQUIRE(leads);
+  CHECK(drive::until([&] { return leads->isVisible() && leads->text().contains("four-wire"); }));
+  drive::click(drive::control<QPushButton>(open.window, "Use generators and inputs"));
+  CHECK(open.session().iv_plan()->method == study::iv::Method::waveform);
+  CHECK(drive::until([&] { return drive::control<QPushButton>(open.window, "Take out i") != nullptr; }));
+  open.session().undo_stack().undo();
+  CHECK(open.session().iv_plan()->method == study::iv::Method::readings);
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  open.choose_study("Preamp passband");
+  CHECK_FALSE(picture->isVisible());
+}
