@@ -256,7 +256,8 @@ void MainWindow::refresh_bar() {
   take_->setAccessibleName(running ? "Stop" : "Take");
   take_->setEnabled(session_.study() != nullptr);
   take_->setToolTip(running ? "Stop and keep what was read (Esc)" : "Run the study once (Space)");
-  bar_->setVisible(running);
+  bar_->setVisible(running && !session_.starting_small());
+  if (session_.starting_small()) status_->setText("Looking for the compliance, from small");
   if (!running)
     status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench"
                              : session_.paced()               ? "Simulated bench, ready; keeps the pace of a real one"

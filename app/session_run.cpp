@@ -62,6 +62,7 @@ QString Session::start_small() {
   if (!iv_plan_) return "Only a sweep of current and voltage has a compliance to find.";
   if (running() || starting_small_) return "The bench is in use already.";
   starting_small_ = true;
+  progress_ = {};
   emit running_changed();
   worker_ = std::jthread([this, plan = *iv_plan_, ratings = circuit_.ratings, path = store_->path(), at = assembly(),
                           name = paced_ ? "paced" : "simulated", asked = study()->id](std::stop_token stop) {

@@ -54,9 +54,9 @@ Result<Ramp> ramp_from_json(const nlohmann::json& in) {
              .along = in.at("along").get<std::vector<bool>>(),
              .points = in.at("points"),
              .steps = in.at("steps").get<std::vector<double>>()};
-    const bool sound =
-        out.leg > 0 && out.back >= 0 && out.hold >= 0 && !out.along.empty() && out.points > 1 && !out.steps.empty() &&
-        double(out.points) * double(out.along.size()) * double(out.steps.size()) <= double(kMostPoints) * 200;
+    const bool sound = out.leg > 0 && out.back >= 0 && out.hold >= 0 && !out.along.empty() && out.points > 1 &&
+                       !out.steps.empty() &&
+                       double(out.points) * double(out.along.size()) * double(out.steps.size()) <= 2.0 * kMostPoints;
     if (!sound) return fail(Fault::input, "The ramp makes no sense.");
     return out;
   } catch (const nlohmann::json::exception& e) {
