@@ -13,7 +13,7 @@ namespace {
 
 using render::theme;
 
-constexpr int kNames = 58, kFoot = 15, kMostTicks = 260;
+constexpr int kNames = 74, kFoot = 15, kMostTicks = 260;
 
 std::pair<double, double> span_of(const study::iv::Track& track) {
   double low = 0, high = 0;
@@ -38,7 +38,7 @@ double value_at(const study::iv::Track& track, double time) {
 }  // namespace
 
 SourcePicture::SourcePicture(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
-  setFixedSize(250, 86);
+  setFixedSize(262, 86);
   setObjectName("source-picture");
   setAccessibleName("Sources against time");
   connect(session_, &Session::plan_changed, this, &SourcePicture::refresh);

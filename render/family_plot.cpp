@@ -254,8 +254,10 @@ void FamilyPlot::show_crossings(const QList<Crossing>& crossings) {
     last = pixel;
     auto* item = new QCPItemText(this);
     item->position->setCoords(c.x, logarithmic_ ? std::abs(c.y) : c.y);
-    const bool at_right = xAxis->coordToPixel(c.x) > axisRect()->left() + 0.6 * axisRect()->width();
-    item->setPositionAlignment((at_right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignBottom);
+    // On the side that the curve leaves free: above a rising one to the left, above a falling one to the right.
+    const double place = (xAxis->coordToPixel(c.x) - axisRect()->left()) / std::max(1, axisRect()->width());
+    const bool to_left = place > 0.9 || (c.rising && place > 0.15);
+    item->setPositionAlignment((to_left ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignBottom);
     item->setPadding(QMargins(5, 0, 5, 4));
     item->setText(c.text);
     item->setFont(number_font(11));

@@ -66,6 +66,7 @@ class FamilyPlot : public QCustomPlot {
   /// What a cursor reads of the take in view, written beside each curve that it crosses. Texts by the curve's place.
   struct Crossing {
     double x = 0, y = 0;
+    bool rising = true;
     QString text;
   };
   void show_crossings(const QList<Crossing>& crossings);

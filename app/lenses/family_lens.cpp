@@ -290,7 +290,7 @@ void FamilyLens::place_cursors() {
           QString said = number(r->current, "A", 3);
           if (by_current && curve.step && *curve.step != 0)
             said += ", gain " + number(r->current / *curve.step, "1", 3);
-          crossings << render::FamilyPlot::Crossing{*at, r->current, said};
+          crossings << render::FamilyPlot::Crossing{*at, r->current, r->conductance.value_or(0) >= 0, said};
         }
     const auto* focus = curve_in_focus(*one->family);
     if (!focus) continue;

@@ -178,3 +178,62 @@ TEST_CASE("an unknown device's compliance is found from small, and sources are d
   open.choose_study("Preamp passband");
   CHECK_FALSE(picture->isVisible());
 }
+
+TEST_CASE("a slow ramp is drawn as it is read, and a stopped one keeps its stretches", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Salinity cell");
+  REQUIRE(drive::settled(open.window));
+  const auto takes = open.session().takes().size();
+  open.retype("ramp", "2 s");
+  open.retype("hold", "0 s");
+  for (const char* chain : {"v_force", "v_cell"})
+    REQUIRE(open.session().edit_brief(std::string("hookup.") + chain + ".range", "1 V").isEmpty());
+  open.session().set_paced(true);
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  const auto drawn = [&]() -> std::size_t {
+    if (!open.session().running_take()) return 0;
+    const auto view = open.session().view(*open.session().running_take());
+    return view && view->family ? view->family->size() : 0;
+  };
+  REQUIRE(drive::until([&] { return drawn() > 0; }, 20000));
+  const auto first = drawn();
+  // A quarter of a second holds an eighth of a leg; half of all four is far off.
+  CHECK(first < 200);
+  REQUIRE(drive::until([&] { return drawn() > first + 20; }, 20000));
+  CHECK(open.session().running());
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  REQUIRE(drive::until([&] { return !open.session().running(); }, 20000));
+  REQUIRE(drive::settled(open.window));
+  REQUIRE(open.session().takes().size() == takes + 1);
+  const auto& kept = open.session().takes().back();
+  CHECK(kept.incomplete());
+  CHECK(kept.points > 0);
+  CHECK(open.session().view(kept.id)->family->size() > first);
+}
+
+TEST_CASE("figures of takes laid over each other stand side by side, and an export has every reading", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Clamp diode");
+  REQUIRE(drive::settled(open.window));
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.session().takes().size() == 2 && !open.session().running(); }, 60000));
+  open.session().overlay({open.session().takes()[0].id, open.session().takes()[1].id});
+  REQUIRE(drive::settled(open.window));
+  QTest::keyClick(&open.window, Qt::Key_8);
+  auto* table = drive::control<QTableWidget>(open.window, "Figures of the take");
+  REQUIRE(table);
+  REQUIRE(drive::until([&] { return table->columnCount() == 6 && table->rowCount() > 0; }));
+  CHECK(table->horizontalHeaderItem(3)->text().startsWith("Take 1"));
+  for (int row = 0; row < table->rowCount(); ++row)
+    if (table->item(row, 4)->text() == "voltage@10mA") CHECK(table->item(row, 3)->text().contains("7.5"));
+  open.session().show_take(open.session().takes()[1].id);
+  REQUIRE(drive::settled(open.window));
+  CHECK(drive::until([&] { return table->columnCount() == 5; }));
+
+  QTemporaryDir folder;
+  REQUIRE(open.session().export_take(open.session().takes()[1].id, folder.path()));
+  QFile readings(folder.filePath("clamp-diode-take-2/readings.csv"));
+  REQUIRE(readings.open(QIODevice::ReadOnly));
+  // A heading and each of 181 points, those at compliance too.
+  CHECK(readings.readAll().count('\n') == 182);
+}
