@@ -38,6 +38,8 @@ FamilyPlot::FamilyPlot(QWidget* parent) : QCustomPlot(parent) {
 }
 
 void FamilyPlot::set_axes(const study::iv::AxisQuantity& x, const study::iv::AxisQuantity& y, bool logarithmic) {
+  // The same again keeps the view that somebody chose.
+  if (x == x_ && y == y_ && logarithmic == logarithmic_ && !yAxis->label().isEmpty()) return;
   x_ = x;
   y_ = y;
   logarithmic_ = logarithmic;

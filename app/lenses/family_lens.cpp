@@ -21,6 +21,13 @@ QString number(double v, const std::string& unit, int digits = 4) {
   return text(format_quantity(v, unit, digits).plain());
 }
 
+/// A label inside a line: "slope dI/dV".
+QString small(const std::string& label) {
+  QString out = text(label);
+  if (!out.isEmpty()) out[0] = out[0].toLower();
+  return out;
+}
+
 CursorCard card(const QString& label, double v, const char* unit, const QString& below) {
   const auto value = format_quantity(v, unit, 4);
   return {label, text(value.number), text(value.unit), below};
@@ -29,7 +36,12 @@ CursorCard card(const QString& label, double v, const char* unit, const QString&
 }  // namespace
 
 FamilyLens::FamilyLens(const QString& name, const std::string& y, Session* session, QWidget* parent)
-    : Lens(session, parent), name_(name), y_(y), bar_(new LookBar(this)), plot_(new render::FamilyPlot(this)) {
+    : Lens(session, parent),
+      name_(name),
+      first_(y),
+      y_(y),
+      bar_(new LookBar(this)),
+      plot_(new render::FamilyPlot(this)) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(2);
@@ -44,7 +56,6 @@ FamilyLens::FamilyLens(const QString& name, const std::string& y, Session* sessi
   looking_ = new PlotView(plot_, [this] { plot_->show_all(); });
   plot_->installEventFilter(this);
   make_bar();
-  choose_axis(Qt::Vertical, y);
   for (const auto change : {&Session::shown_changed, &Session::live_changed, &Session::running_changed,
                             &Session::device_changed, &Session::plan_changed})
     connect(session_, change, this, &FamilyLens::redraw);
@@ -59,13 +70,11 @@ void FamilyLens::make_bar() {
     bar_->add_menu(
         upright ? "What stands upright" : "What goes along", "Another quantity on this axis, or a formula",
         [this, upright] {
-          return text(upright ? plot_->along_y().label : plot_->along_x().label).toLower() +
-                 (upright ? " upright" : " along");
+          return small(upright ? plot_->along_y().label : plot_->along_x().label) + (upright ? " upright" : " along");
         },
         [this, which] {
           QList<LookBar::Choice> out;
-          const auto one = view();
-          for (const auto& q : study::iv::axis_quantities(one && one->family ? *one->family : study::iv::Family{}))
+          for (const auto& q : study::iv::axis_quantities(family()))
             out << LookBar::Choice{text(q.label), [this, which, key = q.key] { set_axis(which, key); }};
           out << LookBar::Choice{
               "Formula\u2026", [this, which] {
@@ -86,14 +95,13 @@ void FamilyLens::make_bar() {
   bar_->add(
       "Vertical axis", "Linear, or the logarithm of the size: small currents over many decades (L)",
       [this] { return plot_->logarithmic() ? QString("log axis") : QString("linear axis"); },
-      [this] { set_logarithmic(!plot_->logarithmic()); });
+      [this] { set_logarithmic(!logarithmic_); });
   bar_->add_menu(
       "Below", "A lower plot over the same voltages: the slope, the power...",
-      [this] { return plot_->below() ? text(plot_->below()->label).toLower() + " below" : QString("nothing below"); },
+      [this] { return plot_->below() ? small(plot_->below()->label) + " below" : QString("nothing below"); },
       [this] {
         QList<LookBar::Choice> out = {{"Nothing", [this] { set_below(""); }}};
-        const auto one = view();
-        for (const auto& q : study::iv::axis_quantities(one && one->family ? *one->family : study::iv::Family{}))
+        for (const auto& q : study::iv::axis_quantities(family()))
           if (q.key != x_ && q.key != y_)
             out << LookBar::Choice{text(q.label), [this, key = q.key] { set_below(key); }};
         return out;
@@ -119,38 +127,44 @@ std::shared_ptr<const TakeView> FamilyLens::view() const {
   return session_->shown() ? session_->view(*session_->shown()) : nullptr;
 }
 
-void FamilyLens::choose_axis(Qt::Orientation which, const std::string& key) {
-  (which == Qt::Vertical ? y_ : x_) = key;
+const study::iv::Family& FamilyLens::family() const {
+  static const study::iv::Family none;
   const auto one = view();
-  const auto& family = one && one->family ? *one->family : study::iv::Family{};
-  const auto named = [&](const std::string& k) {
-    return study::iv::axis_quantity(family, k).value_or(study::iv::AxisQuantity{k, k, ""});
+  return one && one->family ? *one->family : none;
+}
+
+/// The axes as chosen, as far as the take in view has them: another study's sources may be unknown to this one.
+void FamilyLens::place_axes() {
+  const auto named = [&](const std::string& key, const std::string& otherwise) {
+    const auto q = study::iv::axis_quantity(family(), key);
+    return q ? *q : *study::iv::axis_quantity(family(), otherwise);
   };
-  auto y = named(y_);
-  if (against_ && session_->wake()) y = {"current", "Current against the wake", "%"};
-  plot_->set_axes(named(x_), y, plot_->logarithmic() && !(against_ && session_->wake()));
+  auto y = named(y_, first_);
+  if (compared()) y = {"current", "Current against the wake", "%"};
+  plot_->set_axes(named(x_, "voltage"), y, logarithmic_ && !compared());
+}
+
+/// Whether currents are shown as their difference from the wake's: as asked, where there is a wake that is read.
+bool FamilyLens::compared() const {
+  if (!against_ || y_ != "current" || !session_->wake()) return false;
+  const auto behind = session_->view(*session_->wake());
+  return behind && behind->family;
 }
 
 QString FamilyLens::set_axis(Qt::Orientation which, const std::string& key) {
-  const auto one = view();
-  if (const auto q = study::iv::axis_quantity(one && one->family ? *one->family : study::iv::Family{}, key); !q)
-    return text(q.error().message);
-  if (which == Qt::Vertical && key != "current") against_ = false;
-  choose_axis(which, key);
-  bar_->refresh();
+  if (const auto q = study::iv::axis_quantity(family(), key); !q) return text(q.error().message);
+  (which == Qt::Vertical ? y_ : x_) = key;
   redraw();
   return {};
 }
 
 void FamilyLens::set_logarithmic(bool on) {
-  plot_->set_axes(plot_->along_x(), plot_->along_y(), on && !against_);
-  bar_->refresh();
+  logarithmic_ = on;
   redraw();
 }
 
 void FamilyLens::set_below(const std::string& key) {
   below_ = key;
-  bar_->refresh();
   redraw();
 }
 
@@ -161,23 +175,19 @@ void FamilyLens::place_below() {
     const auto axis = session_->study()->settings.find("axis");
     if (axis != session_->study()->settings.end() && axis->second == "transfer") key = "slope";
   }
-  const auto one = view();
-  const auto q = key.empty() ? Result<study::iv::AxisQuantity>(tl::unexpected(Error{}))
-                             : study::iv::axis_quantity(one && one->family ? *one->family : study::iv::Family{}, key);
+  const auto q =
+      key.empty() ? Result<study::iv::AxisQuantity>(tl::unexpected(Error{})) : study::iv::axis_quantity(family(), key);
   plot_->set_below(q ? std::optional(*q) : std::nullopt);
   for (auto* line : {a_, b_, from_, to_}) line->set_rects(plot_->rects());
 }
 
 void FamilyLens::show_fits(bool on) {
   fits_ = on;
-  bar_->refresh();
   redraw();
 }
 
 void FamilyLens::set_against_wake(bool on) {
-  against_ = on && session_->wake();
-  choose_axis(Qt::Vertical, y_);
-  bar_->refresh();
+  against_ = on;
   redraw();
 }
 
@@ -205,12 +215,11 @@ void FamilyLens::redraw() {
   render::FamilyPicture picture;
   const auto wake = session_->wake();
   const auto behind = wake ? session_->view(*wake) : nullptr;
-  const bool compared = against_ && behind && behind->family;
   const auto add = [&](long long id, bool pale) {
     const auto one = session_->view(id);
     if (!one || !one->family) return;
     const auto* family = &*one->family;
-    if (compared) {
+    if (compared()) {
       if (pale) return;
       made.push_back(std::make_shared<study::iv::Family>(study::iv::against(*family, *behind->family)));
       family = made.back().get();
@@ -223,7 +232,7 @@ void FamilyLens::redraw() {
   for (const auto id : session_->overlaid()) add(id, false);
   if (const auto shown = session_->shown()) add(*shown, false);
   const auto* plan = session_->iv_plan();
-  if (!compared) {
+  if (!compared()) {
     if (const auto* swept = plan ? plan->swept() : nullptr; swept && plan->sensed_name() == swept->name)
       if (const auto rating = session_->circuit().ratings.find(swept->pin); rating != session_->circuit().ratings.end())
         picture.area = {rating->second.voltage, rating->second.current, rating->second.power};
@@ -237,9 +246,10 @@ void FamilyLens::redraw() {
       picture.no_fit = "No line that figures are read from holds over this range.";
     }
   }
+  place_axes();
   place_below();
   plot_->show_picture(picture);
-  if (x_ == "voltage" && plan && plan->swept())
+  if (plot_->over_voltage() && plan && plan->swept())
     plot_->rects()
         .last()
         ->axis(QCPAxis::atBottom)
@@ -283,18 +293,16 @@ void FamilyLens::place_cursors() {
     line->setVisible(there && at);
     if (!there || !at) continue;
     line->set_position(*at);
-    const bool by_current = one->family->step_unit == "A";
-    if (plot_->plain() && !against_)
+    if (plot_->plain() && !compared())
       for (const auto& curve : one->family->curves)
-        if (const auto r = study::iv::read_at(curve, *at)) {
+        if (const auto r = study::iv::read_at(*one->family, curve, *at)) {
           QString said = number(r->current, "A", 3);
-          if (by_current && curve.step && *curve.step != 0)
-            said += ", gain " + number(r->current / *curve.step, "1", 3);
+          if (r->gain) said += ", gain " + number(*r->gain, "1", 3);
           crossings << render::FamilyPlot::Crossing{*at, r->current, r->conductance.value_or(0) >= 0, said};
         }
     const auto* focus = curve_in_focus(*one->family);
     if (!focus) continue;
-    const auto r = study::iv::read_at(*focus, *at);
+    const auto r = study::iv::read_at(*one->family, *focus, *at);
     read[letter - 'A'] = r;
     const QString of = focus->step && one->family->curves.size() > 1
                            ? " on " + text(format_setting(*focus->step, one->family->step_unit))
@@ -308,12 +316,13 @@ void FamilyLens::place_cursors() {
     if (r->conductance)
       cards << card(QString("dI/dV at ") + letter, *r->conductance, "S",
                     r->resistance ? number(*r->resistance, "ohm", 3) : QString());
-    if (by_current && focus->step && *focus->step != 0)
-      cards << card(QString("Gain at ") + letter, r->current / *focus->step, "1", "");
+    if (r->gain) cards << card(QString("Gain at ") + letter, *r->gain, "1", "");
   }
   if (read[0] && read[1] && read[0]->voltage != read[1]->voltage) {
-    const double dv = read[1]->voltage - read[0]->voltage, di = read[1]->current - read[0]->current;
-    cards << card("B \u2212 A", di, "A", number(dv, "V", 3) + (di != 0 ? ", " + number(dv / di, "ohm", 3) : QString()));
+    const auto apart = study::iv::between(*read[0], *read[1]);
+    cards << card(
+        "B \u2212 A", apart.current, "A",
+        number(apart.voltage, "V", 3) + (apart.resistance ? ", " + number(*apart.resistance, "ohm", 3) : QString()));
   }
   plot_->show_crossings(crossings);
   if (one && one->family)
@@ -326,7 +335,7 @@ void FamilyLens::place_cursors() {
 
 /// The ends of what is analysed, to be dragged while fits are shown.
 void FamilyLens::place_range(const study::iv::Family& family) {
-  const bool shown = fits_ && plot_->plain() && !against_ && session_->study();
+  const bool shown = fits_ && plot_->plain() && !compared() && session_->study();
   for (auto* line : {from_, to_}) line->setVisible(shown);
   if (!shown || grabbed_) return;
   double low = INFINITY, high = -INFINITY;
@@ -343,7 +352,7 @@ void FamilyLens::place_range(const study::iv::Family& family) {
 bool FamilyLens::handle_key(int key) {
   switch (key) {
     case Qt::Key_L:
-      set_logarithmic(!plot_->logarithmic());
+      set_logarithmic(!logarithmic_);
       return true;
     case Qt::Key_F:
       show_fits(!fits_);
@@ -373,7 +382,7 @@ bool FamilyLens::handle_key(int key) {
 /// The nearest point in words: what was applied and read, and the curve's own slope there.
 QString FamilyLens::read_out(const QPointF& pixel) const {
   const auto one = view();
-  if (!one || !one->family || against_) return {};
+  if (!one || !one->family || compared()) return {};
   const auto near = plot_->nearest(*one->family, pixel);
   if (!near || near->pixels > kReach) return {};
   const auto& p = near->curve->points[near->point];
@@ -381,13 +390,16 @@ QString FamilyLens::read_out(const QPointF& pixel) const {
   if (near->curve->step && one->family->curves.size() > 1)
     lines << QString("%1 at %2")
                  .arg(text(one->family->step_name), text(format_setting(*near->curve->step, one->family->step_unit)));
-  lines << number(p.voltage, "V", 5) + ", " + number(p.current, "A", 5) << number(p.voltage * p.current, "W");
-  if (const auto at = study::iv::read_at(*near->curve, p.voltage)) {
-    if (at->conductance) lines << "dI/dV " + number(*at->conductance, "S");
-    if (at->resistance) lines << "dV/dI " + number(*at->resistance, "ohm");
+  lines << number(p.voltage, "V", 5) + ", " + number(p.current, "A", 5);
+  for (const auto& [key, words, unit] : {std::tuple{"power", "", "W"},
+                                         {"slope", "dI/dV ", "S"},
+                                         {"dynamic", "dV/dI ", "ohm"},
+                                         {"gain", "current gain ", "1"}}) {
+    const auto offered = study::iv::axis_quantities(*one->family);
+    if (std::none_of(offered.begin(), offered.end(), [&, k = key](const auto& q) { return q.key == k; })) continue;
+    const double value = study::iv::along(*one->family, *near->curve, key)[near->point];
+    if (std::isfinite(value)) lines << words + number(value, unit);
   }
-  if (one->family->step_unit == "A" && near->curve->step && *near->curve->step != 0)
-    lines << "current gain " + number(p.current / *near->curve->step, "1");
   if (p.at_compliance) lines << "at compliance: the source's limit, not the device";
   if (p.clipped) lines << "an input was at the end of its range";
   return lines.join("\n");

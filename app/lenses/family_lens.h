@@ -45,23 +45,25 @@ class FamilyLens : public Lens {
   void redraw();
   void place_cursors();
   void place_range(const study::iv::Family& family);
-  void choose_axis(Qt::Orientation which, const std::string& key);
+  void place_axes();
   void place_below();
+  bool compared() const;
+  const study::iv::Family& family() const;
   std::shared_ptr<const TakeView> view() const;
   const study::iv::Curve* curve_in_focus(const study::iv::Family& family) const;
   QString read_out(const QPointF& pixel) const;
   std::vector<render::DatasheetMark> marks() const;
 
   QString name_;
-  std::string x_ = "voltage", y_;
-  std::optional<std::string> below_;  ///< as chosen; else what the study suggests
+  std::string first_, x_ = "voltage", y_;  ///< keys: of what the lens is for, and as chosen
+  std::optional<std::string> below_;       ///< as chosen; else what the study suggests
   LookBar* bar_;
   render::FamilyPlot* plot_;
   PlotView* looking_;
   render::CursorLine *a_, *b_, *from_, *to_;
   render::CursorLine* grabbed_ = nullptr;
   std::optional<double> focus_step_;  ///< of the curve that cursors speak of
-  bool fits_ = false, against_ = false, stale_ = true;
+  bool fits_ = false, against_ = false, logarithmic_ = false, stale_ = true;
 };
 
 }  // namespace heron::app

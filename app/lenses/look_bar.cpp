@@ -16,13 +16,18 @@ LookBar::LookBar(QWidget* parent) : QWidget(parent), row_(new QHBoxLayout(this))
 
 QPushButton* LookBar::add(const QString& name, const QString& tip, std::function<QString()> text,
                           std::function<void()> step) {
+  auto* word = make_word(name, tip, std::move(text));
+  connect(word, &QPushButton::clicked, this, [step = std::move(step)] { step(); });
+  return word;
+}
+
+QPushButton* LookBar::make_word(const QString& name, const QString& tip, std::function<QString()> text) {
   auto* word = new QPushButton(this);
   word->setObjectName("fold");
   word->setFlat(true);
   word->setAccessibleName(name);
   word->setToolTip(tip);
   word->setFont(render::text_font(12));
-  connect(word, &QPushButton::clicked, this, [step = std::move(step)] { step(); });
   row_->addWidget(word);
   words_ << std::pair{word, std::move(text)};
   return word;
@@ -30,8 +35,7 @@ QPushButton* LookBar::add(const QString& name, const QString& tip, std::function
 
 QPushButton* LookBar::add_menu(const QString& name, const QString& tip, std::function<QString()> text,
                                std::function<QList<Choice>()> choices) {
-  auto* word = add(name, tip, std::move(text), [] {});
-  word->disconnect(this);
+  auto* word = make_word(name, tip, std::move(text));
   connect(word, &QPushButton::clicked, this, [this, word, choices = std::move(choices)] {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);

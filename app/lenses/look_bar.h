@@ -30,6 +30,8 @@ class LookBar : public QWidget {
   void refresh();
 
  private:
+  QPushButton* make_word(const QString& name, const QString& tip, std::function<QString()> text);
+
   QHBoxLayout* row_;
   QList<std::pair<QPushButton*, std::function<QString()>>> words_;
 };

@@ -98,7 +98,48 @@ TEST_CASE("cursors read every curve of a family; axes, fits and their range are 
   curves->set_against_wake(true);
   CHECK(plot->yAxis->label().contains("%"));
   CHECK(plot->yAxis->range().upper < 1);
+  // Unpinned, currents are currents again, and say so.
+  open.session().set_wake(std::nullopt);
+  CHECK(plot->yAxis->label() == "Current, A");
+  CHECK(plot->yAxis->range().upper < 0.1);
   curves->set_against_wake(false);
+
+  // A quantity that only this device has is not carried over to another one.
+  CHECK(curves->set_axis(Qt::Horizontal, "LED voltage").isEmpty());
+  CHECK(plot->xAxis->label().contains("LED voltage"));
+  open.choose_study("Clamp diode");
+  REQUIRE(drive::settled(open.window));
+  CHECK(plot->xAxis->label().contains("diode"));
+  // A view that was chosen stays while the take is drawn again.
+  plot->xAxis->setRange(7, 8);
+  curves->show_fits(false);
+  CHECK(plot->xAxis->range() == QCPRange(7, 8));
+}
+
+TEST_CASE("the words above the curves open their menus and choose by click", "[app][iv]") {
+  OpenWindow open;
+  open.choose_study("Load switch output");
+  REQUIRE(drive::settled(open.window));
+  auto* plot = visible<app::FamilyLens>(open)->family_plot();
+  const auto choose = [&](const char* word, const QString& entry) {
+    drive::click(drive::control<QPushButton>(open.window, word));
+    QMenu* menu = nullptr;
+    REQUIRE(drive::until([&] { return (menu = qobject_cast<QMenu*>(QApplication::activePopupWidget())) != nullptr; }));
+    for (auto* action : menu->actions())
+      if (action->text() == entry) {
+        QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+        return;
+      }
+    FAIL("no entry " << entry.toStdString());
+  };
+  choose("Below", "Power");
+  CHECK(drive::until([&] { return plot->rects().size() == 2; }));
+  choose("What stands upright", "Resistance V/I");
+  CHECK(drive::until([&] { return plot->yAxis->label().contains("Resistance"); }));
+  choose("What goes along", "Gate voltage");
+  CHECK(drive::until([&] { return plot->rects()[1]->axis(QCPAxis::atBottom)->label().contains("Gate voltage"); }));
+  choose("Below", "Nothing");
+  CHECK(drive::until([&] { return plot->rects().size() == 1; }));
 }
 
 TEST_CASE("points of a datasheet are typed, pasted, judged and taken out", "[app][iv]") {

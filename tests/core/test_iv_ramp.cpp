@@ -31,19 +31,8 @@ between = ["device", "ground"]
 value = "1 kohm"
 )";
 
-/// A sense resistor, then a resistance beside a capacitance.
-constexpr const char* kParallel = R"(
-[pins]
-force = "force"
-device = "device"
-[part.RS]
-kind = "resistor"
-between = ["force", "device"]
-value = "100 ohm"
-[part.R1]
-kind = "resistor"
-between = ["device", "ground"]
-value = "1 kohm"
+/// The same with a capacitance beside the resistance.
+const std::string kParallel = std::string(kResistor) + R"(
 [part.C1]
 kind = "capacitor"
 between = ["device", "ground"]
@@ -129,7 +118,7 @@ TEST_CASE("the loop of a capacitance under a triangle is that of the closed form
   plan.course = iv::Course::both;
   plan.cycles = 2;
   plan.averages = 8;
-  const auto points = taken(plan, kParallel);
+  const auto points = taken(plan, kParallel.c_str());
   const auto family = family_of(points);
   CHECK(family.curves[0].points.size() == 404);
   const auto loop = iv::widest_loop(family);
@@ -248,7 +237,8 @@ TEST_CASE("plans by waveform are checked, come back from the dossier, and are ed
     return out;
   };
   CHECK(says(plan).find("each way") != std::string::npos);
-  CHECK(says(plan).find("with at most") == std::string::npos);
+  // No word that does nothing here.
+  for (const char* idle : {"with at most", "against", "linear"}) CHECK(says(plan).find(idle) == std::string::npos);
   const auto slower = iv::apply(plan, "ramp", "80 ms", pins);
   REQUIRE(slower);
   CHECK(slower->ramp == Approx(80e-3));
@@ -278,6 +268,7 @@ TEST_CASE("plans by waveform are checked, come back from the dossier, and are ed
   };
   CHECK(ruined([](iv::Plan& p) { p.sources[0].force = bench::Force::current; }));
   CHECK(ruined([](iv::Plan& p) { p.source_resistance = 0; }));
+  CHECK(ruined([](iv::Plan& p) { p.sources[0].against = "device"; }));
   CHECK(ruined([](iv::Plan& p) { p.ramp = NAN; }));
   CHECK(ruined([](iv::Plan& p) {
     for (const char* name : {"b", "c"}) p.sources.push_back({.name = name, .pin = name});
@@ -350,4 +341,43 @@ TEST_CASE("every source is drawn against time as it is driven", "[iv]") {
   const auto triangle = iv::time_course(ramped, limits);
   CHECK(triangle.tracks[0].read.size() == 202);
   CHECK(triangle.seconds == Approx(iv::sweep_time(ramped, limits)));
+}
+
+TEST_CASE("a formula that cannot be computed ends the run at its first stretch", "[iv][ramp]") {
+  auto plan = by_difference(-0.2, 0.2, 2, 100);
+  plan.hookup.computed[0].formula = "(v1 - v2)/R99";
+  for (auto& chain : plan.hookup.chains) chain.input.range = 0.5;
+  sim::SimulatedBench bench(*sim::read_circuit(kResistor, "circuit"), 1);
+  int kept = 0;
+  const auto ok = iv::run(plan, bench,
+                          [&](const Point&) -> Result<void> {
+                            ++kept;
+                            return {};
+                          },
+                          {}, {});
+  REQUIRE_FALSE(ok);
+  CHECK(kept == 0);
+  CHECK(ok.error().message.find("R99") != std::string::npos);
+}
+
+TEST_CASE("points of a ramp that make no sense are refused with their number", "[iv][ramp]") {
+  const auto plan = by_difference(-2, 2, 5e-3, 100);
+  const auto sound = taken(plan, kResistor);
+  const auto refused = [&](const std::function<void(Point&)>& spoil) {
+    auto points = sound;
+    spoil(points.front());
+    return !iv::reduce_take(points);
+  };
+  CHECK_FALSE(refused([](Point&) {}));
+  CHECK(refused([](Point& p) { p.setting.erase("ramp"); }));
+  CHECK(refused([](Point& p) { p.setting["ramp"]["leg"] = 0; }));
+  CHECK(refused([](Point& p) { p.setting["ramp"]["points"] = 100000000; }));
+  CHECK(refused([](Point& p) { p.setting["ramp"]["steps"] = nlohmann::json::array(); }));
+  CHECK(refused([](Point& p) { p.setting["ramp"]["along"] = "up"; }));
+  CHECK(refused([](Point& p) { p.setting["roles"]["current"] = "i9"; }));
+  CHECK(refused([](Point& p) { p.setting["roles"] = 7; }));
+  CHECK(refused([](Point& p) { p.setting["from"] = "low"; }));
+  CHECK(refused([](Point& p) { p.records.front().sample_rate = 0; }));
+  CHECK(refused([](Point& p) { p.records.front().channels[1].counts.resize(5); }));
+  CHECK(refused([](Point& p) { p.records.front().channels.pop_back(); }));
 }

@@ -9,6 +9,7 @@
 #include "study/iv/compare.h"
 #include "study/iv/datasheet.h"
 #include "study/iv/doubts.h"
+#include "study/iv/figures.h"
 #include "study/iv/fits.h"
 #include "study/iv/kind.h"
 #include "study/iv/reduce.h"
@@ -319,4 +320,24 @@ TEST_CASE("what lies outside the ends is left out, and nothing left is said", "[
   const auto none = iv::within(family, settings);
   REQUIRE_FALSE(none);
   CHECK(none.error().message.find("from") != std::string::npos);
+}
+
+TEST_CASE("cursors read current, slope, power and gain of a curve, and what lies between them", "[iv][views]") {
+  const auto family = transistor();
+  const auto a = iv::read_at(family, family.curves[1], 2.05), b = iv::read_at(family, family.curves[1], 4.05);
+  REQUIRE(a);
+  REQUIRE(b);
+  CHECK(a->current == Approx(2.4e-3 * (1 + 2.05 / 50)));
+  CHECK(a->power == Approx(2.05 * a->current));
+  CHECK(*a->conductance == Approx(2.4e-3 / 50).epsilon(1e-6));
+  CHECK(*a->gain == Approx(120 * (1 + 2.05 / 50)));
+  const auto apart = iv::between(*a, *b);
+  CHECK(apart.voltage == Approx(2));
+  CHECK(apart.current == Approx(2.4e-3 * 2 / 50));
+  CHECK(*apart.resistance == Approx(50 / 2.4e-3));
+  CHECK_FALSE(iv::between(*a, *a).resistance);
+  CHECK_FALSE(iv::read_at(family, family.curves[1], 5.5));
+  auto by_voltage = family;
+  by_voltage.step_unit = "V";
+  CHECK_FALSE(iv::read_at(by_voltage, by_voltage.curves[1], 2)->gain);
 }

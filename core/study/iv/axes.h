@@ -11,6 +11,8 @@ namespace heron::study::iv {
 
 struct AxisQuantity {
   std::string key, label, unit;
+
+  bool operator==(const AxisQuantity&) const = default;
 };
 
 /// All that a family can give by itself; what its sources read besides is in it by their names.

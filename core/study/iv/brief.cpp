@@ -42,10 +42,12 @@ std::vector<BriefPiece> brief(const Plan& p) {
     const auto key = [&](const char* name) { return "source." + s.name + "." + name; };
     say(s.role == Role::swept ? "Sweep" : s.role == Role::stepped ? "Step" : "Hold", true);
     word(key("pin"), s.pin);
-    rare = s.against.empty();
-    say("against");
-    word(key("against"), s.against.empty() ? "ground" : s.against);
-    rare = false;
+    if (!ramped) {
+      rare = s.against.empty();
+      say("against");
+      word(key("against"), s.against.empty() ? "ground" : s.against);
+      rare = false;
+    }
     if (!ramped) {
       say("by");
       word(key("force"), s.force == bench::Force::voltage ? "voltage" : "current");
@@ -64,7 +66,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
       say("in");
       word(key("points"), count_text(s.values.points, s.role == Role::swept ? "point" : "value"));
       rare = s.values.spacing == Spacing::linear && s.role != Role::swept;
-      word(key("spacing"), spacing_text(s));
+      if (!ramped || s.role != Role::swept) word(key("spacing"), spacing_text(s));
       rare = false;
     }
     if (s.role == Role::swept) {

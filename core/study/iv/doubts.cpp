@@ -156,7 +156,7 @@ void check_offset(const Family& family, const Settings& settings, std::vector<Do
 void check_ranges(const Family& family, std::vector<Doubt>& out) {
   constexpr double kUnder = 0.1;
   for (const auto& use : family.ranges)
-    if (use.fixed && use.highest > 0 && use.highest < kUnder * use.range)
+    if (use.fixed && use.range > 0 && use.highest > 0 && use.highest < kUnder * use.range)
       out.push_back({"range.underused",
                      Severity::caution,
                      fmt::format("{}: {:.2g} % of its range of {} was used; noise and offset are those of the whole.",
@@ -177,13 +177,13 @@ void check_ranges(const Family& family, std::vector<Doubt>& out) {
               "The ranges were found by a sweep beforehand: the device has seen one more than is kept.",
               "Fix the ranges if it remembers"};
   for (const auto& use : family.ranges)
-    if (!use.fixed) doubt.edits.emplace_back(use.word, format_setting(use.range, use.unit));
+    if (!use.fixed && use.range > 0) doubt.edits.emplace_back(use.word, format_setting(use.range, use.unit));
   out.push_back(std::move(doubt));
 }
 
 void check_ratings(const Family& family, std::vector<Doubt>& out) {
   for (const auto& use : family.ratings)
-    if (use.highest > kNearRating * use.rating)
+    if (use.rating > 0 && use.highest > kNearRating * use.rating)
       out.push_back(
           {"rating.near", use.highest > use.rating ? Severity::serious : Severity::caution,
            fmt::format("{} came to {}; its rating is {}.", use.pin, format_quantity(use.highest, use.unit, 3).plain(),

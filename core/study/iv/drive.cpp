@@ -18,6 +18,14 @@ bench::SourceMeasureSetup setup_of(const Source& s, int channel, double value) {
           .voltage_range = {}};
 }
 
+nlohmann::json rating_json(const device::Rating& rating) {
+  nlohmann::json out = nlohmann::json::object();
+  if (rating.voltage) out["voltage"] = *rating.voltage;
+  if (rating.current) out["current"] = *rating.current;
+  if (rating.power) out["power"] = *rating.power;
+  return out;
+}
+
 double furthest(const Source& s) {
   if (s.role == Role::constant) return s.value;
   const auto values = list_of(s.values);

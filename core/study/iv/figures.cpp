@@ -228,13 +228,24 @@ std::vector<FigureName> figure_names() {
   return out;
 }
 
-std::optional<AtCursor> read_at(const Curve& curve, double voltage) {
+std::optional<AtCursor> read_at(const Family& family, const Curve& curve, double voltage) {
   const auto s = sorted(curve);
   const auto i = current_at(s, voltage);
   if (!i) return std::nullopt;
-  AtCursor out{
-      .voltage = voltage, .current = *i, .power = voltage * *i, .conductance = slope_at(s, voltage), .resistance = {}};
+  AtCursor out{.voltage = voltage,
+               .current = *i,
+               .power = voltage * *i,
+               .conductance = slope_at(s, voltage),
+               .resistance = {},
+               .gain = {}};
   if (out.conductance && *out.conductance != 0) out.resistance = 1 / *out.conductance;
+  if (family.step_unit == "A" && curve.step && *curve.step != 0) out.gain = *i / *curve.step;
+  return out;
+}
+
+BetweenCursors between(const AtCursor& a, const AtCursor& b) {
+  BetweenCursors out{b.voltage - a.voltage, b.current - a.current, {}};
+  if (out.current != 0) out.resistance = out.voltage / out.current;
   return out;
 }
 

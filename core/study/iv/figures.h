@@ -20,11 +20,20 @@ Result<void> check_figure_key(std::string_view key);
 
 std::vector<FigureName> figure_names();
 
-/// Figures of one curve's slope between two voltages, its power, and so on, at a cursor. Nothing outside the data.
+/// What one curve has at a cursor.
 struct AtCursor {
   double voltage = 0, current = 0, power = 0;     ///< V, A, W
   std::optional<double> conductance, resistance;  ///< S, ohm: dI/dV and its inverse
+  std::optional<double> gain;                     ///< current over the stepped current, where a current is stepped
 };
-std::optional<AtCursor> read_at(const Curve& curve, double voltage);
+/// Nothing outside the data.
+std::optional<AtCursor> read_at(const Family& family, const Curve& curve, double voltage);
+
+/// From one cursor to the other.
+struct BetweenCursors {
+  double voltage = 0, current = 0;   ///< V, A
+  std::optional<double> resistance;  ///< ohm; nothing where the current does not change
+};
+BetweenCursors between(const AtCursor& a, const AtCursor& b);
 
 }  // namespace heron::study::iv

@@ -189,9 +189,12 @@ namespace {
 
 /// What only a sweep by waveform asks.
 Result<void> check_waveform(const Plan& p) {
-  for (const auto& s : p.sources)
+  for (const auto& s : p.sources) {
     if (s.force != bench::Force::voltage)
       return fail(Fault::input, "{}: a generator forces a voltage; its current comes as it will.", s.name);
+    if (!s.against.empty())
+      return fail(Fault::input, "{}: a generator drives against ground, not against {}.", s.name, s.against);
+  }
   if (int(p.sources.size()) > kGenerators)
     return fail(Fault::input, "By waveform {} sources can be driven; here {} are.", kGenerators, p.sources.size());
   if (const auto* s = p.swept(); s && s->values.spacing != Spacing::linear)

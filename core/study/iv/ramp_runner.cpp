@@ -106,11 +106,10 @@ Result<void> run_ramps(const Plan& plan, bench::Bench& bench, const std::functio
     about["step_name"] = stepped->name;
     about["step_unit"] = stepped->unit();
   }
-  if (const auto it = context.ratings.find(swept->pin); it != context.ratings.end()) {
-    if (it->second.voltage) about["rating"]["voltage"] = *it->second.voltage;
-    if (it->second.current) about["rating"]["current"] = *it->second.current;
-    if (it->second.power) about["rating"]["power"] = *it->second.power;
-  }
+  // Each quantity is held against the rating of the place where it is sensed.
+  for (const auto& chain : plan.hookup.chains)
+    if (const auto it = context.ratings.find(chain.input.pin); it != context.ratings.end())
+      about["ratings"][chain.name] = rating_json(it->second);
   const auto names = names_of(plan.hookup);
   int done = 0;
   for (int pass = 0; pass < plan.averages; ++pass) {
@@ -126,6 +125,9 @@ Result<void> run_ramps(const Plan& plan, bench::Bench& bench, const std::functio
       const auto capture = bench.capture(sampling.rate, sampling.samples, stop);
       if (!capture) return tl::unexpected(capture.error());
       Point point{.index = done, .setting = std::move(setting), .records = {as_record(*capture, names, pass)}};
+      // A formula that makes no sense is told at the first stretch, not after the last.
+      if (done == 0)
+        if (const auto rows = quantities_of(point, point.records.front()); !rows) return tl::unexpected(rows.error());
       if (auto ok = commit(point); !ok) return ok;
       tell(++done);
     }

@@ -4,46 +4,35 @@
 #include <cmath>
 
 #include "base/quantity.h"
-#include "study/iv/reduce_ramp.h"
 
 namespace heron::study::iv {
 
-struct Assembly::Impl {
-  std::map<double, Curve> by_step;
-  Family about;  ///< all but the curves
-  RampReduction ramps;
-
-  Result<void> add_table(const Record& table);
-  Result<void> add_reading(const Point& point);
-  void note_ranges(const nlohmann::json& readings, const nlohmann::json& ratings);
-};
-
-Result<void> Assembly::Impl::add_table(const Record& table) {
+Result<void> Assembly::add_table(const Record& table) {
   const auto *v = table.find("voltage"), *i = table.find("current"), *s = table.find("step");
   if (!v || !i) return fail(Fault::input, "Columns of voltage and current are needed.");
   const auto voltage = v->values(), current = i->values(), step = s ? s->values() : std::vector<double>();
   if (voltage.size() != current.size() || (s && step.size() != voltage.size()))
     return fail(Fault::input, "The columns are not of one length.");
-  if (s && !s->unit.empty()) about.step_unit = s->unit;
+  if (s && !s->unit.empty()) about_.step_unit = s->unit;
   for (std::size_t k = 0; k < voltage.size(); ++k) {
     if (!std::isfinite(voltage[k]) || !std::isfinite(current[k]) || (s && !std::isfinite(step[k])))
       return fail(Fault::input, "Row {}: a number is wanted.", k + 1);
-    auto& curve = by_step[s ? step[k] : 0.0];
+    auto& curve = by_step_[s ? step[k] : 0.0];
     if (s) curve.step = step[k];
     curve.points.push_back({.index = int(k), .voltage = voltage[k], .current = current[k], .programmed = {}});
   }
   return {};
 }
 
-void Assembly::Impl::note_ranges(const nlohmann::json& readings, const nlohmann::json& ratings) {
+void Assembly::note_use(const nlohmann::json& readings, const nlohmann::json& ratings) {
   for (const auto& [name, reading] : readings.items()) {
     const double i = std::abs(reading.value("current", 0.0)), v = std::abs(reading.value("voltage", 0.0));
     if (const double range = reading.value("current_range", 0.0); range > 0) {
-      auto use = std::find_if(about.ranges.begin(), about.ranges.end(),
+      auto use = std::find_if(about_.ranges.begin(), about_.ranges.end(),
                               [name = name](const RangeUse& r) { return r.name == name; });
-      if (use == about.ranges.end()) {
-        about.ranges.push_back({name, "A", 0, 0, reading.value("fixed_range", false), "source." + name + ".range"});
-        use = about.ranges.end() - 1;
+      if (use == about_.ranges.end()) {
+        about_.ranges.push_back({name, "A", 0, 0, reading.value("fixed_range", false), "source." + name + ".range"});
+        use = about_.ranges.end() - 1;
       }
       use->range = std::max(use->range, range);
       use->highest = std::max(use->highest, i);
@@ -52,18 +41,18 @@ void Assembly::Impl::note_ranges(const nlohmann::json& readings, const nlohmann:
     for (const auto& [what, limit] : ratings.at(name).items()) {
       if (!limit.is_number()) continue;
       const std::string unit = what == "voltage" ? "V" : what == "current" ? "A" : "W";
-      auto use = std::find_if(about.ratings.begin(), about.ratings.end(),
+      auto use = std::find_if(about_.ratings.begin(), about_.ratings.end(),
                               [&, n = name](const RatingUse& r) { return r.pin == n && r.unit == unit; });
-      if (use == about.ratings.end()) {
-        about.ratings.push_back({name, unit, limit.get<double>(), 0});
-        use = about.ratings.end() - 1;
+      if (use == about_.ratings.end()) {
+        about_.ratings.push_back({name, unit, limit.get<double>(), 0});
+        use = about_.ratings.end() - 1;
       }
       use->highest = std::max(use->highest, unit == "V" ? v : unit == "A" ? i : v * i);
     }
   }
 }
 
-Result<void> Assembly::Impl::add_reading(const Point& point) {
+Result<void> Assembly::add_reading(const Point& point) {
   try {
     const auto& setting = point.setting;
     const auto& readings = setting.at("readings");
@@ -81,26 +70,26 @@ Result<void> Assembly::Impl::add_reading(const Point& point) {
                    .cycle = setting.value("cycle", 0),
                    .moved = i.value("moved", 0.0),
                    .u_moved = i.value("u_moved", 0.0)};
-    const bool first = about.channels.empty();
+    const bool first = about_.channels.empty();
     for (const auto& [name, reading] : readings.items()) {
       out.at_compliance = out.at_compliance || reading.value("at_compliance", false);
       for (const char* what : {"voltage", "current"}) {
-        if (first) about.channels.emplace_back(name + " " + what, what[0] == 'v' ? "V" : "A");
+        if (first) about_.channels.emplace_back(name + " " + what, what[0] == 'v' ? "V" : "A");
         out.all.push_back(reading.value(what, 0.0));
       }
     }
     if (const auto it = setting.find("programmed"); it != setting.end()) out.programmed = it->get<double>();
     if (!std::isfinite(out.voltage) || !std::isfinite(out.current))
       return fail(Fault::input, "Point {} is no number.", point.index + 1);
-    note_ranges(readings, setting.value("ratings", nlohmann::json::object()));
+    note_use(readings, setting.value("ratings", nlohmann::json::object()));
     const auto step = setting.find("step");
     const bool has = step != setting.end() && step->is_number();
-    auto& curve = by_step[has ? step->get<double>() : 0.0];
+    auto& curve = by_step_[has ? step->get<double>() : 0.0];
     if (has) curve.step = step->get<double>();
-    about.step_name = setting.value("step_name", about.step_name);
-    about.step_unit = setting.value("step_unit", about.step_unit);
-    if (setting.contains("delay")) about.delay = setting.at("delay").get<double>();
-    about.measured = true;
+    about_.step_name = setting.value("step_name", about_.step_name);
+    about_.step_unit = setting.value("step_unit", about_.step_unit);
+    if (setting.contains("delay")) about_.delay = setting.at("delay").get<double>();
+    about_.measured = true;
     curve.points.push_back(std::move(out));
     return {};
   } catch (const nlohmann::json::exception& e) {
@@ -108,22 +97,17 @@ Result<void> Assembly::Impl::add_reading(const Point& point) {
   }
 }
 
-Assembly::Assembly() : impl_(std::make_unique<Impl>()) {}
-Assembly::~Assembly() = default;
-Assembly::Assembly(Assembly&&) noexcept = default;
-Assembly& Assembly::operator=(Assembly&&) noexcept = default;
-
 Result<void> Assembly::add(const Point& point) {
-  if (point.setting.value("method", std::string()) == "ramp") return impl_->ramps.add(point);
-  if (!point.records.empty()) return impl_->add_table(point.records.front());
-  return impl_->add_reading(point);
+  if (point.setting.value("method", std::string()) == "ramp") return ramps_.add(point);
+  if (!point.records.empty()) return add_table(point.records.front());
+  return add_reading(point);
 }
 
 Result<Family> Assembly::family() const {
-  Family out = impl_->about;
-  for (const auto& [step, curve] : impl_->by_step)
+  Family out = about_;
+  for (const auto& [step, curve] : by_step_)
     if (!curve.points.empty()) out.curves.push_back(curve);
-  impl_->ramps.put(out);
+  ramps_.put(out);
   if (out.curves.empty()) return fail(Fault::input, "There is no point to read.");
   return out;
 }

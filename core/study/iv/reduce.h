@@ -1,9 +1,9 @@
 #pragma once
 #include <map>
-#include <memory>
 
 #include "base/result.h"
 #include "study/iv/curve.h"
+#include "study/iv/reduce_ramp.h"
 #include "study/iv/settings.h"
 #include "study/raw.h"
 
@@ -14,11 +14,6 @@ namespace heron::study::iv {
 /// wherever they stand.
 class Assembly {
  public:
-  Assembly();
-  ~Assembly();
-  Assembly(Assembly&&) noexcept;
-  Assembly& operator=(Assembly&&) noexcept;
-
   /// Fault::input for what is no point of such a study.
   Result<void> add(const Point& point);
 
@@ -26,8 +21,13 @@ class Assembly {
   Result<Family> family() const;
 
  private:
-  struct Impl;
-  std::unique_ptr<Impl> impl_;
+  Result<void> add_table(const Record& table);
+  Result<void> add_reading(const Point& point);
+  void note_use(const nlohmann::json& readings, const nlohmann::json& ratings);
+
+  std::map<double, Curve> by_step_;
+  Family about_;  ///< all but the curves
+  RampReduction ramps_;
 };
 
 /// All of a take, every point of it.

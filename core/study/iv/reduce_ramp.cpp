@@ -48,6 +48,25 @@ Result<void> RampReduction::begin(const Point& point) {
   return {};
 }
 
+/// What the inputs' ranges and the ratings of what they sense have seen.
+void RampReduction::note_use(const Point& point, const Record& record, const Quantities& rows) {
+  const auto looked_for = setting_.value("looked_for", std::vector<std::string>{});
+  const auto ratings = setting_.value("ratings", nlohmann::json::object());
+  for (std::size_t c = 0; c < record.channels.size(); ++c) {
+    const auto& channel = record.channels[c];
+    if (ranges_.size() <= c) {
+      const auto sensing = sensing_of(point, channel.role);
+      const bool found = std::find(looked_for.begin(), looked_for.end(), channel.role) != looked_for.end();
+      ranges_.push_back({channel.role, "V", channel.range.value_or(0), 0, !found, "hookup." + channel.role + ".range"});
+      const char* what = sensing.unit == "A" ? "current" : "voltage";
+      const auto rating = ratings.value(channel.role, nlohmann::json::object());
+      ratings_.push_back({channel.role, sensing.unit, rating.value(what, 0.0), 0});
+    }
+    for (const double x : channel.values()) ranges_[c].highest = std::max(ranges_[c].highest, std::abs(x));
+    for (const double x : rows.rows[c]) ratings_[c].highest = std::max(ratings_[c].highest, std::abs(x));
+  }
+}
+
 Result<void> RampReduction::add(const Point& point) {
   if (bins_.empty())
     if (auto ok = begin(point); !ok) return ok;
@@ -59,6 +78,7 @@ Result<void> RampReduction::add(const Point& point) {
     if (!rows) return tl::unexpected(rows.error());
     const auto *v = rows->find(voltage), *i = rows->find(current);
     if (!v || !i) return fail(Fault::input, "Point {} lacks its voltage or its current.", point.index + 1);
+    note_use(point, record, *rows);
     // What an error of each input's gain and zero and of each part would do to both.
     std::vector<Moved> moves;
     for (const auto& channel : record.channels) {
@@ -77,19 +97,6 @@ Result<void> RampReduction::add(const Point& point) {
     }
     std::vector<std::pair<const std::vector<double>*, const std::vector<double>*>> moved_rows;
     for (const auto& one : moved) moved_rows.emplace_back(one.find(voltage), one.find(current));
-    for (std::size_t c = 0; c < record.channels.size(); ++c) {
-      const auto& channel = record.channels[c];
-      if (ways_.size() <= c) {
-        const auto sensing = sensing_of(point, channel.role);
-        const auto found = setting_.value("looked_for", std::vector<std::string>{});
-        ways_.push_back({.name = channel.role,
-                         .unit = "V",
-                         .word = "hookup." + channel.role + ".range",
-                         .range = channel.range.value_or(0),
-                         .factor = sensing.per_volt,
-                         .fixed = std::find(found.begin(), found.end(), channel.role) == found.end()});
-      }
-    }
     for (std::size_t k = 0; k < v->size(); ++k) {
       const auto place = ramp_.place(began + (double(k) + 0.5) / record.sample_rate);
       if (!place) continue;
@@ -118,7 +125,6 @@ Result<void> RampReduction::add(const Point& point) {
         if (!channel.counted()) continue;
         const int count = channel.counts[k];
         bin.clipped = bin.clipped || count <= channel.lowest_count || count >= channel.highest_count;
-        ways_[c].highest = std::max(ways_[c].highest, std::abs(count * channel.scale));
       }
     }
   }
@@ -132,8 +138,7 @@ void RampReduction::put(Family& out) const {
   out.step_unit = setting_.value("step_unit", out.step_unit);
   out.looked_for_ranges = setting_.contains("looked_for") && !setting_["looked_for"].empty();
   out.channels = {{"voltage", "V"}, {"current", "A"}};
-  for (const auto& way : ways_)
-    if (way.range > 0) out.ranges.push_back({way.name, way.unit, way.range, way.highest, way.fixed, way.word});
+  out.ranges = ranges_;
   const auto sensings = setting_.value("sensing", nlohmann::json::object());
   for (const auto& [name, sensing] : sensings.items())
     if (!sensing.value("zeroed", true)) out.unzeroed.push_back(name);
@@ -167,17 +172,7 @@ void RampReduction::put(Family& out) const {
          .all = {v.value, i.value}});
   }
   for (auto& [step, curve] : by_step) out.curves.push_back(std::move(curve));
-  const auto rating = setting_.value("rating", nlohmann::json::object());
-  for (const auto& [what, limit] : rating.items()) {
-    if (!limit.is_number()) continue;
-    RatingUse use{setting_.value("swept", ""), what == "voltage" ? "V" : what == "current" ? "A" : "W", limit, 0};
-    for (const auto& curve : out.curves)
-      for (const auto& p : curve.points)
-        use.highest = std::max(use.highest, std::abs(use.unit == "V"   ? p.voltage
-                                                     : use.unit == "A" ? p.current
-                                                                       : p.voltage * p.current));
-    out.ratings.push_back(std::move(use));
-  }
+  out.ratings = ratings_;
 }
 
 }  // namespace heron::study::iv

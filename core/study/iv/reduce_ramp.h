@@ -1,7 +1,7 @@
 #pragma once
 #include "study/iv/curve.h"
 #include "study/iv/ramp.h"
-#include "study/raw.h"
+#include "study/quantities.h"
 
 namespace heron::study::iv {
 
@@ -26,19 +26,15 @@ class RampReduction {
     bool clipped = false;
     std::vector<double> voltage_moved, current_moved;  ///< sums of what each error would do
   };
-  struct Way {
-    std::string name, unit, word;
-    double range = 0, highest = 0, factor = 1;
-    bool fixed = false;
-  };
-
   Result<void> begin(const Point& point);
+  void note_use(const Point& point, const Record& record, const Quantities& rows);
 
   Ramp ramp_;
   nlohmann::json setting_;  ///< of the first point
   double start_ = 0, stop_ = 1;
   std::vector<Bin> bins_;
-  std::vector<Way> ways_;
+  std::vector<RangeUse> ranges_;    ///< of each input, V
+  std::vector<RatingUse> ratings_;  ///< of what each input senses, in its unit
 };
 
 }  // namespace heron::study::iv

@@ -46,14 +46,6 @@ struct Mean {
   }
 };
 
-nlohmann::json rating_json(const device::Rating& rating) {
-  nlohmann::json out = nlohmann::json::object();
-  if (rating.voltage) out["voltage"] = *rating.voltage;
-  if (rating.current) out["current"] = *rating.current;
-  if (rating.power) out["power"] = *rating.power;
-  return out;
-}
-
 /// What every point says of the take as a whole.
 nlohmann::json common(const Plan& plan, const Context& context) {
   nlohmann::json out = {{"swept", plan.swept()->name},

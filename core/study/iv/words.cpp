@@ -198,6 +198,7 @@ Result<void> set_method(Plan& p, std::string_view text) {
   if (!waveform) return {};
   for (auto& s : p.sources) {
     if (s.role == Role::swept) s.values.spacing = Spacing::linear;
+    s.against.clear();
     if (s.force != bench::Force::voltage) {
       if (auto ok = set_force(s, "voltage"); !ok) return ok;
     }
