@@ -293,13 +293,16 @@ void FamilyPlot::name_curves(const FamilyCurves& take) {
   std::vector<std::pair<QPointF, QString>> names;
   for (const auto& e : ends) names.emplace_back(right ? e.right : e.left, e.text);
   std::sort(names.begin(), names.end(), [](const auto& a, const auto& b) { return a.first.y() < b.first.y(); });
-  constexpr double kApart = 13;
-  double last = -1e9;
+  // None over another, from the lowest on.
+  const QFontMetricsF metrics(text_font(11));
   decltype(names) fitting;
+  QList<QRectF> taken;
   for (const auto& name : names) {
-    const double pixel = -yAxis->coordToPixel(name.first.y());
-    if (pixel - last < kApart) continue;
-    last = pixel;
+    const double wide = metrics.horizontalAdvance(name.second) + 6, high = 13;
+    const QPointF at(xAxis->coordToPixel(name.first.x()), yAxis->coordToPixel(name.first.y()));
+    const QRectF place(right ? at.x() : at.x() - wide, at.y() - high / 2, wide, high);
+    if (std::any_of(taken.begin(), taken.end(), [&](const QRectF& other) { return other.intersects(place); })) continue;
+    taken << place;
     fitting.push_back(name);
   }
   // A name or two out of many would pass for the whole family's.

@@ -45,6 +45,16 @@ TEST_CASE("a family frames all its curves and names each at its end", "[render]"
   plot.replot(QCustomPlot::rpImmediateRefresh);
   plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
   for (const char* name : {"1 V", "2 V", "3 V"}) CHECK(texts_in(plot, name) == 1);
+  // Curves that end at one current but at other voltages are told apart as well.
+  auto level = family;
+  for (auto& curve : level.curves)
+    std::erase_if(curve.points, [](const auto& p) { return std::abs(p.current) > 3.05e-3; });
+  render::FamilyPlot other;
+  other.resize(800, 500);
+  other.show_picture({.takes = {{&level, render::take_colour(1)}}});
+  other.replot(QCustomPlot::rpImmediateRefresh);
+  other.show_picture({.takes = {{&level, render::take_colour(1)}}});
+  for (const char* name : {"1 V", "2 V", "3 V"}) CHECK(texts_in(other, name) == 1);
   // A view that was chosen stays when more is drawn; one that framed all frames all again.
   plot.xAxis->setRange(0, 1);
   plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
