@@ -23,13 +23,14 @@ const study::Kind& kind_of(const Session& session) {
 QStringList roles(const study::Kind& kind) {
   QStringList out;
   const auto add = [&](std::string_view role) {
+    if (const auto* about = kind.find_role(role); about && about->written_by_export) return;
     if (const auto name = QString::fromUtf8(role.data(), qsizetype(role.size())); !out.contains(name)) out << name;
   };
   for (std::size_t k = 0; k < kind.roles.size(); ++k) {
     for (const auto role : kind.roles[k]) add(role);
     // What goes along with the first, most usual set stands beside it.
     if (k == 0)
-      for (const auto role : kind.optional_roles) add(role);
+      for (const auto& role : kind.optional_roles) add(role);
   }
   return out;
 }
@@ -61,16 +62,21 @@ ImportPage::ImportPage(Session* session, QWidget* parent) : QWidget(parent), ses
   sum_->setFont(render::text_font(12));
   sum_->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
   sum_->setAccessibleName("What will come in");
-  bring_ = new QPushButton("Bring in", this);
+  bring_ = new QPushButton("Judge it", this);
   bring_->setObjectName("take");
   bring_->setAccessibleName("Bring in");
-  bring_->setToolTip("Every curve becomes a take (Enter)");
-  connect(bring_, &QPushButton::clicked, this, &ImportPage::accept);
+  bring_->setToolTip("Every curve becomes a take; the newest is what the ledger judges (Enter)");
+  connect(bring_, &QPushButton::clicked, this, [this] { accept(); });
+  aside_ = new QPushButton("Lay it aside", this);
+  aside_->setAccessibleName("Lay it aside");
+  aside_->setToolTip("To look at beside the others: a reference, somebody's curve. The ledger stays as it is.");
+  connect(aside_, &QPushButton::clicked, this, [this] { accept(true); });
   auto* cancel = new QPushButton("Leave it   Esc", this);
   cancel->setAccessibleName("Leave it");
   connect(cancel, &QPushButton::clicked, this, &ImportPage::leave);
   row->addWidget(sum_, 1);
   row->addWidget(cancel);
+  row->addWidget(aside_);
   row->addWidget(bring_);
   column->addLayout(row);
 }
@@ -103,12 +109,13 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
   auto* name = new QLabel(what, box);
   name->setFont(render::text_font(13, QFont::DemiBold));
   head->addWidget(name, 1);
-  if (preview.curves.size() > 1 || !file.reading.split) {
-    auto* split = new QPushButton(file.reading.split ? "take it as one curve" : "take it as several curves", box);
+  if (preview.curves.size() > 1 || file.reading.several == exchange::Several::one) {
+    auto* split = new QPushButton(file.reading.several == exchange::Several::apart ? "take it as one curve" : "take it as several curves", box);
     split->setObjectName("fold");
     split->setFlat(true);
     connect(split, &QPushButton::clicked, this, [this, index] {
-      files_[index].reading.split = !files_[index].reading.split;
+      auto& several = files_[index].reading.several;
+      several = several == exchange::Several::apart ? exchange::Several::one : exchange::Several::apart;
       QMetaObject::invokeMethod(this, &ImportPage::rebuild, Qt::QueuedConnection);
     });
     head->addWidget(split);
@@ -182,6 +189,7 @@ void ImportPage::leave() {
 
 void ImportPage::rebuild() {
   bring_->setEnabled(false);
+  aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
   readers_.start([this, files = files_, &kind = kind_of(*session_), now = ++generation_] {
     std::vector<exchange::FilePreview> previews;
@@ -208,27 +216,34 @@ void ImportPage::show_previews(const std::vector<exchange::FilePreview>& preview
   bool trouble = false;
   for (std::size_t k = 0; k < previews.size(); ++k) {
     list_->addWidget(make_file(k, previews[k]));
+    files_[k].guessed = previews[k].guessed;
     curves += previews[k].curves.size();
     trouble = trouble || !previews[k].trouble.empty();
   }
   list_->addStretch(1);
   bring_->setEnabled(!trouble && curves > 0);
-  bring_->setText(curves > 1 ? QString("Bring in %1 takes").arg(curves) : "Bring in");
+  bring_->setText(curves > 1 ? QString("Judge %1 takes").arg(curves) : "Judge it");
+  aside_->setEnabled(bring_->isEnabled());
+  aside_->setText(curves > 1 ? "Lay them aside" : "Lay it aside");
   sum_->setText(trouble ? "Put right what is said above, or leave it."
                         : QString("%1 as %2.")
                               .arg(files_.size() == 1 ? "One file" : QString("%1 files").arg(files_.size()),
                                    curves == 1 ? "one take" : QString("%1 takes").arg(curves)));
 }
 
-void ImportPage::accept() {
+void ImportPage::accept(bool aside) {
   if (!bring_->isEnabled()) return;
   bring_->setEnabled(false);
+  aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
-  readers_.start([this, files = files_, &kind = kind_of(*session_), now = ++generation_] {
+  readers_.start([this, aside, files = files_, &kind = kind_of(*session_), now = ++generation_] {
     std::vector<exchange::FileCurve> all;
     QString trouble;
     for (const auto& file : files) {
-      auto curves = exchange::read_curves(file.path.toStdString(), kind, file.reading);
+      auto reading = file.reading;
+      reading.columns.column.insert(file.guessed.begin(), file.guessed.end());
+      reading.columns.how = "Choose it above its column.";
+      auto curves = exchange::read_curves(file.path.toStdString(), kind, reading);
       if (!curves) {
         trouble = text(curves.error().message);
         break;
@@ -237,24 +252,25 @@ void ImportPage::accept() {
     }
     QMetaObject::invokeMethod(
         this,
-        [this, now, trouble, all = std::move(all)] {
-          if (now == generation_) bring_in(all, trouble);
+        [this, now, trouble, aside, all = std::move(all)] {
+          if (now == generation_) bring_in(all, trouble, aside);
         },
         Qt::QueuedConnection);
   });
 }
 
-void ImportPage::bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble) {
+void ImportPage::bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside) {
   if (!trouble.isEmpty()) {
     emit session_->said(trouble, true);
     return rebuild();
   }
-  trouble = session_->import_curves(curves);
+  trouble = session_->import_curves(curves, aside);
   emit closed();
   if (!trouble.isEmpty())
     emit session_->said(trouble, true);
   else
-    emit session_->said(curves.size() == 1 ? text(curves.front().name) + " is in as a take beside the one before."
+    emit session_->said(curves.size() == 1 ? text(curves.front().name) + (aside ? " is laid aside beside the one before; the ledger stays as it is."
+                                                                                     : " is in as a take beside the one before.")
                                            : QString("%1 takes are in beside the one before.").arg(curves.size()),
                         false);
 }

@@ -20,7 +20,8 @@ class ImportPage : public QWidget {
 
   void open(const QStringList& paths);
   /// Brings in what is shown. Nothing happens while a file cannot be read as it stands.
-  void accept();
+  /// @param aside  to be looked at, not judged
+  void accept(bool aside = false);
   void leave();
 
  signals:
@@ -30,18 +31,19 @@ class ImportPage : public QWidget {
   struct File {
     QString path;
     exchange::FileReading reading;
+    std::map<std::string, std::string> guessed = {};  ///< role -> column, as shown
   };
   /// Reads the files anew, off the window's thread.
   void rebuild();
   void show_previews(const std::vector<exchange::FilePreview>& previews);
-  void bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble);
+  void bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside);
   QWidget* make_file(std::size_t index, const exchange::FilePreview& preview);
 
   Session* session_;
   std::vector<File> files_;
   QVBoxLayout* list_;
   QLabel* sum_;
-  QPushButton* bring_;
+  QPushButton *bring_, *aside_;
   int generation_ = 0;  ///< of the files; what was read for an earlier one is let go
   QThreadPool readers_;
 };

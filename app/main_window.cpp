@@ -333,6 +333,10 @@ QList<Finder::Entry> MainWindow::actions() {
                          [this] { take_or_stop(); }};
     out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
     out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
+    for (const auto& take : session_.takes())
+      if (take.id == session_.shown())
+        out << Finder::Entry{take.aside ? "Judge the take in view again" : "Lay the take in view aside: look, do not judge",
+                             "", [this, take] { session_.set_aside(take.id, !take.aside); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
     out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
     out << Finder::Entry{"Unpin cursors A and B", "", [this] {
@@ -360,6 +364,11 @@ QList<Finder::Entry> MainWindow::actions() {
     if (session_.iv_plan() && !session_.has_hookup())
       out << Finder::Entry{"Start small: find the compliance of an unknown device", "", [this] {
                              if (const QString trouble = session_.start_small(); !trouble.isEmpty())
+                               tell(trouble, true);
+                           }};
+    if (session_.iv_plan())
+      out << Finder::Entry{"Take with the device out: its leakage is taken off from then on", "", [this] {
+                             if (const QString trouble = session_.start("open"); !trouble.isEmpty())
                                tell(trouble, true);
                            }};
     if (session_.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};

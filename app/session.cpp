@@ -313,12 +313,16 @@ std::shared_ptr<const TakeView> Session::view(long long take) {
 }
 
 std::shared_ptr<const TakeView> Session::newest_view(long long study_id) {
-  if (study() && study()->id == study_id) return shown_ ? view(*shown_) : nullptr;
+  if (study() && study()->id == study_id) {
+    // What is in view is judged, unless it was laid aside: then the newest that was not.
+    const auto in_view = std::find_if(takes_.begin(), takes_.end(), [&](const auto& t) { return t.id == shown_; });
+    if (in_view != takes_.end() && !in_view->aside) return view(*shown_);
+  }
   if (!newest_.contains(study_id)) {
     newest_[study_id] = 0;
     if (const auto takes = store_->takes(study_id))
       for (const auto& take : *takes)
-        if (take.points > 0 && take.purpose.empty()) newest_[study_id] = take.id;
+        if (take.points > 0 && take.purpose.empty() && !take.aside) newest_[study_id] = take.id;
   }
   const auto take = newest_[study_id];
   if (take == 0) return nullptr;
@@ -434,7 +438,7 @@ QString Session::import_file(const QString& path) {
   return import_curves(*curves);
 }
 
-QString Session::import_curves(const std::vector<exchange::FileCurve>& curves) {
+QString Session::import_curves(const std::vector<exchange::FileCurve>& curves, bool aside) {
   if (!is_open()) return "Open or make a dossier first.";
   if (curves.empty()) return "There is nothing to bring in.";
   if (!study())
@@ -446,7 +450,7 @@ QString Session::import_curves(const std::vector<exchange::FileCurve>& curves) {
   if (shown_) all << *shown_;
   QString trouble;
   for (const auto& curve : curves) {
-    const auto take = dossier::import_take(*store_, *study(), curve.record, curve.name, curve.notes);
+    const auto take = dossier::import_take(*store_, *study(), curve.record, curve.name, curve.notes, aside);
     if (!take) {
       trouble = QString::fromStdString(curve.name + ": " + take.error().message);
       break;
@@ -454,6 +458,7 @@ QString Session::import_curves(const std::vector<exchange::FileCurve>& curves) {
     all << *take;
   }
   if (!all.isEmpty()) shown_ = all.last();
+  newest_.erase(study()->id);
   reload_takes();
   if (all.size() > 1) overlay(all);
   return trouble;

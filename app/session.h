@@ -154,6 +154,8 @@ class Session : public QObject {
   QString export_own_sensors(const QString& path);
   void set_wake(std::optional<long long> take);
   void set_note(long long take, const QString& note);
+  /// Laid aside, a take is looked at and never judged.
+  void set_aside(long long take, bool aside);
   /// "82 nF", or "82.3 nF \u00b10.5 %" where it was measured; empty for the nominal part.
   QString set_fitted(const std::string& part, const QString& text);
   /// @param what  "voltage", "current", "power" or "duration"
@@ -183,7 +185,8 @@ class Session : public QObject {
 
   QString import_file(const QString& path);
   /// Curves that were read and looked over, each as a take; all of them come into view.
-  QString import_curves(const std::vector<exchange::FileCurve>& curves);
+  /// @param aside  to be looked at, not judged
+  QString import_curves(const std::vector<exchange::FileCurve>& curves, bool aside = false);
   Result<int> export_take(long long take, const QString& folder);
 
  signals:
@@ -227,6 +230,7 @@ class Session : public QObject {
   QString write_own_sensors(std::vector<bench::Sensor> sensors);
   void write_wake(std::optional<long long> take);
   void write_note(long long take, const QString& note);
+  void write_aside(long long take, bool aside);
   void write_device(const dossier::DeviceInfo& device, long long assembly);
   void write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance,
                     long long assembly);

@@ -214,6 +214,18 @@ void Session::set_note(long long take, const QString& note) {
       [this, take, before] { write_note(take, before); }));
 }
 
+void Session::write_aside(long long take, bool aside) {
+  if (auto ok = store_->set_aside(take, aside); !ok) return complain(ok.error());
+  if (study()) newest_.erase(study()->id);
+  reload_takes();
+}
+
+void Session::set_aside(long long take, bool aside) {
+  undo_.push(new SessionEdit(
+      aside ? "Lay the take aside" : "Judge the take again", [this, take, aside] { write_aside(take, aside); },
+      [this, take, aside] { write_aside(take, !aside); }));
+}
+
 void Session::write_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance,
                            long long assembly) {
   if (auto ok = store_->set_fitted(unit, part, value, tolerance, assembly); !ok) return complain(ok.error());

@@ -41,6 +41,7 @@ QVariant TakesModel::data(const QModelIndex& at, int role) const {
                 note = QString::fromStdString(t.note);
   const QString state = t.state == dossier::TakeState::running ? "running"
                         : t.incomplete() ? QString("incomplete, %1 of %2 points").arg(t.points).arg(t.planned)
+                        : t.aside ? "laid aside, not judged"
                                          : "";
   if (role == Qt::AccessibleTextRole || role == Qt::DisplayRole)
     return QStringList({QString("Take %1").arg(t.number), unit, note, state}).join(", ").remove(", ,");
@@ -90,13 +91,14 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   const QRect card = option.rect.adjusted(0, 2, -8, -2);
   p->save();
   p->setRenderHint(QPainter::Antialiasing);
-  p->setPen(QPen(shown ? colour : theme().line, shown ? 1.6 : 1));
+  p->setPen(QPen(shown ? colour : theme().line, shown ? 1.6 : 1, take.aside ? Qt::DashLine : Qt::SolidLine));
   p->setBrush(shown ? theme().sheet : theme().mist);
   p->drawRoundedRect(QRectF(card).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
   p->setFont(render::text_font(12, QFont::DemiBold));
   p->setPen(shown ? colour : theme().ink);
   QString title = QString("Take %1").arg(take.number);
   if (wake) title += " \u00b7 wake";
+  if (take.aside) title += " \u00b7 aside";
   p->drawText(card.adjusted(10, 6, -34, 0), Qt::AlignLeft | Qt::AlignTop, title);
 
   // The pin: a dot on a stem, filled for the wake.

@@ -24,20 +24,38 @@ Result<std::pair<std::string, std::string>> key_and_value(const std::string& tex
   return std::pair{text.substr(0, equals), text.substr(equals + 1)};
 }
 
+namespace {
+
+/// "0.01", or "1/100" as people write a shunt's or a divider's.
+Result<double> ratio(const std::string& text) {
+  const auto stroke = text.find('/');
+  if (stroke == std::string::npos) return parse_value(text, "1");
+  const auto above = parse_value(text.substr(0, stroke), "1"), below = parse_value(text.substr(stroke + 1), "1");
+  if (!above) return above;
+  if (!below) return below;
+  if (*below == 0) return fail(Fault::usage, "\"{}\" divides by zero.", text);
+  return *above / *below;
+}
+
+}  // namespace
+
 Result<exchange::ColumnChoice> column_choice(const std::vector<std::string>& columns,
                                              const std::vector<std::string>& scales) {
   exchange::ColumnChoice choice;
   for (const auto& text : columns) {
     const auto pair = key_and_value(text, "--column");
     if (!pair) return tl::unexpected(pair.error());
-    choice.column[pair->first] = pair->second;
+    if (!choice.column.insert(*pair).second)
+      return fail(Fault::usage, "--column: the role {} is given twice.", pair->first);
   }
   for (const auto& text : scales) {
     const auto pair = key_and_value(text, "--scale");
     if (!pair) return tl::unexpected(pair.error());
-    const auto factor = parse_value(pair->second, "1");
+    const auto factor = ratio(pair->second);
     if (!factor) return fail(Fault::usage, "--scale {}: {}", text, factor.error().message);
-    choice.scale[pair->first] = *factor;
+    if (*factor == 0) return fail(Fault::usage, "--scale {}: a factor other than zero is wanted.", text);
+    if (!choice.scale.emplace(pair->first, *factor).second)
+      return fail(Fault::usage, "--scale: the role {} is given twice.", pair->first);
   }
   return choice;
 }
@@ -53,7 +71,7 @@ struct Judged {
 void print_table(const study::Analysis& analysis, const std::vector<Judged>& claims) {
   for (const auto& f : analysis.reading.figures) {
     const auto text = format_with_uncertainty(f.value, f.u, f.unit);
-    std::cout << padded(f.key, 26) << padded(text.number, 14) << padded(text.unit, 8)
+    std::cout << padded(f.key, 26) << " " << padded(text.number, 14) << padded(text.unit, 8)
               << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
   }
   for (const auto& a : analysis.reading.absent) std::cout << padded(a.key, 26) << "\u2013  " << a.reason << "\n";
@@ -102,17 +120,22 @@ Result<int> analyse(const AnalyseOptions& options) {
     if (!read) return tl::unexpected(read.error());
     claims = std::move(*read);
     for (const auto& claim : claims.claims) {
-      if (auto ok = judge::check(claim, *kind); !ok)
+      // There are no part values beside a file: what is expected must stand by itself.
+      const judge::PartValues none;
+      if (auto ok = judge::check(claim, *kind, &none); !ok)
         return fail(Fault::input, "{}: {}", options.claims, ok.error().message);
       asked.push_back(claim.figure);
     }
   }
   if (options.inputs.size() != 1)
-    return fail(Fault::usage, "a response is read from one file; {} are given.", options.inputs.size());
+    return fail(Fault::usage, "figures are read from one file; {} are given.", options.inputs.size());
   const auto& input = options.inputs.front();
   const bool impedance = settings.contains("quantity") && settings.at("quantity") == "impedance";
   auto curves = exchange::read_curves(
-      input, *kind, {.columns = *choice, .parameter = parameter, .split = false, .impedance = impedance});
+      input, *kind, {.columns = *choice,
+                       .parameter = parameter,
+                       .several = exchange::Several::steps,
+                       .impedance = impedance});
   if (!curves) return tl::unexpected(curves.error());
   auto& record = curves->front().record;
   const auto analysis =
@@ -140,7 +163,7 @@ Result<int> analyse(const AnalyseOptions& options) {
                       {"absent", exchange::absent_json(analysis->reading)},
                       {"doubts", exchange::doubts_json(analysis->reading)},
                       {"claims", list}};
-    std::cout << out.dump(2) << "\n";
+    std::cout << out.dump(2, ' ', false, json::error_handler_t::replace) << "\n";
   } else {
     print_table(*analysis, judged);
   }

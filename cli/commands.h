@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "base/result.h"
-#include "exchange/csv_reader.h"
+#include "exchange/columns.h"
 
 /// The commands of `heron`. Each returns its exit status on success of the work itself: 0, or 1 when a claim fails.
 namespace heron::cli {
@@ -18,7 +18,8 @@ Result<int> analyse(const AnalyseOptions& options);
 
 Result<int> demo(const std::string& folder);
 Result<int> create(const std::string& file);
-Result<int> show(const std::string& file, bool json);
+/// @param check  only: is the file sound, and what could be saved
+Result<int> show(const std::string& file, bool json, bool check);
 Result<int> judge_all(const std::string& file, bool json);
 
 struct TakeOptions {
@@ -32,6 +33,7 @@ struct ImportOptions {
   std::string file, study;
   std::vector<std::string> inputs;
   std::vector<std::string> columns, scales;
+  bool aside = false;
 };
 Result<int> import(const ImportOptions& options);
 

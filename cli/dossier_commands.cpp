@@ -44,6 +44,9 @@ class StopOnSignal {
   std::jthread watcher_;
 };
 
+/// JSON for people's programs: UTF-8 whatever a file brought in.
+std::string json_out(const json& of) { return of.dump(2, ' ', false, json::error_handler_t::replace); }
+
 Result<Store> open_sound(const std::string& file) {
   auto store = Store::open(file);
   if (!store) return store;
@@ -60,12 +63,13 @@ std::string judgement_text(const judge::Judgement& j) {
 
 void print_line(const dossier::LedgerLine& line) {
   const auto& j = line.judgement;
-  std::cout << "  " << padded(std::string(judge::verdict_words(j.verdict)), 14) << padded(line.text(), 44)
-            << padded(judgement_text(j), 26);
+  std::cout << "  " << padded(std::string(judge::verdict_words(j.verdict)), 14) << padded(line.text(), 44) << " "
+            << padded(judgement_text(j), 26) << " ";
   if (j.margin)
     std::cout << "margin " << format_quantity(*j.margin, j.unit, 3).plain();
   else
     std::cout << j.reason;
+  if (!j.caveat.empty()) std::cout << "  (" << j.caveat << ")";
   std::cout << "\n";
 }
 
@@ -96,9 +100,20 @@ Result<int> create(const std::string& file) {
   return 0;
 }
 
-Result<int> show(const std::string& file, bool as_json) {
+Result<int> show(const std::string& file, bool as_json, bool check) {
   auto store = open_sound(file);
   if (!store) return tl::unexpected(store.error());
+  if (check) {
+    const auto said = store->check_all();
+    if (!said) return tl::unexpected(said.error());
+    if (as_json)
+      std::cout << json_out({{"sound", said->empty()}, {"damage", *said}}) << "\n";
+    else
+      for (const auto& line : *said) std::cout << line << "\n";
+    if (!as_json && said->empty()) std::cout << "The file is sound: every point is as it was written.\n";
+    if (!said->empty()) return fail(Fault::input, "{}: the file is damaged.", file);
+    return 0;
+  }
   const auto device = store->device();
   const auto unit = store->current_unit();
   const auto studies = store->studies();
@@ -108,19 +123,26 @@ Result<int> show(const std::string& file, bool as_json) {
   json out = {
       {"device", {{"name", device->name}, {"about", device->about}, {"unit", unit->name}, {"fitted", unit->fitted}}},
       {"studies", json::array()}};
+  if (const auto assemblies = store->assemblies(); as_json && assemblies)
+    for (const auto& [assembly, about] : *assemblies)
+      if (const auto here = store->current_unit(assembly))
+        out["device"]["known_only_to_a_simulation"][about] = dossier::drawn_values(*store, *here, assembly);
   if (!as_json)
     std::cout << device->name << (device->about.empty() ? "" : ", " + device->about) << ", " << unit->name << "\n";
   for (const auto& study : *studies) {
     const auto takes = store->takes(study.id);
     if (!takes) return tl::unexpected(takes.error());
     json list = json::array();
+    long long newest = takes->empty() ? 0 : takes->back().id;
+    for (const auto& take : *takes)
+      if (take.points > 0 && take.purpose.empty() && !take.aside) newest = take.id;
     if (!as_json) std::cout << "\n" << study.name << " (" << study.kind << ")\n";
     for (const auto& take : *takes) {
       if (!as_json)
         std::cout << "  Take " << take.number << "  " << take.started << "  " << take.unit << "  "
                   << (take.incomplete() ? fmt::format("incomplete: {} of {} points", take.points, take.planned)
                                         : fmt::format("{} points", take.points))
-                  << (take.note.empty() ? "" : "  " + take.note) << "\n";
+                  << (take.aside ? "  laid aside" : "") << (take.note.empty() ? "" : "  " + take.note) << "\n";
       std::optional<study::Analysis> analysis;
       if (take.points > 0) {
         auto read = dossier::analyse_take(*store, study, take);
@@ -140,10 +162,10 @@ Result<int> show(const std::string& file, bool as_json) {
         }
         continue;
       }
-      if (!analysis || &take != &takes->back()) continue;
+      if (!analysis || take.id != newest) continue;
       for (const auto& f : analysis->reading.figures) {
         const auto text = format_with_uncertainty(f.value, f.u, f.unit);
-        std::cout << "    " << padded(f.label, 24) << padded(text.plain(), 16)
+        std::cout << "    " << padded(f.label, 30) << " " << padded(text.plain(), 16)
                   << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
       }
       for (const auto& d : analysis->reading.doubts) std::cout << "    doubt: " << d.text << "\n";
@@ -159,7 +181,7 @@ Result<int> show(const std::string& file, bool as_json) {
                               {"takes", list}});
   }
   if (as_json)
-    std::cout << out.dump(2) << "\n";
+    std::cout << json_out(out) << "\n";
   else if (studies->empty())
     std::cout << "\nno studies yet\n";
   return 0;
@@ -173,7 +195,7 @@ Result<int> judge_all(const std::string& file, bool as_json) {
   if (as_json) {
     json list = json::array();
     for (const auto& line : *lines) list.push_back(line_json(line));
-    std::cout << json{{"claims", list}}.dump(2) << "\n";
+    std::cout << json_out(json{{"claims", list}}) << "\n";
     return worst_status(*lines);
   }
   std::string study;
@@ -227,6 +249,10 @@ Result<int> take(const TakeOptions& options) {
 }
 
 Result<int> import(const ImportOptions& options) {
+  StopOnSignal stop;
+  const auto stopped_now = [&](std::size_t done) -> Result<int> {
+    return fail(Fault::stopped, "stopped after {} of {} files; what was read is kept.", done, options.inputs.size());
+  };
   auto store = open_sound(options.file);
   if (!store) return tl::unexpected(store.error());
   const auto study = store->find_study(options.study);
@@ -235,22 +261,32 @@ Result<int> import(const ImportOptions& options) {
   if (!choice) return tl::unexpected(choice.error());
   const auto* kind = study::find_kind(study->kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot take data yet.", study->kind);
-  // All files are read before any becomes a take, so that a bad one leaves nothing half done.
-  std::vector<exchange::FileCurve> all;
+  // Every file is looked at before any becomes a take, so that a bad one leaves nothing half done. Curves are read a
+  // second time rather than all held at once.
+  const exchange::FileReading reading{.columns = *choice, .parameter = {}, .several = exchange::Several::apart};
   for (const auto& input : options.inputs) {
-    auto curves = exchange::read_curves(input, *kind, {.columns = *choice});
+    if (stop.token().stop_requested()) return stopped_now(0);
+    const auto curves = exchange::read_curves(input, *kind, reading);
     if (!curves) return tl::unexpected(curves.error());
-    for (auto& curve : *curves) {
+    for (const auto& curve : *curves)
       if (const auto tried =
               kind->analyse({{.setting = json::object(), .records = {curve.record}}}, study->settings, {});
           !tried)
         return fail(tried.error().fault, "{}: {}", input, tried.error().message);
-      all.push_back(std::move(curve));
-    }
   }
-  for (const auto& curve : all)
-    if (const auto take = dossier::import_take(*store, *study, curve.record, curve.name, curve.notes); !take)
-      return fail(take.error().fault, "{}: {}", curve.name, take.error().message);
+  std::size_t done = 0;
+  for (const auto& input : options.inputs) {
+    if (stop.token().stop_requested()) return stopped_now(done);
+    const auto curves = exchange::read_curves(input, *kind, reading);
+    if (!curves) return tl::unexpected(curves.error());
+    for (const auto& curve : *curves)
+      if (const auto take =
+              dossier::import_take(*store, *study, curve.record, curve.name, curve.notes, options.aside);
+          !take)
+        return fail(take.error().fault, "{}: {}", curve.name, take.error().message);
+    ++done;
+    std::fprintf(stderr, "%zu of %zu files\n", done, options.inputs.size());
+  }
   return 0;
 }
 

@@ -1,3 +1,5 @@
+#include <unistd.h>
+
 #include <CLI/CLI.hpp>
 #include <csignal>
 #include <cstdio>
@@ -35,6 +37,14 @@ int complain(int status, std::string message) {
   return status;
 }
 
+/// A polite stop is status 5 from the first moment on: before main() begins, and in commands that have nothing to save.
+/// Commands that save what was read take the signals over while they work.
+__attribute__((constructor)) void stop_politely() {
+  const auto end = [](int) { _exit(5); };
+  std::signal(SIGINT, end);
+  std::signal(SIGTERM, end);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -45,7 +55,7 @@ int main(int argc, char** argv) {
   std::function<Result<int>()> work;
 
   std::string file, folder;
-  bool json = false;
+  bool json = false, check = false;
   int take_number = 0;
 
   auto* demo = app.add_subcommand("demo", "write the demo dossier and its circuits into a folder");
@@ -59,7 +69,8 @@ int main(int argc, char** argv) {
   auto* show = app.add_subcommand("show", "device, studies, takes, figures, claims with verdicts");
   show->add_option("FILE", file)->required();
   show->add_flag("--json", json, "one JSON object instead of text");
-  show->callback([&] { work = [&] { return cli::show(file, json); }; });
+  show->add_flag("--check", check, "only say whether the file is sound, and what could be saved");
+  show->callback([&] { work = [&] { return cli::show(file, json, check); }; });
 
   auto* judge = app.add_subcommand("judge", "the ledger: every claim, its value, margin, verdict");
   judge->add_option("FILE", file)->required();
@@ -97,25 +108,24 @@ int main(int argc, char** argv) {
   import->add_option("--study", import_options.study)->required();
   repeatable(import->add_option("--column", import_options.columns, "ROLE=NAME: which column plays which role"));
   repeatable(import->add_option("--scale", import_options.scales, "ROLE=FACTOR: multiplies a column"));
-  import->callback([&] { work = [&] { return cli::import(import_options);
-};
-});
+  import->add_flag("--aside", import_options.aside, "to be looked at, never judged");
+  import->callback([&] { work = [&] { return cli::import(import_options); }; });
 
-auto* all = app.add_subcommand("export", "everything in open formats");
-all->add_option("FILE", file)->required();
-all->add_option("DIR", folder)->required();
-all->add_option("--take", take_number, "only takes of this number");
-all->callback([&] { work = [&] { return cli::export_all(file, folder, take_number); }; });
+  auto* all = app.add_subcommand("export", "everything in open formats");
+  all->add_option("FILE", file)->required();
+  all->add_option("DIR", folder)->required();
+  all->add_option("--take", take_number, "only takes of this number");
+  all->callback([&] { work = [&] { return cli::export_all(file, folder, take_number); }; });
 
-try {
-  app.parse(argc, argv);
-} catch (const CLI::ParseError& e) {
-  if (e.get_exit_code() == 0) return app.exit(e);
-  return complain(2, std::string(e.what()) + " (try heron --help)");
-}
-const auto status = work();
-if (!status) return complain(cli::exit_status(status.error().fault), status.error().message);
-std::cout.flush();
-if (!std::cout) return complain(3, "the output cannot be written.");
-return *status;
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    if (e.get_exit_code() == 0) return app.exit(e);
+    return complain(2, std::string(e.what()) + " (try heron --help)");
+  }
+  const auto status = work();
+  if (!status) return complain(cli::exit_status(status.error().fault), status.error().message);
+  std::cout.flush();
+  if (!std::cout) return complain(3, "the output cannot be written.");
+  return *status;
 }

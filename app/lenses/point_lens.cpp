@@ -207,7 +207,7 @@ void PointLens::reload() {
     const QString role = first ? "Stimulus" : "Response", quantity = QString::fromStdString(samples->quantity);
     fill_panel(panel, quantity.compare(role, Qt::CaseInsensitive) == 0 ? role : role + " " + quantity, *samples,
                record.sample_rate, it->frequency);
-    const auto& e = first ? it->stimulus : it->response;
+    const auto& e = it->of(first ? study::response::Side::stimulus : study::response::Side::response);
     if (samples->channel && samples->channel->range && e.range_share)
       use << QString("%1 uses %2 % of %3")
                  .arg(quantity)

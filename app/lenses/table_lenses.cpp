@@ -148,8 +148,8 @@ void PointsLens::refill() {
     set_cell(table_, row, 5, QString::fromStdString(phase.uncertainty), true, p.u_phase_deg.value_or(0));
     set_cell(table_, row, 6, p.coherence ? QString::number(*p.coherence, 'f', 4) : "\u2013", true,
              p.coherence.value_or(0));
-    set_cell(table_, row, 7, share(p.stimulus.range_share), true, p.stimulus.range_share.value_or(0));
-    set_cell(table_, row, 8, share(p.response.range_share), true, p.response.range_share.value_or(0));
+    set_cell(table_, row, 7, share(p.of(study::response::Side::stimulus).range_share), true, p.of(study::response::Side::stimulus).range_share.value_or(0));
+    set_cell(table_, row, 8, share(p.of(study::response::Side::response).range_share), true, p.of(study::response::Side::response).range_share.value_or(0));
     if (!p.trusted)
       for (int column = 0; column < table_->columnCount(); ++column)
         table_->item(row, column)->setForeground(render::theme().slate);

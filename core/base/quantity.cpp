@@ -62,12 +62,26 @@ constexpr std::array kUnitNames = {UnitName{"hz", "Hz"},
                                    UnitName{"volt", "V"},
                                    UnitName{"volts", "V"},
                                    UnitName{"a", "A"},
+                                   UnitName{"amp", "A"},
+                                   UnitName{"amps", "A"},
+                                   UnitName{"ampere", "A"},
+                                   UnitName{"amperes", "A"},
                                    UnitName{"s", "s"},
                                    UnitName{"sec", "s"},
+                                   UnitName{"second", "s"},
+                                   UnitName{"seconds", "s"},
                                    UnitName{"ohm", "ohm"},
                                    UnitName{"ohms", "ohm"},
                                    UnitName{"Ω", "ohm"},
                                    UnitName{"Ω", "ohm"},
+                                   UnitName{"farad", "F"},
+                                   UnitName{"henry", "H"},
+                                   UnitName{"watt", "W"},
+                                   UnitName{"watts", "W"},
+                                   UnitName{"siemens", "S"},
+                                   UnitName{"kelvin", "K"},
+                                   UnitName{"degree", "deg"},
+                                   UnitName{"celsius", "degC"},
                                    UnitName{"f", "F"},
                                    UnitName{"h", "H"},
                                    UnitName{"w", "W"},
@@ -277,6 +291,61 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   return out;
 }
 
+namespace {
+
+/// What stands over columns besides symbols with their prefixes.
+struct ColumnName {
+  std::string_view typed, symbol;
+  double factor;
+};
+constexpr double kTurnsPerRadian = 1 / (2 * std::numbers::pi);
+constexpr std::array kColumnNames = {ColumnName{"min", "s", 60},
+                                     ColumnName{"minutes", "s", 60},
+                                     ColumnName{"h", "s", 3600},
+                                     ColumnName{"hr", "s", 3600},
+                                     ColumnName{"hours", "s", 3600},
+                                     ColumnName{"rad", "deg", 180 / std::numbers::pi},
+                                     ColumnName{"mrad", "deg", 0.18 / std::numbers::pi},
+                                     ColumnName{"rad/s", "Hz", kTurnsPerRadian},
+                                     ColumnName{"krad/s", "Hz", 1e3 * kTurnsPerRadian},
+                                     ColumnName{"Mrad/s", "Hz", 1e6 * kTurnsPerRadian},
+                                     ColumnName{"V/V", "1", 1},
+                                     ColumnName{"A/A", "1", 1},
+                                     ColumnName{"ratio", "1", 1},
+                                     ColumnName{"1", "1", 1},
+                                     ColumnName{"dB re 1 ohm", "dB", 1},
+                                     ColumnName{"dBohm", "dB", 1},
+                                     ColumnName{"dBΩ", "dB", 1}};
+constexpr std::array kPrefixWords = {Prefix{"nano", 1e-9}, Prefix{"micro", 1e-6}, Prefix{"milli", 1e-3},
+                                     Prefix{"kilo", 1e3},  Prefix{"mega", 1e6},   Prefix{"giga", 1e9}};
+
+}  // namespace
+
+std::optional<ColumnUnit> column_unit(std::string_view typed) {
+  const std::string text = plain_text(typed), small = lower(text);
+  if (text.empty() || small == "mhz" || text == "H" || text == "F") {
+    // "mHz" and "MHz" differ by 1e9; all in small letters either may be meant.
+    if (text == "mHz") return ColumnUnit{"Hz", 1e-3};
+    if (text == "MHz" || text == "MHZ") return ColumnUnit{"Hz", 1e6};
+    if (text == "H" || text == "F") return ColumnUnit{text, 1};
+    return std::nullopt;
+  }
+  for (const auto& n : kColumnNames)
+    if (n.typed == text || lower(n.typed) == small) {
+      // Only the letter's case tells mega from milli.
+      if (n.typed.starts_with('M') && !text.starts_with('M')) continue;
+      if (n.typed.starts_with('m') && text.starts_with('M') && n.typed != "min" && n.typed != "minutes") continue;
+      return ColumnUnit{std::string(n.symbol), n.factor};
+    }
+  for (const auto& p : kPrefixWords)
+    if (small.starts_with(p.typed))
+      if (const auto symbol = unit_symbol(std::string_view(text).substr(p.typed.size())))
+        if (kind_of(*symbol)->takes_prefix) return ColumnUnit{std::string(*symbol), p.factor};
+  if (const auto suffix = read_suffix(text, ""); suffix && !suffix->unit.empty())
+    return ColumnUnit{suffix->unit, suffix->factor};
+  return std::nullopt;
+}
+
 Result<double> parse_value(std::string_view text, std::string_view unit) {
   const auto quantity = parse_quantity(text, unit);
   if (!quantity) return tl::unexpected(quantity.error());
@@ -373,6 +442,14 @@ std::string format_setting(double value, std::string_view unit) {
   const auto scale = scale_for(std::abs(value), unit);
   const std::string number = with_minus(fmt::format("{:.6g}", value * scale.factor));
   return scale.unit.empty() ? number : number + " " + scale.unit;
+}
+
+double rounded_to(double value, int digits) {
+  if (value == 0 || !std::isfinite(value)) return value;
+  const int power = digits - 1 - int(std::floor(std::log10(std::abs(value))));
+  // Powers of ten are exact up to 22; dividing by one rounds once.
+  const double scale = std::pow(10.0, std::abs(power));
+  return power >= 0 ? std::round(value * scale) / scale : std::round(value / scale) * scale;
 }
 
 std::string format_duration(double seconds) {

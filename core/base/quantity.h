@@ -36,6 +36,14 @@ Result<double> parse_level_pp(std::string_view text, LevelForm assumed);
 
 double level_from_pp(double peak_to_peak, LevelForm form);  ///< of a sine
 
+/// A unit as it stands over a column: "mA", "kOhm", "amps", "rad/s", "V/V".
+struct ColumnUnit {
+  std::string symbol;  ///< of the SI unit, as parse_quantity() has it; "1" for a plain ratio
+  double factor = 1;   ///< what a number in the column is multiplied by to be in that unit
+};
+/// Nothing for what is not known, or could mean two things ("mhz"): a unit is never guessed.
+std::optional<ColumnUnit> column_unit(std::string_view text);
+
 /// A number ready to be set: the parts are apart so that an interface can align and colour them.
 struct NumberText {
   std::string number;       ///< "20.62", with a real minus sign
@@ -55,6 +63,9 @@ NumberText format_with_uncertainty(double value, std::optional<double> u, std::s
 /// "20 mV", "2 Hz", "4.7 nF": the shortest text that reads back as the same value to 6 digits. For settings, which are
 /// exact.
 std::string format_setting(double value, std::string_view unit);
+
+/// To so many significant digits; zero and what is not finite as it is.
+double rounded_to(double value, int digits);
 
 /// A duration as people say it: "52 s", "3 min 20 s", "1 h 05 min".
 std::string format_duration(double seconds);

@@ -1,5 +1,6 @@
 #pragma once
 #include <cmath>
+#include <complex>
 #include <map>
 #include <string>
 #include <vector>
@@ -13,6 +14,7 @@ struct Level {
   double at_frequency = 0;    ///< Hz, where the peak is highest
   double unloaded_peak = 0;   ///< what the peak would be into 1 Mohm, where the input is of 50 ohm
   std::vector<double> peaks;  ///< at each of Levels::frequencies
+  std::vector<std::complex<double>> unburdened = {};  ///< what it would be with nothing connected over what it is
 
   double highest() const { return std::abs(dc) + peak; }
 };

@@ -21,14 +21,15 @@ CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES stu
 CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
                    started TEXT NOT NULL, state TEXT NOT NULL, origin TEXT NOT NULL, setup TEXT NOT NULL, planned INTEGER NOT NULL,
                    points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '', purpose TEXT NOT NULL DEFAULT '',
-                   UNIQUE (study, number));
+                   aside INTEGER NOT NULL DEFAULT 0, UNIQUE (study, number));
 CREATE TABLE point (id INTEGER PRIMARY KEY, take INTEGER NOT NULL REFERENCES take(id), number INTEGER NOT NULL, setting TEXT NOT NULL,
-                    UNIQUE (take, number));
+                    sum INTEGER, UNIQUE (take, number));
 CREATE TABLE record (id INTEGER PRIMARY KEY, point INTEGER NOT NULL REFERENCES point(id), pass INTEGER NOT NULL, rate REAL NOT NULL,
                      channel INTEGER NOT NULL, role TEXT NOT NULL, unit TEXT NOT NULL, pin TEXT NOT NULL,
                      type TEXT NOT NULL CHECK (type IN ('i16', 'f64')), scale REAL NOT NULL, range REAL, lowest INTEGER NOT NULL,
                      highest INTEGER NOT NULL, u_gain REAL NOT NULL, u_delay REAL NOT NULL, data BLOB NOT NULL,
                      u_offset REAL NOT NULL DEFAULT 0);
+CREATE TABLE seal (name TEXT PRIMARY KEY, sum INTEGER NOT NULL);
 CREATE INDEX record_of_point ON record (point, pass, channel);
 )sql";
 
@@ -41,6 +42,13 @@ inline constexpr const char* kMigrations[] = {
     "ALTER TABLE study ADD COLUMN assembly INTEGER NOT NULL DEFAULT 1;"
     "ALTER TABLE take ADD COLUMN purpose TEXT NOT NULL DEFAULT '';",
     "ALTER TABLE record ADD COLUMN u_offset REAL NOT NULL DEFAULT 0;"
-    "ALTER TABLE claim ADD COLUMN typical TEXT;"};
+    "ALTER TABLE claim ADD COLUMN typical TEXT;",
+    // Bare numbers used to be shares there; they are per cent now.
+    "ALTER TABLE take ADD COLUMN aside INTEGER NOT NULL DEFAULT 0;"
+    "ALTER TABLE point ADD COLUMN sum INTEGER;"
+    "CREATE TABLE seal (name TEXT PRIMARY KEY, sum INTEGER NOT NULL);"
+    "UPDATE study SET settings = json_set(settings, '$.loop_threshold', (100 * CAST(json_extract(settings, "
+    "'$.loop_threshold') AS REAL)) || ' %') WHERE json_extract(settings, '$.loop_threshold') IS NOT NULL AND "
+    "instr(json_extract(settings, '$.loop_threshold'), '%') = 0;"};
 
 }  // namespace heron::dossier

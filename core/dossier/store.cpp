@@ -5,7 +5,9 @@
 
 #include <filesystem>
 
+#include "dossier/salvage.h"
 #include "dossier/schema.h"
+#include "dossier/seal.h"
 #include "dossier/store_impl.h"
 
 namespace heron::dossier {
@@ -67,6 +69,7 @@ Result<Store> Store::create(const std::string& path) {
     db.exec(kSchema);
     db.exec("INSERT INTO unit (id, name) VALUES (1, 'unit 01')");
     db.exec("INSERT INTO device (id, name, about, circuit, current_unit) VALUES (1, 'New device', '', '', 1)");
+    for (const char* table : kSealed) reseal(db, table);
     db.exec(fmt::format("PRAGMA application_id = {}", kApplicationId));
     db.exec(fmt::format("PRAGMA user_version = {}", kSchemaVersion));
     transaction.commit();
@@ -82,50 +85,87 @@ Result<Store> Store::create(const std::string& path) {
 
 Result<Store> Store::open(const std::string& path) {
   std::error_code failure;
-  if (!std::filesystem::is_regular_file(path, failure)) return fail(Fault::input, "{}: there is no such file.", path);
+  if (!std::filesystem::is_regular_file(path, failure))
+    return fail(Fault::input, "{}: there is no such file.", as_utf8(path));
   const bool writable =
       access(path.c_str(), W_OK) == 0 && access(std::filesystem::absolute(path).parent_path().c_str(), W_OK) == 0;
-  return guarded(path, [&]() -> Result<Store> {
+  // Where nothing may be written beside the file and nobody has it open, it is read as it lies there.
+  const bool as_it_lies = !writable && !std::filesystem::exists(path + "-wal", failure);
+  const auto salvaged = [&]() -> Result<Store> {
+    auto rescue = salvage(path);
+    if (!rescue) return tl::unexpected(rescue.error());
+    auto impl = std::make_unique<Impl>();
+    impl->path = path;
+    impl->read_only = true;
+    impl->db = std::move(rescue->db);
+    impl->damage = std::move(rescue->said);
+    return Store(std::move(impl));
+  };
+  if (!std::filesystem::exists(path + "-wal", failure) && is_cut_short(path)) return salvaged();
+  bool corrupt = false;
+  auto opened = guarded(path, [&]() -> Result<Store> {
     auto impl = std::make_unique<Impl>();
     impl->path = path;
     impl->read_only = !writable;
-    impl->db = std::make_unique<SQLite::Database>(path, writable ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY);
-    auto& db = *impl->db;
-    prepare(db);
-    const int application = db.execAndGet("PRAGMA application_id").getInt(),
-              version = db.execAndGet("PRAGMA user_version").getInt();
-    if (application != kApplicationId) return fail(Fault::input, "{}: this is a database, but not a dossier.", path);
-    if (version > kSchemaVersion)
-      return fail(Fault::input,
-                  "{}: the dossier was written by a newer Zealous Heron (form {}, this one reads up to {}). Open it "
-                  "with that one.",
-                  path, version, kSchemaVersion);
-    impl->version = version;
-    // Older forms are brought up step by step, each in one transaction; what only may be read stays as it is.
-    for (; writable && impl->version < kSchemaVersion; ++impl->version) {
-      SQLite::Transaction transaction(db);
-      db.exec(kMigrations[impl->version - 1]);
-      db.exec(fmt::format("PRAGMA user_version = {}", impl->version + 1));
-      transaction.commit();
-    }
-    // The whole-file check is left to those who have a reason to ask; a cheap look at every table tells most damage.
-    for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
-      try {
-        Statement look(db, fmt::format("SELECT * FROM {} LIMIT 1", table));
-        look.executeStep();
-      } catch (const SQLite::Exception&) {
-        impl->damage = fmt::format(
-            "{}: part of the dossier (\"{}\") is damaged; it is open for reading only. Copy out what can be read.",
-            path, table);
-        impl->read_only = true;
+    try {
+      impl->db = std::make_unique<SQLite::Database>(as_it_lies ? read_only_uri(path) : path,
+                                                    writable ? SQLite::OPEN_READWRITE
+                                                             : SQLite::OPEN_READONLY | SQLite::OPEN_URI);
+      auto& db = *impl->db;
+      prepare(db);
+      const int application = db.execAndGet("PRAGMA application_id").getInt(),
+                version = db.execAndGet("PRAGMA user_version").getInt();
+      if (application != kApplicationId) return fail(Fault::input, "{}: this is a database, but not a dossier.", path);
+      if (version < 1)
+        return fail(Fault::input, "{}: the dossier says it is of form {}, which there never was; the file is damaged.",
+                    path, version);
+      if (version > kSchemaVersion)
+        return fail(Fault::input,
+                    "{}: the dossier was written by a newer Zealous Heron (form {}, this one reads up to {}). Open it "
+                    "with that one.",
+                    path, version, kSchemaVersion);
+      impl->version = version;
+      // Older forms are brought up step by step, each in one transaction; what only may be read stays as it is.
+      for (; writable && impl->version < kSchemaVersion; ++impl->version) {
+        SQLite::Transaction transaction(db);
+        db.exec(kMigrations[impl->version - 1]);
+        if (impl->version + 1 == kSchemaVersion)
+          for (const char* table : kSealed) reseal(db, table);
+        db.exec(fmt::format("PRAGMA user_version = {}", impl->version + 1));
+        transaction.commit();
       }
-    }
-    if (!impl->read_only) {
-      db.exec("PRAGMA journal_mode = WAL");
-      db.exec("PRAGMA synchronous = FULL");
+      if (impl->version >= kSchemaVersion) {
+        // One moment for all of it: another program may be writing.
+        SQLite::Transaction moment(db);
+        const auto broken = broken_seals(db);
+        if (!broken.empty()) {
+          std::string names;
+          for (const auto& name : broken) names += (names.empty() ? "" : ", ") + name;
+          impl->damage = fmt::format(
+              "{}: part of the dossier ({}) is not as it was written; it is open for reading only, and what rests on "
+              "that part is not to be trusted. Copy out what can be read.",
+              path, names);
+          impl->read_only = true;
+        }
+      }
+      // Tables that cannot be read to the end: what can is copied out.
+      for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
+        Statement look(db, fmt::format("SELECT * FROM {}", table));
+        while (look.executeStep()) {
+        }
+      }
+      if (!impl->read_only) {
+        db.exec("PRAGMA journal_mode = WAL");
+        db.exec("PRAGMA synchronous = FULL");
+      }
+    } catch (const SQLite::Exception& e) {
+      corrupt = e.getErrorCode() == SQLITE_CORRUPT || e.getErrorCode() == SQLITE_ERROR;
+      throw;
     }
     return Store(std::move(impl));
   });
+  if (!opened && corrupt) return salvaged();
+  return opened;
 }
 
 Result<DeviceInfo> Store::device(long long assembly) {
@@ -138,8 +178,8 @@ Result<DeviceInfo> Store::device(long long assembly) {
                                                  "device, assembly WHERE device.id = 1 AND assembly.id = ?");
     if (!main) q.bind(1, static_cast<int64_t>(assembly));
     if (!q.executeStep()) return fail(Fault::input, "{}: the dossier has lost its device.", path());
-    DeviceInfo info{q.getColumn(0).getString(), q.getColumn(1).getString(), q.getColumn(2).getString()};
-    const auto more = nlohmann::json::parse(q.getColumn(3).getString(), nullptr, false);
+    DeviceInfo info{text_of(q.getColumn(0)), text_of(q.getColumn(1)), text_of(q.getColumn(2))};
+    const auto more = nlohmann::json::parse(text_of(q.getColumn(3)), nullptr, false);
     if (more.is_object()) {
       info.ratings = device::ratings_from_json(more.value("ratings", nlohmann::json::object()));
       info.expectations = device::expectations_from_json(more.value("expectations", nlohmann::json::array()));
@@ -159,11 +199,12 @@ Result<void> Store::set_device(const DeviceInfo& device, long long assembly) {
                                 : "UPDATE assembly SET about = ?, circuit = ?, more = ? WHERE id = ?");
     q.bind(1, device.about);
     q.bind(2, device.circuit);
-    q.bind(3, nlohmann::json{{"ratings", device::to_json(device.ratings)},
-                             {"expectations", device::to_json(device.expectations)}}
-                  .dump());
+    q.bind(3, json_text({{"ratings", device::to_json(device.ratings)},
+                         {"expectations", device::to_json(device.expectations)}}));
     q.bind(4, static_cast<int64_t>(assembly));
     q.exec();
+    reseal(*impl_->db, "device");
+    reseal(*impl_->db, "assembly");
     transaction.commit();
     return {};
   });
@@ -175,20 +216,24 @@ Result<std::vector<std::pair<long long, std::string>>> Store::assemblies() {
     Statement q(*impl_->db, impl_->version < 3
                                 ? "SELECT 1, about FROM device WHERE id = 1"
                                 : "SELECT 1, about FROM device UNION ALL SELECT id, about FROM assembly ORDER BY 1");
-    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString()});
+    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1))});
     return out;
   });
 }
 
 Result<long long> Store::add_assembly(const std::string& about, const std::string& circuit) {
   return guarded(path(), [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db,
                 "INSERT INTO assembly (id, about, circuit) VALUES ((SELECT COALESCE(MAX(id), 1) + 1 FROM assembly), ?, "
                 "?)");
     q.bind(1, about);
     q.bind(2, circuit);
     q.exec();
-    return impl_->db->getLastInsertRowid();
+    const auto id = impl_->db->getLastInsertRowid();
+    reseal(*impl_->db, "assembly");
+    transaction.commit();
+    return id;
   });
 }
 
@@ -205,14 +250,14 @@ Result<std::vector<Unit>> Store::units(long long assembly) {
   return guarded(path(), [&]() -> Result<std::vector<Unit>> {
     std::vector<Unit> out;
     Statement q(*impl_->db, "SELECT id, name FROM unit ORDER BY id");
-    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), {}});
+    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1)), {}});
     Statement values(*impl_->db, impl_->version < 2 ? "SELECT part, value, 0 FROM fitted WHERE unit = ?"
                                                     : "SELECT part, value, tolerance FROM fitted WHERE unit = ?");
     for (auto& unit : out) {
       values.reset();
       values.bind(1, static_cast<int64_t>(unit.id));
       while (values.executeStep()) {
-        auto part = values.getColumn(0).getString();
+        auto part = text_of(values.getColumn(0));
         const auto colon = part.find(':');
         if ((colon == std::string::npos ? std::string() : part.substr(0, colon + 1)) != part_prefix(assembly)) continue;
         if (colon != std::string::npos) part.erase(0, colon + 1);
@@ -238,18 +283,25 @@ Result<Unit> Store::current_unit(long long assembly) {
 
 Result<long long> Store::add_unit(const std::string& name) {
   return guarded(path(), [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "INSERT INTO unit (name) VALUES (?)");
     q.bind(1, name);
     q.exec();
-    return impl_->db->getLastInsertRowid();
+    const auto id = impl_->db->getLastInsertRowid();
+    reseal(*impl_->db, "unit");
+    transaction.commit();
+    return id;
   });
 }
 
 Result<void> Store::set_current_unit(long long unit) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "UPDATE device SET current_unit = ? WHERE id = 1");
     q.bind(1, static_cast<int64_t>(unit));
     q.exec();
+    reseal(*impl_->db, "device");
+    transaction.commit();
     return {};
   });
 }
@@ -257,6 +309,7 @@ Result<void> Store::set_current_unit(long long unit) {
 Result<void> Store::set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance,
                                long long assembly) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, value ? "INSERT OR REPLACE INTO fitted (unit, part, value, tolerance) VALUES (?, ?, ?, ?)"
                                   : "DELETE FROM fitted WHERE unit = ? AND part = ?");
     q.bind(1, static_cast<int64_t>(unit));
@@ -266,6 +319,8 @@ Result<void> Store::set_fitted(long long unit, const std::string& part, std::opt
       q.bind(4, tolerance);
     }
     q.exec();
+    reseal(*impl_->db, "fitted");
+    transaction.commit();
     return {};
   });
 }
@@ -278,10 +333,10 @@ Result<std::vector<Study>> Store::studies() {
                             impl_->version < 3 ? "1" : "assembly"));
     while (q.executeStep()) {
       Study study{q.getColumn(0).getInt64(),
-                  q.getColumn(1).getString(),
-                  q.getColumn(2).getString(),
-                  json::parse(q.getColumn(3).getString()),
-                  json::parse(q.getColumn(4).getString()).get<study::SettingsText>(),
+                  text_of(q.getColumn(1)),
+                  text_of(q.getColumn(2)),
+                  json::parse(text_of(q.getColumn(3))),
+                  json::parse(text_of(q.getColumn(4))).get<study::SettingsText>(),
                   {}};
       if (!q.getColumn(5).isNull()) study.wake = q.getColumn(5).getInt64();
       study.assembly = q.getColumn(6).getInt64();
@@ -305,6 +360,7 @@ Result<Study> Store::find_study(const std::string& name) {
 
 Result<long long> Store::add_study(const Study& study) {
   return guarded(path(), [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db,
                 "INSERT INTO study (position, name, kind, plan, settings, assembly) VALUES ((SELECT COUNT(*) FROM "
                 "study), ?, ?, "
@@ -312,39 +368,51 @@ Result<long long> Store::add_study(const Study& study) {
     q.bind(5, static_cast<int64_t>(study.assembly));
     q.bind(1, study.name);
     q.bind(2, study.kind);
-    q.bind(3, study.plan.dump());
-    q.bind(4, json(study.settings).dump());
+    q.bind(3, json_text(study.plan));
+    q.bind(4, json_text(json(study.settings)));
     q.exec();
-    return impl_->db->getLastInsertRowid();
+    const auto id = impl_->db->getLastInsertRowid();
+    reseal(*impl_->db, "study");
+    transaction.commit();
+    return id;
   });
 }
 
 Result<void> Store::set_plan(long long study, const json& plan) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "UPDATE study SET plan = ? WHERE id = ?");
-    q.bind(1, plan.dump());
+    q.bind(1, json_text(plan));
     q.bind(2, static_cast<int64_t>(study));
     q.exec();
+    reseal(*impl_->db, "study");
+    transaction.commit();
     return {};
   });
 }
 
 Result<void> Store::set_settings(long long study, const study::SettingsText& settings) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "UPDATE study SET settings = ? WHERE id = ?");
-    q.bind(1, json(settings).dump());
+    q.bind(1, json_text(json(settings)));
     q.bind(2, static_cast<int64_t>(study));
     q.exec();
+    reseal(*impl_->db, "study");
+    transaction.commit();
     return {};
   });
 }
 
 Result<void> Store::set_wake(long long study, std::optional<long long> take) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "UPDATE study SET wake = ? WHERE id = ?");
     if (take) q.bind(1, static_cast<int64_t>(*take));
     q.bind(2, static_cast<int64_t>(study));
     q.exec();
+    reseal(*impl_->db, "study");
+    transaction.commit();
     return {};
   });
 }
@@ -358,10 +426,10 @@ Result<std::vector<judge::Claim>> Store::claims(long long study) {
                             impl_->version < 4 ? "NULL" : "typical"));
     q.bind(1, static_cast<int64_t>(study));
     const auto text = [&](int column) {
-      return q.getColumn(column).isNull() ? std::nullopt : std::optional(q.getColumn(column).getString());
+      return q.getColumn(column).isNull() ? std::nullopt : std::optional(text_of(q.getColumn(column)));
     };
     while (q.executeStep())
-      out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(), text(3),
+      out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1)), text_of(q.getColumn(2)), text(3),
                      text(4), text(5), text(6), text(7)});
     return out;
   });
@@ -369,6 +437,7 @@ Result<std::vector<judge::Claim>> Store::claims(long long study) {
 
 Result<long long> Store::add_claim(long long study, const judge::Claim& claim) {
   return guarded(path(), [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(
         *impl_->db,
         "INSERT INTO claim (study, text, figure, lower, upper, expected, tolerance, typical) VALUES (?, ?, ?, ?, ?, ?, "
@@ -382,15 +451,21 @@ Result<long long> Store::add_claim(long long study, const judge::Claim& claim) {
       ++column;
     }
     q.exec();
-    return impl_->db->getLastInsertRowid();
+    const auto id = impl_->db->getLastInsertRowid();
+    reseal(*impl_->db, "claim");
+    transaction.commit();
+    return id;
   });
 }
 
 Result<void> Store::remove_claim(long long claim) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "DELETE FROM claim WHERE id = ?");
     q.bind(1, static_cast<int64_t>(claim));
     q.exec();
+    reseal(*impl_->db, "claim");
+    transaction.commit();
     return {};
   });
 }
@@ -401,31 +476,38 @@ Result<std::vector<judge::Mask>> Store::masks(long long study) {
     Statement q(*impl_->db, "SELECT id, text, curve, upper, lower FROM mask WHERE study = ? ORDER BY id");
     q.bind(1, static_cast<int64_t>(study));
     while (q.executeStep())
-      out.push_back({q.getColumn(0).getInt64(), q.getColumn(1).getString(), q.getColumn(2).getString(),
-                     json::parse(q.getColumn(3).getString()).get<std::vector<std::pair<double, double>>>(),
-                     json::parse(q.getColumn(4).getString()).get<std::vector<std::pair<double, double>>>()});
+      out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1)), text_of(q.getColumn(2)),
+                     json::parse(text_of(q.getColumn(3))).get<std::vector<std::pair<double, double>>>(),
+                     json::parse(text_of(q.getColumn(4))).get<std::vector<std::pair<double, double>>>()});
     return out;
   });
 }
 
 Result<long long> Store::add_mask(long long study, const judge::Mask& mask) {
   return guarded(path(), [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "INSERT INTO mask (study, text, curve, upper, lower) VALUES (?, ?, ?, ?, ?)");
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, mask.text);
     q.bind(3, mask.curve);
-    q.bind(4, json(mask.upper).dump());
-    q.bind(5, json(mask.lower).dump());
+    q.bind(4, json_text(json(mask.upper)));
+    q.bind(5, json_text(json(mask.lower)));
     q.exec();
-    return impl_->db->getLastInsertRowid();
+    const auto id = impl_->db->getLastInsertRowid();
+    reseal(*impl_->db, "mask");
+    transaction.commit();
+    return id;
   });
 }
 
 Result<void> Store::remove_mask(long long mask) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "DELETE FROM mask WHERE id = ?");
     q.bind(1, static_cast<int64_t>(mask));
     q.exec();
+    reseal(*impl_->db, "mask");
+    transaction.commit();
     return {};
   });
 }

@@ -14,7 +14,7 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 4;
+inline constexpr int kSchemaVersion = 5;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;
@@ -57,6 +57,7 @@ struct Take {
   int points = 0, planned = 0;
   std::string note;
   std::string purpose = {};  ///< empty: of the device; or what stood in its place: "open", "short", "load"
+  bool aside = false;        ///< looked at, never judged: somebody's curve, a reference
 
   /// Points were lost or never read: stopped, failed, or the program died.
   bool incomplete() const { return state != TakeState::finished; }
@@ -65,8 +66,8 @@ struct Take {
 /// The dossier: one SQLite file. docs/dossier.md has the schema.
 ///
 /// Every change is its own transaction and is on disk when the call returns. Listing takes reads no records. One Store
-/// belongs to one thread; several may have the same file open. Takes are written once: only their note can change
-/// afterwards.
+/// belongs to one thread; several may have the same file open. Takes are written once: only their note, and whether
+/// they are laid aside, can change afterwards.
 class Store {
  public:
   static Result<Store> create(const std::string& path);
@@ -121,6 +122,8 @@ class Store {
   Result<Take> take(long long id);
   Result<nlohmann::json> take_setup(long long id);
   Result<void> set_note(long long take, const std::string& note);
+  /// Laid aside a take turns no verdict; it can be laid aside and taken back at any time.
+  Result<void> set_aside(long long take, bool aside);
 
   /// @param planned  how many points are meant to come
   /// @param purpose  see Take
@@ -133,7 +136,12 @@ class Store {
   /// the wake.
   Result<void> drop_pass(long long take);
 
+  /// Points that are damaged in the file are left out; damaged_points() then counts them.
   Result<std::vector<study::Point>> points(long long take);
+  /// How many points of a take were missing or damaged when points() last read it.
+  int damaged_points(long long take) const;
+  /// Reads all there is. Empty for a sound file, else what is damaged, a line each.
+  Result<std::vector<std::string>> check_all();
   Result<study::Point> point(long long take, int index);
 
  private:

@@ -1,6 +1,9 @@
 #pragma once
 #include <SQLiteCpp/SQLiteCpp.h>
 
+#include <map>
+
+#include "base/utf8.h"
 #include "dossier/store.h"
 
 namespace heron::dossier {
@@ -11,7 +14,16 @@ struct Store::Impl {
   bool read_only = false;
   int version = kSchemaVersion;  ///< of the file's form
   std::string damage;
+  std::map<long long, int> damaged_points;  ///< of takes, as last read
 };
+
+/// JSON as text that is UTF-8 whatever came in.
+inline std::string json_text(const nlohmann::json& json) {
+  return json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
+/// A column's text as UTF-8, whatever an older program wrote.
+inline std::string text_of(const SQLite::Column& column) { return as_utf8(column.getString()); }
 
 /// The database's failures as ours, in words.
 Error as_error(const SQLite::Exception& e, const std::string& path);

@@ -62,6 +62,17 @@ Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string
   return std::make_unique<sim::SimulatedBench>(std::move(*built), seed, sim::BenchData{}, name == "paced");
 }
 
+json drawn_values(Store& store, const Unit& unit, long long assembly) {
+  json out = json::object();
+  const auto circuit = nominal_circuit(store, assembly);
+  if (!circuit) return out;
+  if (const auto built = sim::as_built(*circuit, unit.name, unit.fitted))
+    for (const auto& part : built->parts)
+      for (const auto& [key, value] : part.values)
+        out[key == "value" ? part.name : part.name + "." + key] = value.value;
+  return {{"parts", out}};
+}
+
 Result<std::vector<std::string>> device_pins(Store& store, long long assembly) {
   const auto circuit = nominal_circuit(store, assembly);
   if (!circuit) return tl::unexpected(circuit.error());
@@ -214,6 +225,9 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
   const auto runnable = prepare(store, study, **bench, seed, options, std::move(only));
   if (!runnable) return tl::unexpected(runnable.error());
   if (events.found) events.found(runnable->findings);
+  for (const auto& key : options.accepted)
+    if (std::none_of(runnable->findings.begin(), runnable->findings.end(), [&](const auto& f) { return f.key == key; }))
+      return fail(Fault::usage, "Nothing was found that is called \"{}\"; there is nothing to accept.", key);
   if (const auto refused = study::refusal(runnable->findings, options.accepted)) return tl::unexpected(*refused);
 
   const auto device = store.device(assembly);
@@ -223,6 +237,7 @@ Result<long long> run_take(Store& store, const Study& study, const std::string& 
   json setup = {{"plan", runnable->plan}, {"bench", (*bench)->limits().name}, {"seed", seed},
                 {"device", device->name}, {"circuit", device->circuit},       {"unit", unit->name},
                 {"fitted", unit->fitted}};
+  setup["known_only_to_a_simulation"] = drawn_values(store, *unit, assembly);
   if (options.base) setup["base"] = *options.base;
   const auto take = store.begin_take(study.id, unit->name, (*bench)->limits().name, setup,
                                      options.base ? int(carried->size()) : runnable->planned, options.purpose);
@@ -290,6 +305,11 @@ Result<study::Analysis> analyse_take(Store& store, const Study& study, const Tak
         {"take.incomplete", study::Severity::caution,
          fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
          "Take again for the rest of the sweep."});
+  if (const int damaged = store.damaged_points(take.id); analysis && damaged > 0)
+    analysis->reading.doubts.push_back(
+        {"record.damaged", study::Severity::serious,
+         fmt::format("{} of {} points are damaged in the file and were left out.", damaged, take.points),
+         "Copy the dossier from a backup, or take again."});
   return analysis;
 }
 
@@ -317,6 +337,16 @@ Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, con
   for (const auto& mask : *masks) out.push_back({study.name, {}, mask, judge::judge(mask, read.curve)});
   if (!analysis)
     for (auto& line : out) line.judgement.reason = "there is no take yet";
+  if (take && analysis)
+    for (auto& line : out) {
+      for (const auto& d : analysis->reading.doubts)
+        if (d.severity == study::Severity::serious && line.judgement.caveat.empty())
+          line.judgement.caveat = "the take is in serious doubt: " + d.key;
+      if (take->incomplete() && take->state != TakeState::running)
+        line.judgement.caveat = fmt::format("the take was cut short: {} of {} points", take->points, take->planned);
+      if (const int damaged = store.damaged_points(take->id); damaged > 0)
+        line.judgement.caveat = fmt::format("{} of {} points are damaged in the file", damaged, take->points);
+    }
   return out;
 }
 
@@ -329,7 +359,7 @@ Result<std::vector<LedgerLine>> ledger(Store& store) {
     if (!takes) return tl::unexpected(takes.error());
     const Take* newest = nullptr;
     for (const auto& take : *takes)
-      if (take.points > 0 && take.purpose.empty()) newest = &take;
+      if (take.points > 0 && take.purpose.empty() && !take.aside) newest = &take;
     std::optional<study::Analysis> analysis;
     if (newest) {
       auto read = analyse_take(store, study, *newest);
@@ -344,7 +374,7 @@ Result<std::vector<LedgerLine>> ledger(Store& store) {
 }
 
 Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file,
-                              const std::string& notes) {
+                              const std::string& notes, bool aside) {
   const auto* kind = study::find_kind(study.kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
   study::Point point{.setting = json::object(), .records = {table}};
@@ -355,6 +385,8 @@ Result<long long> import_take(Store& store, const Study& study, const study::Rec
   if (auto ok = store.add_point(*take, point); !ok) return tl::unexpected(ok.error());
   if (!notes.empty())
     if (auto ok = store.set_note(*take, notes); !ok) return tl::unexpected(ok.error());
+  if (aside)
+    if (auto ok = store.set_aside(*take, true); !ok) return tl::unexpected(ok.error());
   if (auto ok = store.finish_take(*take, TakeState::finished); !ok) return tl::unexpected(ok.error());
   return *take;
 }

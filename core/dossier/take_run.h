@@ -18,6 +18,10 @@ Result<std::unique_ptr<bench::Bench>> open_bench(Store& store, const std::string
                                                  long long assembly = kMainAssembly, const std::string& standard = {},
                                                  double load_resistance = 1000);
 
+/// Every part value of a simulated unit as it was drawn within its tolerance: what no measurement is told, for those
+/// who hold measurements against it. Empty without a circuit.
+nlohmann::json drawn_values(Store& store, const Unit& unit, long long assembly);
+
 /// Pins and branches of the device's circuit, and its ratings.
 Result<std::vector<std::string>> device_pins(Store& store, long long assembly = kMainAssembly);
 device::Ratings device_ratings(Store& store, long long assembly = kMainAssembly);
@@ -88,11 +92,12 @@ struct LedgerLine {
 Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, const Take* take,
                                            const study::Analysis* analysis);
 
-/// The whole ledger: every study against its newest take that has points.
+/// The whole ledger: every study against its newest take that has points and is not laid aside.
 Result<std::vector<LedgerLine>> ledger(Store& store);
 
 /// Data of a file as a finished take of a study.
+/// @param aside  to be looked at, not judged
 Result<long long> import_take(Store& store, const Study& study, const study::Record& table, const std::string& file,
-                              const std::string& notes);
+                              const std::string& notes, bool aside = false);
 
 }  // namespace heron::dossier

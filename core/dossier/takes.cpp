@@ -5,6 +5,11 @@
 #include <cstring>
 #include <fstream>
 
+#include <sqlite3.h>
+
+#include <algorithm>
+
+#include "dossier/seal.h"
 #include "dossier/store_impl.h"
 
 namespace heron::dossier {
@@ -18,7 +23,7 @@ namespace {
 
 std::string take_columns(int version) {
   return std::string("id, study, number, unit, started, state, origin, points, planned, note, ") +
-         (version < 3 ? "''" : "purpose");
+         (version < 3 ? "''" : "purpose") + (version < 5 ? ", 0" : ", aside");
 }
 
 TakeState state_from(const std::string& text) {
@@ -29,9 +34,9 @@ TakeState state_from(const std::string& text) {
 
 Take take_row(Statement& q) {
   return {q.getColumn(0).getInt64(),  q.getColumn(1).getInt64(),  q.getColumn(2).getInt(),
-          q.getColumn(3).getString(), q.getColumn(4).getString(), state_from(q.getColumn(5).getString()),
-          q.getColumn(6).getString(), q.getColumn(7).getInt(),    q.getColumn(8).getInt(),
-          q.getColumn(9).getString(), q.getColumn(10).getString()};
+          text_of(q.getColumn(3)),    text_of(q.getColumn(4)),    state_from(q.getColumn(5).getString()),
+          text_of(q.getColumn(6)),    q.getColumn(7).getInt(),    q.getColumn(8).getInt(),
+          text_of(q.getColumn(9)),    text_of(q.getColumn(10)),   q.getColumn(11).getInt() != 0};
 }
 
 std::string now() {
@@ -58,14 +63,18 @@ std::string process_mark(pid_t pid) {
 template <class T>
 std::vector<T> numbers_from(const SQLite::Column& blob) {
   std::vector<T> out(std::size_t(blob.getBytes()) / sizeof(T));
-  if (!out.empty()) std::memcpy(out.data(), blob.getBlob(), out.size() * sizeof(T));
+  // The blob stays where it is only until the next call: one look, one copy.
+  const void* bytes = blob.getBlob();
+  if (!out.empty() && bytes) std::memcpy(out.data(), bytes, out.size() * sizeof(T));
   return out;
 }
 
-void read_records(SQLite::Database& db, int version, long long point_id, study::Point& point) {
+/// @param by_index  false: by looking at every record, for a file whose index is damaged
+void read_records(SQLite::Database& db, int version, long long point_id, study::Point& point, bool by_index = true) {
+  point.records.clear();
   Statement q(db, fmt::format("SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, "
-                              "u_delay, data, {} FROM record WHERE point = ? ORDER BY pass, channel",
-                              version < 4 ? "0" : "u_offset"));
+                              "u_delay, data, {} FROM record {} WHERE point = ? ORDER BY pass, channel",
+                              version < 4 ? "0" : "u_offset", by_index ? "" : "NOT INDEXED"));
   q.bind(1, static_cast<int64_t>(point_id));
   while (q.executeStep()) {
     const int pass = q.getColumn(0).getInt();
@@ -88,6 +97,29 @@ void read_records(SQLite::Database& db, int version, long long point_id, study::
     point.records.back().channels.push_back(std::move(channel));
   }
 }
+
+/// Reads what belongs to a point and holds it against its checksum, where it has one.
+/// @return false where the point is not what was written
+bool read_point(SQLite::Database& db, int version, const Statement& row, study::Point& point) {
+  const auto id = row.getColumn(0).getInt64();
+  const auto setting = row.getColumn(2).getString();
+  point.index = row.getColumn(1).getInt();
+  point.setting = json::parse(as_utf8(setting), nullptr, false);
+  if (point.setting.is_discarded()) return false;
+  const bool summed = !row.getColumn(3).isNull();
+  const auto sum = summed ? row.getColumn(3).getInt64() : 0;
+  for (const bool by_index : {true, false}) {
+    try {
+      read_records(db, version, id, point, by_index);
+      if (!summed || sum_of(setting, point) == sum) return true;
+    } catch (const SQLite::Exception&) {
+      if (!summed) return false;
+    }
+  }
+  return false;
+}
+
+std::string point_columns(int version) { return version < 5 ? "id, number, setting, NULL" : "id, number, setting, sum"; }
 
 }  // namespace
 
@@ -159,16 +191,32 @@ Result<json> Store::take_setup(long long id) {
     Statement q(*impl_->db, "SELECT setup FROM take WHERE id = ?");
     q.bind(1, static_cast<int64_t>(id));
     if (!q.executeStep()) return fail(Fault::usage, "{}: there is no such take.", path());
-    return json::parse(q.getColumn(0).getString());
+    return json::parse(text_of(q.getColumn(0)));
   });
 }
 
 Result<void> Store::set_note(long long take, const std::string& note) {
   return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db, "UPDATE take SET note = ? WHERE id = ?");
-    q.bind(1, note);
+    q.bind(1, as_utf8(note));
     q.bind(2, static_cast<int64_t>(take));
     q.exec();
+    reseal(*impl_->db, "take");
+    transaction.commit();
+    return {};
+  });
+}
+
+Result<void> Store::set_aside(long long take, bool aside) {
+  return guarded(path(), [&]() -> Result<void> {
+    SQLite::Transaction transaction(*impl_->db);
+    Statement q(*impl_->db, "UPDATE take SET aside = ? WHERE id = ?");
+    q.bind(1, int(aside));
+    q.bind(2, static_cast<int64_t>(take));
+    q.exec();
+    reseal(*impl_->db, "take");
+    transaction.commit();
     return {};
   });
 }
@@ -176,20 +224,24 @@ Result<void> Store::set_note(long long take, const std::string& note) {
 Result<long long> Store::begin_take(long long study, const std::string& unit, const std::string& origin,
                                     const json& setup, int planned, const std::string& purpose) {
   return guarded(path(), [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db,
                 "INSERT INTO take (study, number, unit, started, state, origin, setup, planned, process, purpose) "
                 "VALUES (?1, (SELECT COALESCE(MAX(number), 0) + 1 FROM take WHERE study = ?1), ?2, ?3, 'running', ?4, "
                 "?5, ?6, ?7, ?8)");
     q.bind(8, purpose);
     q.bind(1, static_cast<int64_t>(study));
-    q.bind(2, unit);
+    q.bind(2, as_utf8(unit));
     q.bind(3, now());
-    q.bind(4, origin);
-    q.bind(5, setup.dump());
+    q.bind(4, as_utf8(origin));
+    q.bind(5, json_text(setup));
     q.bind(6, planned);
     q.bind(7, process_mark(getpid()));
     q.exec();
-    return impl_->db->getLastInsertRowid();
+    const auto id = impl_->db->getLastInsertRowid();
+    reseal(*impl_->db, "take");
+    transaction.commit();
+    return id;
   });
 }
 
@@ -197,10 +249,12 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
   return guarded(path(), [&]() -> Result<void> {
     auto& db = *impl_->db;
     SQLite::Transaction transaction(db);
-    Statement p(db, "INSERT INTO point (take, number, setting) VALUES (?, ?, ?)");
+    Statement p(db, "INSERT INTO point (take, number, setting, sum) VALUES (?, ?, ?, ?)");
+    const auto setting = json_text(point.setting);
     p.bind(1, static_cast<int64_t>(take));
     p.bind(2, point.index);
-    p.bind(3, point.setting.dump());
+    p.bind(3, setting);
+    p.bind(4, sum_of(setting, point));
     p.exec();
     const auto point_id = db.getLastInsertRowid();
     Statement r(db,
@@ -269,6 +323,7 @@ Result<void> Store::drop_pass(long long take) {
       if (q.exec() == 0 && std::string_view(sql).starts_with("DELETE FROM take"))
         return fail(Fault::usage, "{}: the pass has a note or is the wake; it is kept.", path());
     }
+    reseal(db, "take");
     transaction.commit();
     return {};
   });
@@ -277,24 +332,61 @@ Result<void> Store::drop_pass(long long take) {
 Result<std::vector<study::Point>> Store::points(long long take) {
   return guarded(path(), [&]() -> Result<std::vector<study::Point>> {
     std::vector<study::Point> out;
-    Statement q(*impl_->db, "SELECT id, number, setting FROM point WHERE take = ? ORDER BY number");
-    q.bind(1, static_cast<int64_t>(take));
-    while (q.executeStep()) {
-      out.push_back({.index = q.getColumn(1).getInt(), .setting = json::parse(q.getColumn(2).getString())});
-      read_records(*impl_->db, impl_->version, q.getColumn(0).getInt64(), out.back());
+    try {
+      Statement q(*impl_->db, fmt::format("SELECT {} FROM point WHERE take = ? ORDER BY number",
+                                          point_columns(impl_->version)));
+      q.bind(1, static_cast<int64_t>(take));
+      while (q.executeStep()) {
+        out.emplace_back();
+        if (!read_point(*impl_->db, impl_->version, q, out.back())) out.pop_back();
+      }
+    } catch (const SQLite::Exception& e) {
+      if (e.getErrorCode() != SQLITE_CORRUPT) throw;
     }
+    Statement count(*impl_->db, "SELECT points FROM take WHERE id = ?");
+    count.bind(1, static_cast<int64_t>(take));
+    const int kept = count.executeStep() ? count.getColumn(0).getInt() : 0;
+    impl_->damaged_points[take] = std::max(0, kept - int(out.size()));
+    return out;
+  });
+}
+
+int Store::damaged_points(long long take) const {
+  const auto it = impl_->damaged_points.find(take);
+  return it == impl_->damaged_points.end() ? 0 : it->second;
+}
+
+Result<std::vector<std::string>> Store::check_all() {
+  return guarded(path(), [&]() -> Result<std::vector<std::string>> {
+    std::vector<std::string> out;
+    if (!impl_->damage.empty()) out.push_back(impl_->damage);
+    std::vector<std::pair<long long, std::string>> takes;
+    Statement q(*impl_->db, "SELECT take.id, study.name, take.number FROM take, study WHERE study.id = take.study");
+    while (q.executeStep())
+      takes.emplace_back(q.getColumn(0).getInt64(),
+                         fmt::format("{}, take {}", text_of(q.getColumn(1)), q.getColumn(2).getInt()));
+    for (const auto& [id, name] : takes) {
+      if (const auto read = points(id); !read) return tl::unexpected(read.error());
+      if (const int damaged = damaged_points(id); damaged > 0)
+        out.push_back(fmt::format("{}: {} points are damaged.", name, damaged));
+    }
+    Statement whole(*impl_->db, "PRAGMA quick_check(5)");
+    while (whole.executeStep())
+      if (const auto said = text_of(whole.getColumn(0)); said != "ok") out.push_back(said);
     return out;
   });
 }
 
 Result<study::Point> Store::point(long long take, int index) {
   return guarded(path(), [&]() -> Result<study::Point> {
-    Statement q(*impl_->db, "SELECT id, number, setting FROM point WHERE take = ? AND number = ?");
+    Statement q(*impl_->db, fmt::format("SELECT {} FROM point WHERE take = ? AND number = ?",
+                                        point_columns(impl_->version)));
     q.bind(1, static_cast<int64_t>(take));
     q.bind(2, index);
     if (!q.executeStep()) return fail(Fault::usage, "{}: the take has no point {}.", path(), index + 1);
-    study::Point point{.index = q.getColumn(1).getInt(), .setting = json::parse(q.getColumn(2).getString())};
-    read_records(*impl_->db, impl_->version, q.getColumn(0).getInt64(), point);
+    study::Point point;
+    if (!read_point(*impl_->db, impl_->version, q, point))
+      return fail(Fault::input, "{}: point {} is damaged in the file.", path(), index + 1);
     return point;
   });
 }

@@ -3,14 +3,14 @@
 #include <fast_float/fast_float.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
-#include <numbers>
-#include <set>
-#include <sstream>
+#include <optional>
 
 #include "base/quantity.h"
+#include "base/utf8.h"
 #include "base/words.h"
 
 namespace heron::exchange {
@@ -18,23 +18,21 @@ namespace {
 
 constexpr char kBlanks = ' ';
 
-/// A cell as a number; "nan" and "inf" are numbers here and refused later, with their line.
-bool read_number(std::string_view cell, bool decimal_comma, double& value) {
-  std::string text = trimmed(cell);
-  if (text.starts_with('+')) text.erase(0, 1);
-  if (decimal_comma) {
-    if (text.find('.') != std::string::npos && text.find(',') != std::string::npos) return false;
-    if (text.ends_with(',')) return false;
-    std::replace(text.begin(), text.end(), ',', '.');
-  }
-  const auto [end, fault] = fast_float::from_chars(text.data(), text.data() + text.size(), value);
-  return !text.empty() && end == text.data() + text.size() &&
-         (fault == std::errc() || fault == std::errc::result_out_of_range);
+bool blank(char c) { return c == ' ' || c == '\t' || c == '\v' || c == '\f'; }
+
+std::string_view stripped(std::string_view text) {
+  while (!text.empty() && blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && (blank(text.back()) || text.back() == '\r')) text.remove_suffix(1);
+  return text;
 }
 
+/// Lines that are notes wherever they stand.
+bool is_note(std::string_view line) { return line.front() == '#' || line.front() == '%'; }
+
 /// RFC 4180 rows with the given separator; blanks: runs of spaces and tabs. `stop_after` rows at most (0: all).
+/// @param keep  holds the texts of cells that quotation marks had to be taken out of
 Result<std::vector<Table::Row>> split(std::string_view text, char separator, const std::string& file,
-                                      std::size_t stop_after, std::string* notes) {
+                                      std::size_t stop_after, std::string* notes, const Table& keep) {
   std::vector<Table::Row> rows;
   int line = 1;
   std::size_t i = 0;
@@ -45,48 +43,57 @@ Result<std::vector<Table::Row>> split(std::string_view text, char separator, con
       if (i < text.size() && text[i] == '\n') ++i;
       ++line;
     };
-    const std::string whole = trimmed(text.substr(i, line_end - i));
-    if (whole.empty() || whole.front() == '#') {
+    const auto whole = stripped(text.substr(i, line_end - i));
+    if (whole.empty() || is_note(whole)) {
       if (notes && !whole.empty()) *notes += trimmed(whole.substr(1)) + "\n";
       i = line_end;
       skip_newline();
       continue;
     }
-    Table::Row row{.line = line};
+    Table::Row row{.line = line, .cells = {}};
     const int first_line = line;
+    if (!rows.empty()) row.cells.reserve(rows.back().cells.size());
     if (separator == kBlanks) {
-      std::istringstream words(whole);
-      for (std::string word; words >> word;) row.cells.push_back(word);
+      for (std::size_t at = 0; at < whole.size();) {
+        std::size_t end = at;
+        while (end < whole.size() && !blank(whole[end])) ++end;
+        row.cells.push_back(whole.substr(at, end - at));
+        while (end < whole.size() && blank(whole[end])) ++end;
+        at = end;
+      }
       i = line_end;
     } else {
-      std::string cell;
-      bool quoted = false, was_quoted = false;
-      for (; i < text.size(); ++i) {
-        const char c = text[i];
-        if (quoted) {
-          if (c == '"' && i + 1 < text.size() && text[i + 1] == '"')
-            cell += text[++i];
-          else if (c == '"')
-            quoted = false;
-          else {
-            if (c == '\n') ++line;
-            cell += c;
+      for (bool more = true; more;) {
+        std::size_t start = i;
+        while (start < line_end && blank(text[start]) && text[start] != separator) ++start;
+        if (start < text.size() && text[start] == '"') {
+          std::string cell;
+          bool closed = false;
+          for (i = start + 1; i < text.size(); ++i) {
+            if (text[i] == '"' && i + 1 < text.size() && text[i + 1] == '"') {
+              cell += text[++i];
+            } else if (text[i] == '"') {
+              closed = true;
+              ++i;
+              break;
+            } else {
+              if (text[i] == '\n' || (text[i] == '\r' && (i + 1 >= text.size() || text[i + 1] != '\n'))) ++line;
+              cell += text[i];
+            }
           }
-        } else if (c == '"' && trimmed(cell).empty()) {
-          quoted = was_quoted = true;
-          cell.clear();
-        } else if (c == separator) {
-          row.cells.push_back(was_quoted ? cell : trimmed(cell));
-          cell.clear();
-          was_quoted = false;
-        } else if (c == '\r' || c == '\n') {
-          break;
+          if (!closed)
+            return fail(Fault::input, "{}:{}: a quotation mark is opened and never closed.", file, first_line);
+          while (i < text.size() && text[i] != separator && text[i] != '\r' && text[i] != '\n') cell += text[i++];
+          row.cells.push_back(keep.keep(std::move(cell)));
         } else {
-          cell += c;
+          auto end = i;
+          while (end < text.size() && text[end] != separator && text[end] != '\r' && text[end] != '\n') ++end;
+          row.cells.push_back(stripped(text.substr(i, end - i)));
+          i = end;
         }
+        more = i < text.size() && text[i] == separator;
+        if (more) ++i;
       }
-      if (quoted) return fail(Fault::input, "{}:{}: a quotation mark is opened and never closed.", file, first_line);
-      row.cells.push_back(was_quoted ? cell : trimmed(cell));
     }
     skip_newline();
     rows.push_back(std::move(row));
@@ -99,54 +106,80 @@ double score(const std::vector<Table::Row>& rows, bool decimal_comma) {
   double sum = 0, value = 0;
   for (const auto& row : rows) {
     int numbers = 0, texts = 0;
-    for (const auto& cell : row.cells) (read_number(cell, decimal_comma, value) ? numbers : texts) += 1;
+    for (const auto& cell : row.cells)
+      if (!cell.empty()) (read_number(cell, decimal_comma, value) ? numbers : texts) += 1;
     // A short text cell beside numbers is a label; a row without numbers says nothing.
     if (numbers > 0) sum += numbers - 1.5 * texts;
   }
   return sum;
 }
 
-/// "I (mA)", "I [mA]", "I, mA" -> name, unit and the prefix's factor.
-TableColumn read_header_cell(const std::string& cell) {
-  TableColumn out{.name = trimmed(cell)};
-  std::string unit;
+bool is_numeric(std::string_view cell, bool decimal_comma) {
+  double value = 0;
+  return read_number(cell, decimal_comma, value);
+}
+
+/// "I (mA)", "I [mA]", "I, mA", "I mA" -> name, unit and the prefix's factor.
+TableColumn read_header_cell(std::string_view cell) {
+  TableColumn out{.name = trimmed(cell), .unit = {}};
+  out.header = out.name;
   const auto cut = [&](char open, char close) {
     if (!out.name.ends_with(close)) return false;
     const auto at = out.name.rfind(open);
     if (at == std::string::npos || at == 0) return false;
-    unit = trimmed(out.name.substr(at + 1, out.name.size() - at - 2));
-    out.name = trimmed(out.name.substr(0, at));
+    out.typed_unit = trimmed(std::string_view(out.name).substr(at + 1, out.name.size() - at - 2));
+    out.name = trimmed(std::string_view(out.name).substr(0, at));
     return true;
   };
   if (!cut('(', ')') && !cut('[', ']')) {
     if (const auto comma = out.name.rfind(','); comma != std::string::npos && comma > 0) {
-      unit = trimmed(out.name.substr(comma + 1));
-      out.name = trimmed(out.name.substr(0, comma));
+      out.typed_unit = trimmed(std::string_view(out.name).substr(comma + 1));
+      out.name = trimmed(std::string_view(out.name).substr(0, comma));
+    } else if (const auto space = out.name.rfind(' '); space != std::string::npos) {
+      // A last word that is a unit is one, unless it is a single letter, which may name a channel.
+      // Behind a number it belongs to that: "current at 5 mA" is in nothing that is said.
+      const auto word = out.name.substr(space + 1);
+      const auto before = std::string_view(out.name).substr(0, space);
+      const bool of_number = is_numeric(before.substr(before.rfind(' ') + 1), false);
+      if (word.size() > 1 && !of_number && column_unit(word)) {
+        out.typed_unit = word;
+        out.name = trimmed(std::string_view(out.name).substr(0, space));
+      }
     }
   }
-  if (unit.empty()) return out;
-  if (lower(unit) == "rad") {
-    out.unit = "deg";
-    out.factor = 180 / std::numbers::pi;
-    return out;
-  }
-  if (const auto one = parse_quantity("1 " + unit, ""); one && !one->unit.empty()) {
-    out.unit = one->unit;
-    out.factor = one->value;
+  if (const auto unit = column_unit(out.typed_unit)) {
+    out.unit = unit->symbol;
+    out.factor = unit->factor;
   }
   return out;
 }
 
-std::string_view role_unit(std::string_view role) {
-  if (role == "frequency") return "Hz";
-  if (role == "gain") return "dB";
-  if (role == "phase") return "deg";
-  if (role == "voltage") return "V";
-  if (role == "current") return "A";
-  return "";
+/// "[mA]" or "mA": what may stand in a row of units.
+std::string_view bare_unit(std::string_view cell) {
+  if (cell.size() > 2 && ((cell.front() == '[' && cell.back() == ']') || (cell.front() == '(' && cell.back() == ')')))
+    return cell.substr(1, cell.size() - 2);
+  return cell;
+}
+
+void drop_empty_end(std::vector<std::string_view>& cells, std::size_t width) {
+  while (cells.size() > width && cells.back().empty()) cells.pop_back();
 }
 
 }  // namespace
+
+bool read_number(std::string_view cell, bool decimal_comma, double& value) {
+  auto text = stripped(cell);
+  if (text.starts_with('+')) text.remove_prefix(1);
+  std::array<char, 64> copy;
+  if (decimal_comma && text.find(',') != std::string_view::npos) {
+    if (text.find('.') != std::string_view::npos || text.ends_with(',') || text.size() > copy.size()) return false;
+    std::replace_copy(text.begin(), text.end(), copy.begin(), ',', '.');
+    text = {copy.data(), text.size()};
+  }
+  if (text.empty() || text.front() == '+') return false;
+  const auto [end, fault] = fast_float::from_chars(text.data(), text.data() + text.size(), value);
+  return end == text.data() + text.size() && (fault == std::errc() || fault == std::errc::result_out_of_range);
+}
 
 std::string Table::column_list() const {
   std::string out;
@@ -155,20 +188,25 @@ std::string Table::column_list() const {
 }
 
 Result<std::string> read_file(const std::string& path) {
+  const auto name = as_utf8(path);
   std::error_code fault;
-  if (!std::filesystem::is_regular_file(path, fault)) return fail(Fault::input, "{}: there is no such file.", path);
-  if (std::filesystem::file_size(path, fault) > 1'000'000'000)
-    return fail(Fault::input, "{}: the file is larger than 1 GB.", path);
+  if (!std::filesystem::is_regular_file(path, fault)) return fail(Fault::input, "{}: there is no such file.", name);
+  const auto size = std::filesystem::file_size(path, fault);
+  if (size > 1'000'000'000) return fail(Fault::input, "{}: the file is larger than 1 GB.", name);
   std::ifstream in(path, std::ios::binary);
-  std::ostringstream out;
-  out << in.rdbuf();
-  if (!in) return fail(Fault::input, "{}: the file cannot be read.", path);
-  return out.str();
+  std::string out(std::size_t(size), '\0');
+  in.read(out.data(), std::streamsize(out.size()));
+  // What grows or shrinks meanwhile is read as far as it goes.
+  out.resize(std::size_t(std::max<std::streamsize>(0, in.gcount())));
+  if (!in && !in.eof()) return fail(Fault::input, "{}: the file cannot be read.", name);
+  return out;
 }
 
-Result<Table> read_table(std::string_view text, const std::string& file) {
-  if (text.starts_with("\xef\xbb\xbf")) text.remove_prefix(3);
-  if (text.find('\0') != std::string_view::npos) return fail(Fault::input, "{}:1: the file is not text.", file);
+Result<Table> read_table(std::string bytes, const std::string& file) {
+  auto decoded = decoded_text(std::move(bytes), file);
+  if (!decoded) return tl::unexpected(decoded.error());
+  Table table{.file = file, .notes = {}, .columns = {}, .rows = {}};
+  const std::string_view text = table.keep(std::move(*decoded));
   struct Candidate {
     char separator;
     bool decimal_comma;
@@ -179,7 +217,8 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
   const Candidate* chosen = nullptr;
   std::optional<Error> broken_quote;
   for (const auto& c : candidates) {
-    const auto sample = split(text, c.separator, file, 300, nullptr);
+    const Table scratch;
+    const auto sample = split(text, c.separator, file, 300, nullptr, scratch);
     if (!sample) {
       broken_quote = sample.error();
       continue;
@@ -191,149 +230,85 @@ Result<Table> read_table(std::string_view text, const std::string& file) {
   }
   if (!chosen && broken_quote) return tl::unexpected(*broken_quote);
   if (!chosen) return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
-  Table table{.file = file, .decimal_comma = chosen->decimal_comma};
-  auto rows = split(text, chosen->separator, file, 0, &table.notes);
-  if (!rows) return tl::unexpected(rows.error());
+  table.decimal_comma = chosen->decimal_comma;
+  auto split_rows = split(text, chosen->separator, file, 0, &table.notes, table);
+  if (!split_rows) return tl::unexpected(split_rows.error());
+  auto& rows = *split_rows;
 
-  double value = 0;
-  const auto numeric = [&](const std::string& cell) { return read_number(cell, table.decimal_comma, value); };
+  const auto numbers_in = [&](const Table::Row& row) {
+    return std::size_t(std::count_if(row.cells.begin(), row.cells.end(),
+                                     [&](auto cell) { return is_numeric(cell, table.decimal_comma); }));
+  };
   std::size_t first = 0;
-  for (; first < rows->size(); ++first) {
-    const auto& cells = (*rows)[first].cells;
-    const auto count = std::count_if(cells.begin(), cells.end(), numeric);
-    if (count > 0 && 2 * std::size_t(count) >= cells.size()) break;
+  for (; first < rows.size(); ++first) {
+    const auto& cells = rows[first].cells;
+    const auto count = numbers_in(rows[first]);
     // With many text columns beside the numbers, the row after the header has the header's width.
-    if (count > 0 && first > 0 && (*rows)[first - 1].cells.size() == cells.size()) break;
+    const bool like_data =
+        count > 0 && (2 * count >= cells.size() || (first > 0 && rows[first - 1].cells.size() == cells.size()));
+    // A label with a number, such as "Points,3", stands before the header: what follows it has no number at all.
+    if (like_data && (first + 1 == rows.size() || numbers_in(rows[first + 1]) > 0 || first > 40)) break;
   }
-  if (first == rows->size()) return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
-  const auto width = (*rows)[first].cells.size();
+  if (first == rows.size()) return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
+  auto& cells = rows[first].cells;
+  std::size_t header = first;  // one past it; first: none
+  std::optional<std::size_t> units;
+  const auto headerlike = [&](std::size_t at, std::size_t width) {
+    auto named = rows[at].cells;
+    drop_empty_end(named, width);
+    return named.size() == width && std::none_of(named.begin(), named.end(), [&](auto cell) {
+             return is_numeric(cell, table.decimal_comma);
+           });
+  };
+  // Separators at the end of the header's line or of some rows hold nothing.
+  std::size_t width = cells.size();
+  while (width > 1 && cells[width - 1].empty() && (first == 0 || rows[first - 1].cells.size() < width)) --width;
+  if (first > 0 && rows[first - 1].cells.size() == cells.size())
+    while (width > 1 && cells[width - 1].empty() && rows[first - 1].cells[width - 1].empty()) --width;
   // A table of one column beside a separator that quoting has spoilt is that other table, broken.
   if (width == 1 && broken_quote) return tl::unexpected(*broken_quote);
+  if (first > 0 && headerlike(first - 1, width)) {
+    header = first - 1;
+    // A row of units alone, below the names.
+    const auto& last = rows[header].cells;
+    const bool all_units = std::all_of(last.begin(), last.end(), [](auto cell) {
+      return cell.empty() || cell == "-" || column_unit(bare_unit(cell)).has_value();
+    });
+    if (header > 0 && all_units && headerlike(header - 1, width)) {
+      units = header;
+      --header;
+    }
+  }
   std::size_t notes_end = first;
-  if (first > 0 && (*rows)[first - 1].cells.size() == width &&
-      std::none_of((*rows)[first - 1].cells.begin(), (*rows)[first - 1].cells.end(), numeric)) {
-    notes_end = first - 1;
-    for (const auto& cell : (*rows)[first - 1].cells) table.columns.push_back(read_header_cell(cell));
+  if (header < first) {
+    notes_end = header;
+    for (std::size_t k = 0; k < width; ++k) {
+      auto column = read_header_cell(k < rows[header].cells.size() ? rows[header].cells[k] : std::string_view());
+      if (units && k < rows[*units].cells.size() && column.typed_unit.empty() && rows[*units].cells[k] != "-") {
+        column.typed_unit = std::string(bare_unit(rows[*units].cells[k]));
+        if (const auto unit = column_unit(column.typed_unit)) {
+          column.unit = unit->symbol;
+          column.factor = unit->factor;
+        }
+      }
+      table.columns.push_back(std::move(column));
+    }
   } else {
     table.columns.resize(width);
   }
   std::string before;
   for (std::size_t i = 0; i < notes_end; ++i) {
-    for (std::size_t k = 0; k < (*rows)[i].cells.size(); ++k) before += (k ? " " : "") + (*rows)[i].cells[k];
+    for (std::size_t k = 0; k < rows[i].cells.size(); ++k) {
+      before += k ? " " : "";
+      before += rows[i].cells[k];
+    }
     before += "\n";
   }
   table.notes += before;
-  table.rows.assign(std::make_move_iterator(rows->begin() + std::ptrdiff_t(first)),
-                    std::make_move_iterator(rows->end()));
+  rows.erase(rows.begin(), rows.begin() + std::ptrdiff_t(first));
+  for (auto& row : rows) drop_empty_end(row.cells, width);
+  table.rows = std::move(rows);
   return table;
-}
-
-namespace {
-
-std::set<std::string> known_roles(const study::Kind& kind) {
-  std::set<std::string> known(kind.optional_roles.begin(), kind.optional_roles.end());
-  for (const auto& set : kind.roles) known.insert(set.begin(), set.end());
-  return known;
-}
-
-Result<std::map<std::string, std::size_t>> places_of(const Table& table, const study::Kind& kind,
-                                                     const ColumnChoice& choice) {
-  std::map<std::string, std::size_t> place;
-  // A column that was chosen for one role is not another's by its name.
-  const auto taken = [&](std::size_t column) {
-    for (const auto& [role, name] : choice.column)
-      if (lower(name) == lower(table.columns[column].name) || name == std::to_string(column + 1)) return true;
-    return false;
-  };
-  for (const auto& role : known_roles(kind)) {
-    if (const auto chosen = choice.column.find(role); chosen != choice.column.end()) {
-      std::optional<std::size_t> at;
-      for (std::size_t i = 0; i < table.columns.size(); ++i)
-        if (!at && lower(table.columns[i].name) == lower(chosen->second)) at = i;
-      const bool digits =
-          !chosen->second.empty() && chosen->second.size() < 6 &&
-          std::all_of(chosen->second.begin(), chosen->second.end(), [](char c) { return c >= '0' && c <= '9'; });
-      if (!at && digits)
-        if (const auto number = std::size_t(std::stoul(chosen->second)); number >= 1 && number <= table.columns.size())
-          at = number - 1;
-      if (!at)
-        return fail(Fault::input, "{}: there is no column \"{}\" for {}; there are {}.", table.file, chosen->second,
-                    role, table.column_list());
-      place[role] = *at;
-      continue;
-    }
-    for (std::size_t i = 0; i < table.columns.size(); ++i) {
-      if (lower(table.columns[i].name) != role || taken(i)) continue;
-      if (place.contains(role))
-        return fail(Fault::input, "{}: columns {} and {} are both called {}; say which with --column {}=NUMBER.",
-                    table.file, place[role] + 1, i + 1, role, role);
-      place[role] = i;
-    }
-  }
-  return place;
-}
-
-}  // namespace
-
-std::map<std::string, std::size_t> role_columns(const Table& table, const study::Kind& kind,
-                                                const ColumnChoice& choice) {
-  return places_of(table, kind, choice).value_or(std::map<std::string, std::size_t>{});
-}
-
-Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
-  const auto known = known_roles(kind);
-  for (const auto& [role, name] : choice.column)
-    if (!known.contains(role)) return fail(Fault::usage, "--column: a {} study has no role \"{}\".", kind.name, role);
-  for (const auto& [role, factor] : choice.scale)
-    if (!known.contains(role)) return fail(Fault::usage, "--scale: a {} study has no role \"{}\".", kind.name, role);
-
-  auto places = places_of(table, kind, choice);
-  if (!places) return tl::unexpected(places.error());
-  auto& place = *places;
-  const std::vector<std::string_view>* roles = nullptr;
-  for (const auto& set : kind.roles)
-    if (!roles && std::all_of(set.begin(), set.end(), [&](auto role) { return place.contains(std::string(role)); }))
-      roles = &set;
-  if (!roles) {
-    std::string missing;
-    for (const auto role : kind.roles.front())
-      if (!place.contains(std::string(role))) missing += (missing.empty() ? "" : ", ") + std::string(role);
-    return fail(Fault::input, "{}: no column plays the role {}; there are {}. Say which with --column ROLE=NAME.",
-                table.file, missing, table.column_list());
-  }
-
-  std::vector<std::string> used(roles->begin(), roles->end());
-  for (const auto role : kind.optional_roles)
-    if (place.contains(std::string(role))) used.emplace_back(role);
-  study::Record record;
-  for (const auto& role : used) {
-    const auto at = place[role];
-    const auto& column = table.columns[at];
-    const auto wanted = role_unit(role);
-    if (!column.unit.empty() && !wanted.empty() && column.unit != wanted)
-      return fail(Fault::input, "{}: column {} is in {}, but {} is wanted for {}.", table.file, column.name,
-                  column.unit, wanted, role);
-    const auto scale = choice.scale.find(role);
-    const double factor = column.factor * (scale == choice.scale.end() ? 1 : scale->second);
-    study::Channel channel{.role = role, .unit = wanted.empty() ? column.unit : std::string(wanted)};
-    channel.numbers.reserve(table.rows.size());
-    for (const auto& row : table.rows) {
-      if (at >= row.cells.size())
-        return fail(Fault::input, "{}:{}: the row has {} cells; column {} ({}) is missing.", table.file, row.line,
-                    row.cells.size(), at + 1, role);
-      double value = 0;
-      if (!read_number(row.cells[at], table.decimal_comma, value))
-        return fail(Fault::input, "{}:{}: column {} ({}): \"{}\" is not a number.", table.file, row.line, at + 1, role,
-                    row.cells[at].substr(0, 40));
-      value *= factor;
-      if (!std::isfinite(value))
-        return fail(Fault::input, "{}:{}: column {} ({}): \"{}\" is not a finite number.", table.file, row.line, at + 1,
-                    role, row.cells[at].substr(0, 40));
-      channel.numbers.push_back(value);
-    }
-    record.channels.push_back(std::move(channel));
-  }
-  return record;
 }
 
 }  // namespace heron::exchange

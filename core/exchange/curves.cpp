@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "base/utf8.h"
 #include "exchange/side_by_side.h"
 #include "exchange/touchstone.h"
 
@@ -20,7 +22,14 @@ std::string ending_of(const std::string& path) {
   return out;
 }
 
-std::string plain_name(const std::string& path) { return std::filesystem::path(path).filename().string(); }
+std::string plain_name(const std::string& path) { return as_utf8(std::filesystem::path(path).filename().string()); }
+
+/// Columns and scales are for tables; elsewhere they would be silently without effect.
+Result<void> no_columns(const ColumnChoice& choice, const std::string& path) {
+  if (choice.column.empty() && choice.scale.empty()) return {};
+  return fail(Fault::usage, "{}: --column and --scale are for tables; this file says itself what is what.",
+              plain_name(path));
+}
 
 bool is_network(const std::string& ending) {
   return ending.size() >= 4 && ending[1] == 's' && ending.back() == 'p' &&
@@ -33,7 +42,9 @@ bool is_table(const std::string& ending) { return ending == ".csv" || ending == 
 void drop_repeated_headers(Table& table, std::vector<std::size_t>& starts) {
   std::vector<Table::Row> kept;
   for (auto& row : table.rows) {
-    bool same = !row.cells.empty() && !table.columns.empty();
+    double number = 0;
+    bool same = !row.cells.empty() && !table.columns.empty() &&
+                !read_number(row.cells.front(), table.decimal_comma, number);
     for (std::size_t k = 0; same && k < std::min(row.cells.size(), table.columns.size()); ++k)
       same = !table.columns[k].name.empty() && row.cells[k].starts_with(table.columns[k].name);
     if (same) {
@@ -73,14 +84,30 @@ std::vector<FileCurve> split(study::Record record, std::vector<std::size_t> star
       part.numbers.assign(channel.numbers.begin() + std::ptrdiff_t(from), channel.numbers.begin() + std::ptrdiff_t(to));
       curve.record.channels.push_back(std::move(part));
     }
+    if (record.lines.size() == rows)
+      curve.record.lines.assign(record.lines.begin() + std::ptrdiff_t(from), record.lines.begin() + std::ptrdiff_t(to));
     out.push_back(std::move(curve));
   }
   return out;
 }
 
+/// The number of the curve as a step beside its rows.
+void add_steps(study::Record& record, const std::vector<std::size_t>& starts) {
+  study::Channel step{.role = "step", .unit = "", .pin = {}, .counts = {}, .numbers = {}};
+  const auto rows = record.channels.front().size();
+  for (std::size_t row = 0, curve = 0; row < rows; ++row) {
+    while (curve + 1 < starts.size() && starts[curve + 1] <= row) ++curve;
+    step.numbers.push_back(double(curve + 1));
+  }
+  record.channels.push_back(std::move(step));
+}
+
 Result<std::vector<FileCurve>> table_curves(Table table, const study::Kind& kind, const FileReading& reading) {
   std::vector<std::size_t> starts;
-  if (reading.split) drop_repeated_headers(table, starts);
+  const bool knows_steps =
+      std::find(kind.optional_roles.begin(), kind.optional_roles.end(), "step") != kind.optional_roles.end();
+  const bool divide = reading.several == Several::apart || (reading.several == Several::steps && knows_steps);
+  if (divide) drop_repeated_headers(table, starts);
   if (reading.columns.column.empty()) {
     auto other = unfolded(table, kind);
     if (!other) return tl::unexpected(other.error());
@@ -91,8 +118,11 @@ Result<std::vector<FileCurve>> table_curves(Table table, const study::Kind& kind
   // Voltages that go back by steps are a loop; those that leap back begin another curve, unless a step tells them
   // apart.
   const auto* leading = record->find(record->find("voltage") && !record->find("step") ? "voltage" : "frequency");
-  if (reading.split && starts.empty() && leading) starts = restarts(leading->values());
-  if (!reading.split) starts.clear();
+  if (divide && starts.empty() && leading) starts = restarts(leading->values());
+  if (reading.several == Several::steps) {
+    if (starts.size() > 1 && knows_steps && !record->find("step")) add_steps(*record, starts);
+    starts.clear();
+  }
   return split(std::move(*record), std::move(starts), plain_name(table.file), table.notes);
 }
 
@@ -102,20 +132,23 @@ Result<NetworkData> network(const std::string& path) {
   return read_touchstone(*text, path);
 }
 
-Result<std::vector<FileCurve>> json_curves(const std::string& path) {
-  const auto text = read_file(path);
+Result<std::vector<FileCurve>> json_curves(const std::string& path, const study::Kind& kind) {
+  auto text = read_file(path);
   if (!text) return tl::unexpected(text.error());
-  const auto in = json::parse(*text, nullptr, false);
+  const auto in = json::parse(as_utf8(std::move(*text)), nullptr, false);
   if (in.is_discarded()) return fail(Fault::input, "{}: the file is not JSON; is it cut short?", path);
   if (!in.is_object() || !in.contains("curve") || !in["curve"].is_object())
     return fail(Fault::input, "{}: there is no curve in it; take.json of an export has one.", path);
-  FileCurve out{.name = plain_name(path), .notes = in.value("note", std::string())};
+  FileCurve out{.name = plain_name(path), .record = {}, .notes = {}};
+  if (const auto note = in.find("note"); note != in.end() && note->is_string()) out.notes = note->get<std::string>();
   std::size_t rows = 0;
   for (const auto& [role, values] : in["curve"].items()) {
-    study::Channel channel{.role = role};
+    const auto* about = kind.find_role(role);
+    study::Channel channel{.role = role, .unit = about && !about->units.empty() ? std::string(about->units.front()) : ""};
     if (!values.is_array()) return fail(Fault::input, "{}: curve.{}: a list of numbers is wanted.", path, role);
     for (const auto& v : values) {
-      if (!v.is_number()) return fail(Fault::input, "{}: curve.{}: {} is not a number.", path, role, v.dump());
+      if (!v.is_number() || !std::isfinite(v.get<double>()))
+        return fail(Fault::input, "{}: curve.{}: {} is not a finite number.", path, role, v.dump().substr(0, 40));
       channel.numbers.push_back(v.get<double>());
     }
     if (rows && channel.numbers.size() != rows)
@@ -124,6 +157,9 @@ Result<std::vector<FileCurve>> json_curves(const std::string& path) {
     out.record.channels.push_back(std::move(channel));
   }
   if (rows == 0) return fail(Fault::input, "{}: the curve has no points.", path);
+  if (const auto step = in.find("step_unit"); step != in.end() && step->is_string())
+    for (auto& channel : out.record.channels)
+      if (channel.role == "step") channel.unit = step->get<std::string>();
   return std::vector{std::move(out)};
 }
 
@@ -138,6 +174,7 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
                                            const FileReading& reading) {
   const auto ending = ending_of(path);
   if (is_network(ending)) {
+    if (auto ok = no_columns(reading.columns, path); !ok) return tl::unexpected(ok.error());
     const auto data = network(path);
     if (!data) return tl::unexpected(data.error());
     const bool as_z = reading.impedance && data->ports == 1 && (data->kind == 'S' || data->kind == 'Z');
@@ -148,13 +185,18 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
     if (!record) return tl::unexpected(record.error());
     return std::vector{FileCurve{plain_name(path), std::move(*record), data->notes}};
   }
-  if (ending == ".json") return json_curves(path);
+  if (!reading.parameter.empty())
+    return fail(Fault::usage, "{}: `parameter` is for network files; it has no effect here.", plain_name(path));
+  if (ending == ".json") {
+    if (auto ok = no_columns(reading.columns, path); !ok) return tl::unexpected(ok.error());
+    return json_curves(path, kind);
+  }
   if (!is_table(ending))
     return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt, .tsv, .s1p, .s2p and .json can.",
                 path);
-  const auto text = read_file(path);
+  auto text = read_file(path);
   if (!text) return tl::unexpected(text.error());
-  auto table = read_table(*text, path);
+  auto table = read_table(std::move(*text), as_utf8(path));
   if (!table) return tl::unexpected(table.error());
   return table_curves(std::move(*table), kind, reading);
 }
@@ -189,6 +231,8 @@ void look_twice(const std::vector<FileCurve>& curves, FilePreview& out) {
 
 FilePreview preview_file(const std::string& path, const study::Kind& kind, const FileReading& reading) {
   FilePreview out{.file = plain_name(path)};
+  auto as_shown = reading;
+  as_shown.columns.how = "Choose it above its column.";
   const auto ending = ending_of(path);
   if (is_network(ending)) {
     if (const auto data = network(path)) {
@@ -200,20 +244,30 @@ FilePreview preview_file(const std::string& path, const study::Kind& kind, const
     }
   } else if (is_table(ending)) {
     out.table = true;
-    if (const auto text = read_file(path))
-      if (auto table = read_table(*text, path)) {
+    if (auto text = read_file(path))
+      if (auto table = read_table(std::move(*text), as_utf8(path))) {
         for (std::size_t k = 0; k < table->columns.size(); ++k) {
           const auto& c = table->columns[k];
-          out.columns.push_back((c.name.empty() ? fmt::format("column {}", k + 1) : c.name) +
-                                (c.unit.empty() ? "" : " (" + c.unit + ")"));
+          out.columns.push_back(c.header.empty() ? fmt::format("column {}", k + 1) : c.header);
           out.roles.push_back("");
         }
         for (std::size_t k = 0; k < std::min<std::size_t>(5, table->rows.size()); ++k)
-          out.rows.push_back(table->rows[k].cells);
-        for (const auto& [role, column] : role_columns(*table, kind, reading.columns)) out.roles[column] = role;
+          out.rows.emplace_back(table->rows[k].cells.begin(), table->rows[k].cells.end());
+        auto& choice = as_shown.columns;
+        if (!unfolded(*table, kind).value_or(std::nullopt))
+          for (const auto& [role, column] : guessed_columns(*table, kind, choice)) {
+            choice.column[role] = column;
+            out.guessed[role] = column;
+          }
+        for (const auto& [role, column] : role_columns(*table, kind, choice)) out.roles[column] = role;
       }
   }
-  const auto curves = read_curves(path, kind, reading);
+  if (!out.guessed.empty()) {
+    std::string said;
+    for (const auto& [role, column] : out.guessed) said += fmt::format("{}{} is column {}", said.empty() ? "" : ", ", role, column);
+    out.warnings.push_back("Guessed from names and units: " + said + ". Look whether that is right.");
+  }
+  const auto curves = read_curves(path, kind, as_shown);
   if (!curves) {
     out.trouble = curves.error().message;
     return out;

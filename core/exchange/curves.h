@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/csv_reader.h"
+#include "exchange/columns.h"
 
 /// Whatever file holds curves: tables, network parameters, our own JSON. What an import shows before it is done, and
 /// does.
@@ -16,11 +16,18 @@ struct FileCurve {
   std::string notes;
 };
 
+/// What a table is whose first column starts anew: several curves, one under another.
+enum class Several {
+  apart,  ///< each a curve of its own
+  steps,  ///< of a kind that knows steps: one family, told apart by the curve's number; else one table
+  one,    ///< one table, as it stands
+};
+
 /// How a file is to be understood. All of it has defaults.
 struct FileReading {
   ColumnChoice columns;
   std::string parameter;   ///< of network data: "S21"; empty for the usual one
-  bool split = true;       ///< a table whose first column starts anew holds several curves, one under another
+  Several several = Several::apart;
   bool impedance = false;  ///< one-port network data are wanted as impedance
 };
 
@@ -35,8 +42,9 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
 struct FilePreview {
   std::string file;
   bool table = false;                               ///< columns can be chosen
-  std::vector<std::string> columns;                 ///< "frequency (Hz)"
+  std::vector<std::string> columns;                 ///< headers as the file has them: "Freq (kHz)"
   std::vector<std::string> roles;                   ///< of each column; empty where it is not used
+  std::map<std::string, std::string> guessed;       ///< role -> column, where names did not settle it
   std::vector<std::vector<std::string>> rows;       ///< the first few, as text
   std::vector<std::string> parameters;              ///< of network data: what can be chosen
   std::vector<std::pair<std::string, int>> curves;  ///< name and number of points, as they would become takes

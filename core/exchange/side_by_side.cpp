@@ -37,7 +37,7 @@ Result<std::optional<Table>> unfolded(const Table& table, const study::Kind& kin
   const std::string x_role(kind.roles.front()[0]), y_role(kind.roles.front()[1]);
   struct Pair {
     std::size_t x, y;
-    std::string step;
+    std::string_view step;
   };
   std::vector<Pair> pairs;
   std::optional<std::size_t> common;
@@ -60,21 +60,24 @@ Result<std::optional<Table>> unfolded(const Table& table, const study::Kind& kin
     unit = step->second;
     auto text = fmt::format("{}", step->first);
     if (table.decimal_comma) std::replace(text.begin(), text.end(), '.', ',');
-    pairs.push_back({*x, k, std::move(text)});
+    pairs.push_back({*x, k, table.keep(std::move(text))});
   }
   if (pairs.empty()) return std::nullopt;
   const auto &x0 = table.columns[pairs.front().x], &y0 = table.columns[pairs.front().y];
   Table out{.file = table.file,
             .notes = table.notes,
-            .columns = {{x_role, x0.unit, x0.factor}, {y_role, y0.unit, y0.factor}, {"step", unit, 1}},
+            .columns = {{x_role, x0.unit, x0.factor, x0.typed_unit, x0.header},
+                        {y_role, y0.unit, y0.factor, y0.typed_unit, y0.header},
+                        {"step", unit, 1, unit, "step"}},
             .rows = {},
-            .decimal_comma = table.decimal_comma};
+            .decimal_comma = table.decimal_comma,
+            .texts = table.texts};
   for (const auto& pair : pairs) {
     if (table.columns[pair.x].factor != x0.factor || table.columns[pair.y].factor != y0.factor)
       return fail(Fault::input, "{}: columns {} and {} are in other units than the first pair.", table.file, pair.x + 1,
                   pair.y + 1);
     for (const auto& row : table.rows) {
-      const auto cell = [&](std::size_t k) { return k < row.cells.size() ? trimmed(row.cells[k]) : std::string(); };
+      const auto cell = [&](std::size_t k) { return k < row.cells.size() ? row.cells[k] : std::string_view(); };
       if (cell(pair.y).empty() && (cell(pair.x).empty() || pair.x == common)) continue;
       out.rows.push_back({row.line, {cell(pair.x), cell(pair.y), pair.step}});
     }

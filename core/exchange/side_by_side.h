@@ -2,6 +2,7 @@
 #include <optional>
 
 #include "exchange/csv_reader.h"
+#include "study/kind.h"
 
 namespace heron::exchange {
 

@@ -10,8 +10,10 @@
 #include <filesystem>
 #include <fstream>
 #include <numbers>
+#include <set>
 
 #include "exchange/touchstone.h"
+#include "study/shared_error.h"
 
 namespace heron::exchange {
 
@@ -27,7 +29,7 @@ std::string family_csv(const study::Columns& curve) {
     const auto rest = c.name.find(' ');
     out += fmt::format("{}{}{} ({}),{} ({})", out.empty() ? "" : ",", curve.x_name,
                        rest == std::string::npos ? "" : c.name.substr(rest), curve.x_unit, c.name, c.unit);
-    if (!c.u.empty()) out += fmt::format(",u {} ({})", c.name, c.unit);
+    if (!c.u.empty()) out += fmt::format(",u_{} ({})", c.name, c.unit);
     rows = std::max(rows, c.y.size());
   }
   out += "\n";
@@ -51,18 +53,48 @@ bool has_own_places(const study::Columns& curve) {
 
 }  // namespace
 
+namespace {
+
+/// Every column of a curve with one x, uncertainties and what of them points share included.
+std::vector<std::pair<std::string, const std::vector<double>*>> all_columns(const study::Columns& curve, bool units) {
+  std::vector<std::pair<std::string, const std::vector<double>*>> out;
+  const auto put = [&](const std::string& name, const std::string& unit, const std::vector<double>& row) {
+    if (!row.empty()) out.emplace_back(units ? fmt::format("{} ({})", name, unit) : name, &row);
+  };
+  put(curve.x_name, curve.x_unit, curve.x);
+  for (const auto& c : curve.columns) put(c.name, c.unit, c.y);
+  put("u_" + curve.x_name, curve.x_unit, curve.x_u);
+  for (const auto& c : curve.columns) put("u_" + c.name, c.unit, c.u);
+  std::set<int> sources;
+  for (const auto& [source, row] : curve.x_shared) sources.insert(source);
+  for (const auto& c : curve.columns)
+    for (const auto& [source, row] : c.shared) sources.insert(source);
+  int number = 0;
+  for (const int source : sources) {
+    ++number;
+    if (const auto it = curve.x_shared.find(source); it != curve.x_shared.end())
+      put(study::shared_role(curve.x_name, number), curve.x_unit, it->second);
+    for (const auto& c : curve.columns)
+      if (const auto it = c.shared.find(source); it != c.shared.end())
+        put(study::shared_role(c.name, number), c.unit, it->second);
+  }
+  return out;
+}
+
+}  // namespace
+
 std::string curve_csv(const study::Columns& curve) {
   if (has_own_places(curve)) return family_csv(curve);
-  std::string out = fmt::format("{} ({})", curve.x_name, curve.x_unit);
-  for (const auto& c : curve.columns) out += fmt::format(",{} ({})", c.name, c.unit);
-  for (const auto& c : curve.columns)
-    if (!c.u.empty()) out += fmt::format(",u {} ({})", c.name, c.unit);
+  const auto columns = all_columns(curve, true);
+  std::string out;
+  for (const auto& [name, row] : columns) out += (out.empty() ? "" : ",") + name;
   out += "\n";
   for (std::size_t i = 0; i < curve.x.size(); ++i) {
-    out += fmt::format("{}", curve.x[i]);
-    for (const auto& c : curve.columns) out += fmt::format(",{}", c.y[i]);
-    for (const auto& c : curve.columns)
-      if (!c.u.empty()) out += fmt::format(",{}", c.u[i]);
+    bool first = true;
+    for (const auto& [name, row] : columns) {
+      out += fmt::format("{}{}", first ? "" : ",", (*row)[i]);
+      first = false;
+    }
     out += "\n";
   }
   return out;
@@ -122,22 +154,35 @@ json curve_json(const study::Columns& curve) {
     const auto name = curve.columns.front().name.substr(0, curve.columns.front().name.find(' '));
     return {{curve.x_name, x}, {name, y}, {"step", step}};
   }
-  json out = {{curve.x_name, curve.x}};
-  for (const auto& column : curve.columns) out[column.name] = column.y;
+  json out = json::object();
+  for (const auto& [name, row] : all_columns(curve, false)) out[name] = *row;
   return out;
 }
 
 Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
                        const study::Analysis& analysis) {
+  std::string curve_step_unit;
   const auto setup = store.take_setup(take.id);
   if (!setup) return tl::unexpected(setup.error());
+  auto curve = curve_json(analysis.curve);
+  if (const auto* kind = study::find_kind(study.kind); kind && kind->readings) {
+    // Every reading in the order taken, which holds both ways of a loop and what a limit held.
+    const auto points = store.points(take.id);
+    if (!points) return tl::unexpected(points.error());
+    const auto table = kind->readings(*points);
+    if (!table) return tl::unexpected(table.error());
+    curve = json::object();
+    for (const auto& channel : table->channels)
+      if (kind->find_role(channel.role)) curve[channel.role] = channel.values();
+    if (const auto* step = table->find("step")) curve_step_unit = step->unit;
+  }
   const auto lines = dossier::judge_take(store, study, &take, &analysis);
   if (!lines) return tl::unexpected(lines.error());
   json claims = json::array();
   for (const auto& line : *lines)
     claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement)
                                 : judge::to_json(*line.mask, line.judgement));
-  return json{{"kind", study.kind},
+  json out = {{"kind", study.kind},
               {"study", study.name},
               {"take", take.number},
               {"unit", take.unit},
@@ -147,11 +192,13 @@ Result<json> take_json(dossier::Store& store, const dossier::Study& study, const
               {"note", take.note},
               {"setup", *setup},
               {"settings", analysis.settings},
-              {"curve", curve_json(analysis.curve)},
+              {"curve", std::move(curve)},
               {"figures", figures_json(analysis.reading)},
               {"absent", absent_json(analysis.reading)},
               {"doubts", doubts_json(analysis.reading)},
               {"claims", std::move(claims)}};
+  if (!curve_step_unit.empty()) out["step_unit"] = curve_step_unit;
+  return out;
 }
 
 Result<void> write_file(const std::string& path, std::string_view content) {

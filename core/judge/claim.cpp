@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 #include <numbers>
+#include <tuple>
 
 #include "base/quantity.h"
 #include "signal/curve.h"
@@ -72,13 +73,45 @@ Result<double> evaluate(const std::string& formula, const PartValues& parts) {
   return value;
 }
 
-Result<void> check(const Claim& claim, const study::Kind& kind) {
+Result<double> expected_value(const std::string& text, std::string_view unit, const PartValues& parts) {
+  if (const auto quantity = limit(text, unit)) return quantity;
+  return evaluate(text, parts);
+}
+
+Result<double> tolerance_width(const std::string& text, std::string_view unit, double expected) {
+  const auto typed = parse_quantity(text, "");
+  if (!typed) return tl::unexpected(typed.error());
+  auto width = Result<double>(std::abs(expected) * typed->value / 100);
+  if (typed->unit != "%" || unit == "%") width = limit(text, unit);
+  if (width && !(*width >= 0)) return fail(Fault::input, "the tolerance {} is below zero", text);
+  return width;
+}
+
+Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts) {
   if (auto ok = kind.check_figure(claim.figure); !ok) return tl::unexpected(Error{Fault::input, ok.error().message});
   if (!claim.lower && !claim.upper && !claim.expected)
     return fail(Fault::input, "The claim \"{}\" has neither a lower nor an upper limit nor an expected value.",
                 claim.text);
   if (claim.expected && !claim.tolerance)
     return fail(Fault::input, "The claim \"{}\" expects a value but gives no tolerance.", claim.text);
+  const auto unit = kind.unit_of(claim.figure).value_or("");
+  const auto bad = [&](const char* what, const Error& e) {
+    return fail(Fault::input, "The claim \"{}\": {}: {}", claim.text, what, e.message);
+  };
+  std::optional<double> low, high;
+  for (const auto& [text, what, into] : {std::tuple{&claim.lower, "lower", &low}, {&claim.upper, "upper", &high}}) {
+    if (!*text) continue;
+    const auto value = limit(**text, unit);
+    if (!value) return bad(what, value.error());
+    *into = *value;
+  }
+  if (low && high && *low > *high)
+    return fail(Fault::input, "The claim \"{}\": its lower limit {} lies above its upper one {}.", claim.text,
+                *claim.lower, *claim.upper);
+  if (claim.tolerance)
+    if (const auto width = tolerance_width(*claim.tolerance, unit, 1); !width) return bad("tolerance", width.error());
+  if (claim.expected && parts)
+    if (const auto value = expected_value(*claim.expected, unit, *parts); !value) return bad("expected", value.error());
   return {};
 }
 
@@ -106,17 +139,19 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
   take(claim.lower, out.lower);
   take(claim.upper, out.upper);
   if (claim.expected) {
-    const auto expected = evaluate(*claim.expected, parts);
-    const auto percent = parse_quantity(claim.tolerance.value_or(""), "");
+    const auto expected = figure ? expected_value(*claim.expected, unit, parts) : evaluate(*claim.expected, parts);
+    const auto width = expected && figure ? tolerance_width(claim.tolerance.value_or(""), unit, *expected)
+                                          : Result<double>(0.0);
     if (!expected) {
       out.reason = expected.error().message;
-    } else if (!percent) {
-      out.reason = percent.error().message;
+    } else if (!width) {
+      out.reason = width.error().message;
     } else {
       out.expected = *expected;
-      const double width = percent->unit == "%" ? std::abs(*expected) * percent->value / 100 : percent->value;
-      out.lower = *expected - width;
-      out.upper = *expected + width;
+      if (figure) {
+        out.lower = *expected - *width;
+        out.upper = *expected + *width;
+      }
     }
   }
   if (!out.value || !out.reason.empty() || (!out.lower && !out.upper)) return out;
@@ -129,84 +164,116 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
 
 namespace {
 
-Judgement judge_column(const Mask& mask, const study::Columns& curve, const study::Columns::Column* column) {
-  Judgement out;
-  const auto& along = curve.x_of(*column);
-  if (along.size() < 2) {
-    out.reason = "the take has no curve of " + mask.curve;
-    return out;
-  }
-  out.unit = column->unit;
-  const auto place = [&](double x) { return curve.logarithmic ? std::log10(x) : x; };
-  std::vector<double> lg;
-  for (const double x : along) lg.push_back(place(x));
-  const auto hold = [&](const std::vector<std::pair<double, double>>& line, double sign) {
-    if (line.empty()) return true;
-    std::vector<double> mask_lg, mask_y;
-    for (const auto& [x, y] : line) {
-      mask_lg.push_back(place(x));
-      mask_y.push_back(y);
-    }
-    std::vector<double> places = mask_lg;
-    for (const double x : lg)
-      if (x > mask_lg.front() && x < mask_lg.back()) places.push_back(x);
-    for (const double x : places) {
-      const auto y = signal::interpolate(lg, column->y, x);
-      if (!y) return false;
-      // A step in the line has two limits at one x: both are asked.
-      for (std::size_t i = 0; i < mask_lg.size(); ++i) {
-        double wanted = 0;
-        if (mask_lg[i] == x)
-          wanted = mask_y[i];
-        else if (i + 1 < mask_lg.size() && mask_lg[i] < x && x < mask_lg[i + 1])
-          wanted = mask_y[i] + (mask_y[i + 1] - mask_y[i]) * (x - mask_lg[i]) / (mask_lg[i + 1] - mask_lg[i]);
-        else
-          continue;
-        const double margin = sign * (wanted - *y);
-        if (out.margin && margin >= *out.margin) continue;
-        out.margin = margin;
-        out.value = *y;
-        out.at = curve.logarithmic ? std::pow(10, x) : x;
-        out.at_unit = curve.x_unit;
-        out.upper = sign > 0 ? std::optional(wanted) : std::nullopt;
-        out.lower = sign > 0 ? std::nullopt : std::optional(wanted);
-        out.u.reset();
-        if (!column->u.empty()) out.u = signal::interpolate(lg, column->u, x);
-      }
-    }
-    return true;
+/// How bad a place is: failing over too close over met, then by the margin in units of its uncertainty where that is
+/// known. Lower is worse.
+struct Badness {
+  int verdict = 0;  ///< 0 fails, 1 too close, 2 meets
+  double margin = 0;
+
+  auto operator<=>(const Badness&) const = default;
+};
+Badness badness(const Judgement& j) {
+  const int verdict = j.verdict == Verdict::fails ? 0 : j.verdict == Verdict::too_close ? 1 : 2;
+  return {verdict, j.u && *j.u > 0 ? *j.margin / (2 * *j.u) : *j.margin};
+}
+
+/// A mask's line on the axis that it is straight on.
+struct LimitLine {
+  std::vector<double> x, y;
+};
+
+/// A curve's column on that axis.
+struct Held {
+  const study::Columns& curve;
+  const study::Columns::Column& column;
+  std::vector<double> x;
+
+  bool undecided(std::size_t i) const { return i < curve.undecided.size() && curve.undecided[i]; }
+};
+
+/// The curve against both limits that a line may have at one place (it may step there).
+void judge_place(const Held& held, const LimitLine& line, double sign, double x, Judgement& worst, bool& any) {
+  const auto segment = signal::segment_of(held.x, x);
+  if (!segment) return;
+  const auto i = *segment;
+  const double share = (x - held.x[i]) / (held.x[i + 1] - held.x[i]);
+  // Between two points neither may be in doubt; right at one only that.
+  if ((share < 1 && held.undecided(i)) || (share > 0 && held.undecided(i + 1))) return;
+  const double y = held.column.y[i] + share * (held.column.y[i + 1] - held.column.y[i]);
+  const auto judge_limit = [&](double wanted) {
+    Judgement one{.value = y, .margin = sign * (wanted - y), .unit = held.column.unit};
+    if (!held.column.u.empty())
+      one.u = held.column.u[i] + share * (held.column.u[i + 1] - held.column.u[i]);
+    one.verdict = verdict_for(*one.margin, one.u);
+    if (any && !(badness(one) < badness(worst))) return;
+    one.at = held.curve.logarithmic ? std::pow(10, x) : x;
+    one.at_unit = held.curve.x_unit;
+    (sign > 0 ? one.upper : one.lower) = wanted;
+    worst = std::move(one);
+    any = true;
   };
-  if (!hold(mask.upper, 1) || !hold(mask.lower, -1)) {
-    out = Judgement{.unit = column->unit};
-    out.reason = "the curve does not cover the whole limit line";
-    return out;
+  auto k = std::size_t(std::lower_bound(line.x.begin(), line.x.end(), x) - line.x.begin());
+  if (k < line.x.size() && line.x[k] == x) {
+    for (; k < line.x.size() && line.x[k] == x; ++k) judge_limit(line.y[k]);
+  } else if (k > 0 && k < line.x.size()) {
+    judge_limit(line.y[k - 1] + (line.y[k] - line.y[k - 1]) * (x - line.x[k - 1]) / (line.x[k] - line.x[k - 1]));
   }
-  if (out.margin) out.verdict = verdict_for(*out.margin, out.u);
-  return out;
+}
+
+Judgement judge_column(const Mask& mask, const study::Columns& curve, const study::Columns::Column* column) {
+  const auto& along = curve.x_of(*column);
+  if (along.size() < 2) return {.reason = "the take has no curve of " + mask.curve};
+  Held held{curve, *column, {}};
+  const auto place = [&](double x) { return curve.logarithmic ? std::log10(x) : x; };
+  held.x.reserve(along.size());
+  for (const double x : along) held.x.push_back(place(x));
+  // What is trusted reaches from the first such point to the last.
+  std::size_t first = 0, last = along.size();
+  while (first < last && held.undecided(first)) ++first;
+  while (last > first && held.undecided(last - 1)) --last;
+  Judgement worst{.unit = column->unit};
+  bool any = false, covered = first + 1 < last;
+  for (const auto& [points, sign] : {std::pair{&mask.upper, 1.0}, {&mask.lower, -1.0}}) {
+    if (points->empty()) continue;
+    LimitLine line;
+    for (const auto& [x, y] : *points) {
+      line.x.push_back(place(x));
+      line.y.push_back(y);
+    }
+    for (const double x : line.x) judge_place(held, line, sign, x, worst, any);
+    const auto from = std::lower_bound(held.x.begin(), held.x.end(), line.x.front()),
+               to = std::upper_bound(held.x.begin(), held.x.end(), line.x.back());
+    for (auto x = from; x < to; ++x) judge_place(held, line, sign, *x, worst, any);
+    covered = covered && held.x[first] <= line.x.front() && held.x[last - 1] >= line.x.back();
+  }
+  if (any && worst.verdict == Verdict::fails) return worst;
+  if (!any || !covered)
+    return {.unit = column->unit,
+            .reason = curve.undecided.empty() || last - first == along.size()
+                          ? "the curve does not cover the whole limit line"
+                          : "the part of the curve that is coherent does not cover the whole limit line"};
+  return worst;
 }
 
 }  // namespace
 
 Judgement judge(const Mask& mask, const study::Columns& curve) {
   const auto columns = curve.all(mask.curve);
-  Judgement out;
-  if (columns.empty()) {
-    out.reason = "the take has no curve of " + mask.curve;
-    return out;
-  }
-  bool first = true;
+  if (columns.empty()) return {.reason = "the take has no curve of " + mask.curve};
+  std::optional<Judgement> worst, undecided;
   for (const auto* column : columns) {
     auto one = judge_column(mask, curve, column);
-    if (columns.size() > 1) {
-      if (!one.margin) one.reason = column->name + ": " + one.reason;
-      one.on = column->name;
+    if (columns.size() > 1) one.on = column->name;
+    if (!one.margin) {
+      if (columns.size() > 1) one.reason = column->name + ": " + one.reason;
+      if (!undecided) undecided = std::move(one);
+    } else if (!worst || badness(one) < badness(*worst)) {
+      worst = std::move(one);
     }
-    // One curve that cannot be held against the line leaves the whole undecided.
-    const bool worse = !out.margin ? false : !one.margin || *one.margin < *out.margin;
-    if (first || worse) out = std::move(one);
-    first = false;
   }
-  return out;
+  // One curve that cannot be held against the line leaves the whole undecided, unless another one breaks it.
+  if (undecided && !(worst && worst->verdict == Verdict::fails)) return *undecided;
+  return *worst;
 }
 
 namespace {
@@ -222,6 +289,7 @@ nlohmann::json common_json(const Judgement& j) {
   if (j.u) out["uncertainty"] = *j.u;
   if (!j.unit.empty()) out["unit"] = j.unit;
   if (!j.reason.empty()) out["reason"] = j.reason;
+  if (!j.caveat.empty()) out["caveat"] = j.caveat;
   return out;
 }
 }  // namespace

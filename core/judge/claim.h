@@ -47,6 +47,7 @@ struct Judgement {
   std::optional<double> at;  ///< masks: where the margin is smallest...
   std::string at_unit = "Hz";
   std::string on = {};  ///< ...and on which of a family's curves
+  std::string caveat = {};  ///< what the verdict rests on that it should not: a take that was cut short
 };
 
 using PartValues = std::map<std::string, double>;
@@ -54,14 +55,25 @@ using PartValues = std::map<std::string, double>;
 /// Value of a formula over part names; `pi` is known. Formulas are muParser's.
 Result<double> evaluate(const std::string& formula, const PartValues& parts);
 
-/// Checks that the claim can be judged at all: figure, limits, formula.
-Result<void> check(const Claim& claim, const study::Kind& kind);
+/// Checks that the claim can be judged at all: the figure is known, its limits, tolerance and expected value are in the
+/// figure's unit and in order. Fault::input says what is wrong.
+/// @param parts  of which an expected value may be made; null where they are not known yet
+Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts = nullptr);
+
+/// A claim's expected value: a quantity in the figure's unit, or a formula over part values.
+Result<double> expected_value(const std::string& text, std::string_view unit, const PartValues& parts);
+
+/// The tolerance around an expected value, in the figure's unit: as such, or as a percentage of it. Of a figure in per
+/// cent a percentage is in the figure's own unit.
+Result<double> tolerance_width(const std::string& text, std::string_view unit, double expected);
 
 /// @param parts  values for `expected`, as measured where known
 Judgement judge(const Claim& claim, const study::Reading& reading, const PartValues& parts);
 
-/// The smallest margin of the curve to the mask, of a family's the worst. A curve that does not cover the mask is not
-/// measured. `value` is the curve there.
+/// The curve against the mask where its margin is smallest in units of its uncertainty, of a family's the worst. Any
+/// place that fails makes the whole fail, wherever the mask reaches; else any that is too close makes it too close. A
+/// curve that holds but does not reach over the whole mask is not measured. Places that are not trusted decide nothing.
+/// `value` is the curve at the deciding place.
 Judgement judge(const Mask& mask, const study::Columns& curve);
 
 /// [[claim]] and [[mask]] of a claims file; errors name file, line and key.

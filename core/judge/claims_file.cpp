@@ -1,5 +1,9 @@
 #include <toml++/toml.h>
 
+#include <cmath>
+#include <optional>
+#include <tuple>
+
 #include "base/quantity.h"
 #include "judge/claim.h"
 
@@ -50,9 +54,11 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
     *it->into = *value;
   }
   if (!figure) return at(file, table, "figure: is missing");
-  for (const auto* limit : {&claim.lower, &claim.upper, &claim.tolerance})
+  for (const auto& [key, limit] :
+       {std::pair{"lower", &claim.lower}, {"upper", &claim.upper}, {"tolerance", &claim.tolerance}})
     if (*limit)
-      if (const auto ok = parse_quantity(**limit, ""); !ok) return at(file, table, "{}", ok.error().message);
+      if (const auto ok = parse_quantity(**limit, ""); !ok)
+        return at(file, *table.get(key), "{}: {}", key, ok.error().message);
   if (!claim.lower && !claim.upper && !claim.expected)
     return at(file, table, "lower, upper or expected: one is wanted");
   if (claim.expected && !claim.tolerance) return at(file, table, "tolerance: is missing beside expected");
@@ -80,7 +86,7 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
         const auto value = parse_value(text->get(), units[i]);
         if (!value) return at(file, cell, "{}: {}", key, value.error().message);
         numbers[i] = *value;
-      } else if (const auto number = cell.value<double>()) {
+      } else if (const auto number = cell.value<double>(); number && std::isfinite(*number)) {
         numbers[i] = *number;
       } else {
         return at(file, cell, "{}: a value with its unit is wanted", key);
@@ -92,6 +98,24 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
     line.push_back({numbers[0], numbers[1]});
   }
   return line;
+}
+
+/// An upper line that runs below the lower one leaves nothing that could hold.
+Result<void> check_order(const Mask& mask) {
+  const auto value = [](const auto& line, double x) -> std::optional<double> {
+    if (x < line.front().first || x > line.back().first) return std::nullopt;
+    for (std::size_t k = 1; k < line.size(); ++k)
+      if (x <= line[k].first && line[k].first > line[k - 1].first)
+        return line[k - 1].second +
+               (line[k].second - line[k - 1].second) * (x - line[k - 1].first) / (line[k].first - line[k - 1].first);
+    return line.back().second;
+  };
+  if (mask.upper.empty() || mask.lower.empty()) return {};
+  for (const auto& [one, other, sign] : {std::tuple{&mask.upper, &mask.lower, 1.0}, {&mask.lower, &mask.upper, -1.0}})
+    for (const auto& [x, y] : *one)
+      if (const auto against = value(*other, x); against && sign * (y - *against) < 0)
+        return fail(Fault::input, "the lower line lies above the upper one at {:g}", x);
+  return {};
 }
 
 }  // namespace
@@ -118,6 +142,9 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
         continue;
       }
       Mask mask;
+      for (const auto& [inner, value] : *table)
+        if (inner != "text" && inner != "curve" && inner != "upper" && inner != "lower")
+          return at(file, value, "{}: a mask has no such key; there are text, curve, upper and lower", inner.str());
       auto curve = text_key(file, *table, "curve");
       if (!curve) return tl::unexpected(curve.error());
       mask.curve = curve->value_or("");
@@ -132,6 +159,7 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       if (!lower) return tl::unexpected(lower.error());
       mask.upper = std::move(*upper);
       mask.lower = std::move(*lower);
+      if (auto ok = check_order(mask); !ok) return at(file, entry, "{}", ok.error().message);
       if (mask.upper.empty() && mask.lower.empty()) return at(file, entry, "upper or lower: one is wanted");
       out.masks.push_back(std::move(mask));
     }

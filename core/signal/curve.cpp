@@ -28,17 +28,82 @@ std::optional<double> interpolate(std::span<const double> x, std::span<const dou
   return y[*i] + share * (y[*i + 1] - y[*i]);
 }
 
-std::optional<Line> fit_line(std::span<const double> x, std::span<const double> y) {
-  if (x.size() < 2) return std::nullopt;
-  double mean_x = 0, mean_y = 0;
-  for (std::size_t i = 0; i < x.size(); ++i) {
-    mean_x += x[i] / double(x.size());
-    mean_y += y[i] / double(x.size());
+namespace {
+
+/// The polynomial through `count` points from `first` on, at a place.
+double through(std::span<const double> x, std::span<const double> y, std::size_t first, std::size_t count, double at) {
+  double sum = 0;
+  for (std::size_t a = first; a < first + count; ++a) {
+    double weight = 1;
+    for (std::size_t b = first; b < first + count; ++b)
+      if (b != a) weight *= (at - x[b]) / (x[a] - x[b]);
+    sum += weight * y[a];
   }
+  return sum;
+}
+
+}  // namespace
+
+std::vector<double> finer_places(std::span<const double> x, int pieces) {
+  std::vector<double> out;
+  out.reserve((x.size() - 1) * std::size_t(pieces) + 1);
+  for (std::size_t i = 0; i + 1 < x.size(); ++i)
+    for (int k = 0; k < pieces; ++k) out.push_back(k == 0 ? x[i] : x[i] + (x[i + 1] - x[i]) * k / pieces);
+  out.push_back(x.back());
+  return out;
+}
+
+std::vector<double> finer(std::span<const double> x, std::span<const double> y, int pieces, Between between) {
+  const auto n = x.size();
+  std::vector<double> out;
+  out.reserve((n - 1) * std::size_t(pieces) + 1);
+  for (std::size_t i = 0; i + 1 < n; ++i) {
+    out.push_back(y[i]);
+    // At the ends the same neighbours as one further in.
+    const std::size_t left = i == 0 ? 0 : i - 1;
+    for (int k = 1; k < pieces; ++k) {
+      const double at = x[i] + (x[i + 1] - x[i]) * k / pieces;
+      switch (between) {
+        case Between::cubics:
+          out.push_back(through(x, y, std::min(left, n - 4), 4, at));
+          break;
+        case Between::quintics: {
+          const std::size_t most = std::min<std::size_t>(6, n);
+          out.push_back(through(x, y, std::min(i < 2 ? 0 : i - 2, n - most), most, at));
+          break;
+        }
+      }
+    }
+  }
+  out.push_back(y.back());
+  return out;
+}
+
+PutRight put_right(double straight, double noise, double cubic, double quintic) {
+  // From order to order a smooth curve changes ever less. Where it does not, the points are too far apart for either.
+  constexpr double kConverges = 0.3, kSafety = 1;
+  const double off = quintic - straight, last = std::abs(quintic - cubic), before = std::abs(cubic - straight);
+  const double trust = before > 0 ? std::clamp((1 - last / before) / (1 - kConverges), 0.0, 1.0) : last == 0;
+  const double share = off == 0 ? 0 : trust * off * off / (off * off + 4 * noise * noise);
+  return {straight + share * off, std::hypot((1 - share) * off, share * kSafety * last)};
+}
+
+std::optional<Line> fit_line(std::span<const double> x, std::span<const double> y, std::span<const double> weights) {
+  if (x.size() < 2) return std::nullopt;
+  const auto weight = [&](std::size_t i) { return weights.empty() ? 1.0 : weights[i]; };
+  double total = 0, mean_x = 0, mean_y = 0;
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    total += weight(i);
+    mean_x += weight(i) * x[i];
+    mean_y += weight(i) * y[i];
+  }
+  if (!(total > 0)) return std::nullopt;
+  mean_x /= total;
+  mean_y /= total;
   double xx = 0, xy = 0;
   for (std::size_t i = 0; i < x.size(); ++i) {
-    xx += (x[i] - mean_x) * (x[i] - mean_x);
-    xy += (x[i] - mean_x) * (y[i] - mean_y);
+    xx += weight(i) * (x[i] - mean_x) * (x[i] - mean_x);
+    xy += weight(i) * (x[i] - mean_x) * (y[i] - mean_y);
   }
   if (xx <= 0) return std::nullopt;
   return Line{xy / xx, mean_y - xy / xx * mean_x};

@@ -182,4 +182,11 @@ double u_of_response(double g2, double independent) {
   return std::sqrt((1 - g2) / (2 * g2 * independent));
 }
 
+double u_of_line(double g2, double independent) {
+  const double left = std::max(independent - 1, 0.5), freedom = 2 * left;
+  // Student's t has no variance up to two degrees; what is said then is cut off at twice the normal's.
+  const double wider = freedom > 2.7 ? std::sqrt(freedom / (freedom - 2)) : 2;
+  return u_of_response(g2, left) * std::min(wider, 2.0);
+}
+
 }  // namespace heron::signal

@@ -57,4 +57,9 @@ double coherence(const Spectra& spectra, std::size_t line);
 /// sqrt((1 - g2)/(2 g2 n)) (Bendat and Piersol, Random Data).
 double u_of_response(double coherence, double independent);
 
+/// The same where the coherence is itself read from few averages, which makes it look better than it is: n less one is
+/// what is left for it, and the ratio then spreads like Student's t of 2 (n - 1) degrees (Bendat and Piersol, F
+/// distribution of the error circle). As u_of_response() for many averages.
+double u_of_line(double coherence, double independent);
+
 }  // namespace heron::signal

@@ -49,6 +49,21 @@ std::vector<double> window_weights(Window window, std::size_t n) {
   return out;
 }
 
+std::vector<double> line_correlation(Window window) {
+  const auto a = window_cosines(window);
+  const int reach = int(a.size()) - 1;
+  // A sum of cosines has its spectrum in so many lines either side.
+  const auto line = [&](int k) { return std::abs(k) > reach ? 0 : a[std::size_t(std::abs(k))] * (k == 0 ? 1 : 0.5); };
+  std::vector<double> out;
+  for (int m = 0; m <= 2 * reach; ++m) {
+    double sum = 0;
+    for (int k = -reach; k <= reach; ++k) sum += line(k) * line(k + m);
+    out.push_back(sum);
+  }
+  for (std::size_t m = out.size(); m-- > 0;) out[m] /= out.front();
+  return out;
+}
+
 double independent_averages(const std::vector<double>& w, std::size_t step, int count) {
   if (count <= 0 || step == 0) return 0;
   double power = 0;

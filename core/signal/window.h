@@ -20,6 +20,10 @@ std::vector<double> window_cosines(Window window);
 /// the use of windows for harmonic analysis", Proc. IEEE 66 (1978); the flat top is that of ISO 18431-2.
 std::vector<double> window_weights(Window window, std::size_t n);
 
+/// Correlation of what white noise leaves in a line of a windowed spectrum with the k-th line beside it, from k = 0 on:
+/// the window's spectrum laid over itself. Zero beyond the end.
+std::vector<double> line_correlation(Window window);
+
 /// Averages that stretches overlapping by `step` out of `weights.size()` samples are worth, of `count` of them: what
 /// lowers the variance of a Welch spectrum (P. D. Welch, IEEE Trans. AU-15 (1967), eq. for overlapping segments).
 double independent_averages(const std::vector<double>& weights, std::size_t step, int count);

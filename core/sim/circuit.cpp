@@ -58,6 +58,16 @@ Result<Circuit> as_built(const Circuit& nominal, std::string_view unit, const Fi
 }
 
 Result<Circuit> with_standard(const Circuit& circuit, std::string_view what, double ohms) {
+  if (!circuit.fixture && what == "open") {
+    // Everything is out; the leads still have their air.
+    Circuit out = circuit;
+    out.parts.clear();
+    out.branches.clear();
+    for (const auto& [pin, node] : circuit.pins)
+      if (node != kGround)
+        out.parts.push_back(make_part("air at " + pin, "resistor", {node, std::string(kGround)}, {{"value", 1e12}}));
+    return out;
+  }
   if (!circuit.fixture)
     return fail(Fault::bench, "The circuit has no fixture, so nothing can stand in the device's place.");
   if (what != "open" && what != "short" && what != "load")

@@ -1,5 +1,7 @@
 #include "sim/predict.h"
 
+#include <algorithm>
+
 #include "sim/device.h"
 #include "sim/sensing.h"
 #include "sim/small_signal.h"
@@ -94,12 +96,65 @@ Result<bench::Levels> predict(const Circuit& circuit, const bench::ToneDrive& dr
   return out;
 }
 
+/// What each quantity answers to 1 V where nothing senses it: pins as they are, currents through an ideal meter.
+Result<std::map<std::string, std::vector<std::complex<double>>>> unburdened_answers(
+    const Circuit& circuit, const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains,
+    const std::vector<double>& frequencies) {
+  auto prepared = prepare(circuit, drive, {});
+  if (!prepared) return tl::unexpected(prepared.error());
+  auto& whole = prepared->whole;
+  std::map<std::string, std::string> meters;
+  for (const auto& chain : chains) {
+    const auto branch = whole.branches.find(chain.input.pin);
+    if (branch == whole.branches.end() || meters.contains(chain.input.pin)) continue;
+    const std::string meter = "bench:ideal " + chain.input.pin, inner = meter + " inner";
+    const auto part = std::find_if(whole.parts.begin(), whole.parts.end(),
+                                   [&](const Part& p) { return p.name == branch->second.part; });
+    if (part == whole.parts.end()) continue;
+    auto& node = part->nodes[branch->second.pin];
+    auto ammeter = make_part(meter, "voltage source", {node, inner}, {});
+    node = inner;
+    whole.parts.push_back(std::move(ammeter));
+    meters[chain.input.pin] = meter;
+  }
+  auto network = Network::compile(whole);
+  if (!network) return tl::unexpected(network.error());
+  const auto rest = operating_point(*network);
+  if (!rest) return tl::unexpected(rest.error());
+  const SmallSignal around(*network, *rest);
+  const int source = network->own_unknown(kEmf);
+  std::map<std::string, std::vector<std::complex<double>>> out;
+  for (const double f : frequencies) {
+    const auto x = around.response(f, source);
+    if (x.empty()) return fail(Fault::bench, "The circuit cannot be made linear around its operating point.");
+    const auto at = [&](int unknown) { return unknown < 0 ? std::complex<double>(0) : x[std::size_t(unknown)]; };
+    const auto pin = [&](const std::string& name) {
+      const auto node = circuit.pins.find(name);
+      return node == circuit.pins.end() ? std::complex<double>(0) : at(network->node(node->second));
+    };
+    for (const auto& chain : chains) {
+      const auto meter = meters.find(chain.input.pin);
+      out[chain.name].push_back(meter != meters.end() ? at(network->own_unknown(meter->second))
+                                                      : pin(chain.input.pin) - pin(chain.input.against));
+    }
+  }
+  return out;
+}
+
 }  // namespace
 
 Result<bench::Levels> predict_levels(const Circuit& circuit, const bench::ToneDrive& drive,
                                      const std::vector<bench::Chain>& chains, const std::vector<double>& frequencies) {
   auto levels = predict(circuit, drive, chains, frequencies);
   if (!levels) return levels;
+  const auto with = small_signal_answers(circuit, drive, chains, frequencies),
+             free = unburdened_answers(circuit, drive, chains, frequencies);
+  if (with && free)
+    for (auto& [name, level] : levels->quantities)
+      for (std::size_t k = 0; k < frequencies.size(); ++k) {
+        const auto loaded = with->at(name)[k], unloaded = free->at(name)[k];
+        level.unburdened.push_back(std::abs(loaded) > 0 && std::abs(unloaded) > 0 ? unloaded / loaded : 1.0);
+      }
   auto unloaded = chains;
   bool any = false;
   for (auto& chain : unloaded)

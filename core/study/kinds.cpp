@@ -16,6 +16,18 @@ const Kind* find_kind(std::string_view name) {
   return it == kinds().end() ? nullptr : *it;
 }
 
+const ColumnRole* Kind::find_role(std::string_view role) const {
+  const auto it = std::find_if(columns.begin(), columns.end(), [&](const ColumnRole& r) { return r.name == role; });
+  return it == columns.end() ? nullptr : &*it;
+}
+
+std::optional<std::string> Kind::unit_of(std::string_view key) const {
+  const auto base = key.substr(0, key.find_first_of("@("));
+  for (const auto& figure : figures())
+    if (figure.key == base) return figure.unit;
+  return std::nullopt;
+}
+
 const Columns::Column* Columns::find(std::string_view name) const {
   const auto it = std::find_if(columns.begin(), columns.end(), [&](const Column& c) { return c.name == name; });
   return it == columns.end() ? nullptr : &*it;

@@ -98,8 +98,11 @@ Result<RoleSamples> role_samples(const Point& point, const Record& record, std::
     if (!(u > 0)) continue;
     auto moved = samples;
     for (auto& v : moved[k]) v *= 1 + u;
-    if (const auto again = bench::compute_channels(computed, names, moved, parts))
-      out.u_scale = std::hypot(out.u_scale, alternating((*again)[place], &(*rows)[place]) / size);
+    if (const auto again = bench::compute_channels(computed, names, moved, parts)) {
+      const double all = alternating((*again)[place], &(*rows)[place]) / size,
+                   along = alternating((*again)[place], nullptr) / size - 1;
+      out.scale.push_back({&record.channels[k], along, std::sqrt(std::max(0.0, all * all - along * along))});
+    }
   }
   out.values = std::move((*rows)[place]);
   out.sensing.unit = out.unit;

@@ -21,11 +21,16 @@ bench::Sensing sensing_of(const Point& point, const std::string& channel);
 /// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
 /// hookup says so. `channel` is null for a computed quantity.
 struct RoleSamples {
+  /// What one standard uncertainty of an input's gain does to the alternating part of a computed quantity.
+  struct ScaleError {
+    const Channel* channel;
+    double along = 0, across = 0;  ///< relative: of the size, signed; at right angles to it
+  };
   std::string quantity, unit;
   std::vector<double> values;
   const Channel* channel = nullptr;
   bench::Sensing sensing;
-  double u_scale = 0;  ///< relative, of a computed quantity: its inputs' gains carried through the formula
+  std::vector<ScaleError> scale = {};  ///< of a computed quantity, one for each input
 };
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role);
 

@@ -16,6 +16,10 @@ const Channel* Record::find(std::string_view role) const {
   return it == channels.end() ? nullptr : &*it;
 }
 
+std::string Record::where(std::size_t row) const {
+  return row < lines.size() ? fmt::format("Line {}", lines[row]) : fmt::format("Row {}", row + 1);
+}
+
 Record as_record(const bench::Capture& capture, std::span<const std::string> roles, int pass) {
   Record record{.pass = pass, .sample_rate = capture.sample_rate};
   for (std::size_t k = 0; k < capture.channels.size() && k < roles.size(); ++k) {

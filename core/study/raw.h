@@ -37,8 +37,11 @@ struct Record {
   int pass = 0;            ///< which of the averages
   double sample_rate = 0;  ///< Hz; 0 for a table
   std::vector<Channel> channels;
+  std::vector<int> lines = {};  ///< of a table just read from a file: the line of each row; not kept in a dossier
 
   const Channel* find(std::string_view role) const;
+  /// "Line 12" of the file where that is known, else "Row 10".
+  std::string where(std::size_t row) const;
 };
 
 /// One step of a sweep. `setting` tells what was applied, as the bench reported it.

@@ -284,7 +284,7 @@ TEST_CASE("several files and several curves of one come in together, with column
   choose(1, "frequency");
   choose(2, "gain");
   REQUIRE(drive::until([&] { return bring->isEnabled(); }));
-  CHECK(bring->text() == "Bring in 4 takes");
+  CHECK(bring->text() == "Judge 4 takes");
   drive::click(bring);
   REQUIRE(drive::until([&] { return open.session().takes().size() == 6; }));
   REQUIRE(drive::settled(open.window));

@@ -1,7 +1,7 @@
 #include <catch2/catch.hpp>
 #include <random>
 
-#include "exchange/csv_reader.h"
+#include "exchange/columns.h"
 #include "support.h"
 
 using namespace heron;

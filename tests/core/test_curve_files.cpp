@@ -155,7 +155,7 @@ TEST_CASE("curves of a file are found, one, several, and by columns that were pu
   REQUIRE(curves->size() == 2);
   CHECK((*curves)[1].name == "several.csv, curve 2");
   CHECK((*curves)[1].record.find("gain")->numbers.size() == 4);
-  CHECK(exchange::read_curves(several, kind(), {.split = false})->size() == 1);
+  CHECK(exchange::read_curves(several, kind(), {.several = exchange::Several::one})->size() == 1);
   // The same with its header again before every curve.
   const auto headed = path("headed.csv", "frequency,gain\n1,0\n2,-1\n3,-2\n\nfrequency,gain\n1,5\n2,4\n3,3\n");
   const auto two = exchange::read_curves(headed, kind());

@@ -7,7 +7,7 @@
 #include <thread>
 
 #include "dossier/take_run.h"
-#include "exchange/csv_reader.h"
+#include "exchange/columns.h"
 #include "exchange/writers.h"
 #include "mudlark/recipe.h"
 #include "support.h"
@@ -318,6 +318,9 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     db.exec("ALTER TABLE take DROP COLUMN purpose");
     db.exec("ALTER TABLE record DROP COLUMN u_offset");
     db.exec("ALTER TABLE claim DROP COLUMN typical");
+    db.exec("ALTER TABLE take DROP COLUMN aside");
+    db.exec("ALTER TABLE point DROP COLUMN sum");
+    db.exec("DROP TABLE seal");
     db.exec("PRAGMA user_version = 1");
   }
   auto store = dossier::Store::open(path);

@@ -2,7 +2,7 @@
 #include <catch2/catch.hpp>
 #include <complex>
 
-#include "exchange/csv_reader.h"
+#include "exchange/columns.h"
 #include "judge/claim.h"
 #include "signal/tone.h"
 #include "sim/simulated_bench.h"

@@ -206,7 +206,7 @@ TEST_CASE("a sound sweep of an RC raises no doubt and finds its corner", "[respo
   }
   // The same points alone leave about a per cent between them, and say so.
   const auto coarse = response::read(*response::reduce_take(swept(rc_plan(), 1)), {}, {"corner.high"});
-  CHECK(doubted(coarse, "points.sparse"));
+  CHECK(coarse.find("corner.high")->u_between > 0);
   const double exact = 1 / (2 * pi * 1.6e3 * 1e6 / (1.6e3 + 1e6) * (10e-9 + 15e-12));
   CHECK(std::abs(figure(coarse, "corner.high") - exact) < 2 * *coarse.find("corner.high")->u);
 }

@@ -4,6 +4,9 @@
 #include <string>
 #include <vector>
 
+#include "signal/curve.h"
+#include "study/shared_error.h"
+
 namespace heron::study::iv {
 
 /// One value of an uncertainty's parts: what each reading has of its own, and what all on one range share.
@@ -18,9 +21,10 @@ struct CurvePoint {
   double time = 0;                   ///< s since the take began, on the bench's clock; 0 in a table, which has no clock
   std::optional<double> programmed;  ///< what was asked of the swept source, V or A
   std::optional<Doubtful> u_voltage, u_current;
+  std::vector<SharedError> shared = {};  ///< of both, by source: V, A
   double voltage_range = 0, current_range = 0;  ///< 0 where unknown
   bool at_compliance = false;
-  bool clipped = false;  ///< an input was at its range's end
+  bool clipped = false;  ///< an input was at its range's end, or a table says that a limit held
   int cycle = 0;
   double moved = 0, u_moved = 0;  ///< A by which the current changed from the reading's first half to its second
   std::vector<double> all = {};   ///< every source's voltage and current, as Family::channels names them
@@ -62,6 +66,9 @@ struct Family {
   std::vector<std::string> unzeroed;  ///< quantities whose sensor drifts and was not zeroed
   std::optional<double> delay;        ///< s between setting and reading
   bool looked_for_ranges = false;     ///< by a sweep beforehand
+  std::optional<double> temperature;  ///< K, of the device, where the take tells it
+  bool opened = false;                ///< what flows with the device out is taken off
+  bool scattered = false;             ///< uncertainties are how the points of a table scatter
 
   std::size_t size() const;
 };
@@ -77,14 +84,33 @@ std::vector<Piece> pieces_of(const Curve& curve);
 /// Columns sorted by voltage with repeated voltages averaged: what interpolation needs.
 struct Sorted {
   std::vector<double> voltage, current;
-  std::vector<double> u_current;  ///< A, standard; empty where one is unknown
-  bool log_current = false;       ///< currents of one sign, nearer to geometric than to even steps
+  std::vector<double> u_current;                 ///< A, standard, of all there is; empty where one is unknown
+  std::vector<double> noise_voltage, noise_current;  ///< of each reading by itself; empty where unknown
+  std::vector<std::pair<std::size_t, SharedError>> shared;
+  bool log_current = false;  ///< currents of one sign, nearer to geometric than to even steps
+  bool mirrored = false;     ///< both turned over: a device of the other polarity, read as its twin
+
+  bool certain() const { return !noise_current.empty(); }
 };
 
 /// The points of the first stretch, or of all where there is one direction only. Points that show the instrument's
 /// limit are left out.
 Sorted sorted(const Curve& curve);
 Sorted sorted(const Curve& curve, std::span<const std::size_t> points);
+
+/// Turned over where most of it lies at negative voltages, so that what is said of the upper part of a sweep holds for
+/// devices of either polarity.
+Sorted upright(Sorted curve);
+
+/// On a grid many times as fine; as it is where it has fewer than four points or very many.
+Sorted refined(const Sorted& curve, signal::Between between);
+
+/// The curve with one draw of all its errors.
+Sorted disturbed(const Sorted& curve, std::mt19937_64& random, SharedDraw& shared);
+
+/// Gives the points of a table the noise that they show about a smooth curve, stretch by stretch; nothing happens where
+/// they show none.
+void estimate_scatter(Family& family);
 
 /// Current at a voltage, linear, or log where the points are log; nothing outside.
 std::optional<double> current_at(const Sorted& curve, double voltage);

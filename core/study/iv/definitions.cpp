@@ -25,28 +25,40 @@ Value loop(const View& v, bool opening) {
 }
 
 Value diode(const View& v, double Diode::*member) {
-  const auto fit = fit_diode(v.curve, v.settings.temperature);
-  if (!fit) return no(fit.error().message);
-  return (*fit).*member;
+  // A junction that is connected the other way round is read as its twin.
+  if (!v.junction) v.junction = fit_diode(upright(v.sorted), junction_temperature(v.family, v.settings));
+  if (!*v.junction) return no(v.junction->error().message);
+  return (**v.junction).*member;
 }
 
-/// Voltage and current with the power given off positive; nothing where no power is given off.
+/// Current that a reading may have from noise alone.
+double unsure(const Sorted& s, std::size_t k) {
+  constexpr double kClear = 5;
+  return s.certain() ? kClear * s.u_current[k] : 0;
+}
+
+/// Voltage and current of a source with the current out of it positive; nothing where no power is given off.
 struct PowerCurve {
   std::vector<double> voltage, current;
-  double isc = 0, voc = 0;
+  std::optional<double> isc, voc;
 };
 tl::expected<PowerCurve, std::string> source_of(const View& v) {
   constexpr double kSeen = 1e-6;  // of the largest current: less is the instrument's zero
   const auto dark = no("the curve gives off no power");
-  PowerCurve out{.voltage = v.sorted.voltage, .current = v.sorted.current};
-  auto isc = signal::interpolate(out.voltage, out.current, 0);
-  if (!isc) return no("the curve does not reach 0 V");
+  PowerCurve out{.voltage = v.sorted.voltage, .current = v.sorted.current, .isc = {}, .voc = {}};
+  const auto isc = signal::interpolate(out.voltage, out.current, 0);
   double largest = 0;
   for (const double i : out.current) largest = std::max(largest, std::abs(i));
-  if (!(std::abs(*isc) > kSeen * largest)) return dark;
-  if (*isc < 0)
+  // The current where the voltage is lowest, but not below zero: at short circuit, or as near to it as the curve goes.
+  const auto at = std::size_t(std::lower_bound(out.voltage.begin(), out.voltage.end(), 0) - out.voltage.begin());
+  if (at + 1 >= out.voltage.size()) return dark;
+  const double first = isc.value_or(out.current[at]);
+  if (!(std::abs(first) > kSeen * largest) || std::abs(first) <= unsure(v.sorted, at)) return dark;
+  if (first < 0)
     for (auto& i : out.current) i = -i;
-  out.isc = std::abs(*isc);
+  // What takes power takes more as the voltage rises; a source gives less.
+  if (!(out.current.back() < std::abs(first) - unsure(v.sorted, out.current.size() - 1))) return dark;
+  if (isc) out.isc = std::abs(*isc);
   // The first fall through zero above 0 V.
   for (std::size_t k = 1; k < out.voltage.size(); ++k) {
     if (!(out.voltage[k] > 0) || !(out.current[k - 1] > 0) || out.current[k] > 0) continue;
@@ -54,10 +66,19 @@ tl::expected<PowerCurve, std::string> source_of(const View& v) {
     out.voc = out.voltage[k - 1] + share * (out.voltage[k] - out.voltage[k - 1]);
     break;
   }
-  if (!(out.voc > 0))
-    return no(out.current.back() > 0 && out.voltage.back() > 0 ? "the curve does not reach open circuit"
-                                                               : "the curve gives off no power");
   return out;
+}
+
+Value short_circuit(const View& v) {
+  const auto s = source_of(v);
+  if (!s) return no(s.error());
+  return s->isc ? Value(*s->isc) : Value(no("the curve does not reach 0 V"));
+}
+
+Value open_circuit(const View& v) {
+  const auto s = source_of(v);
+  if (!s) return no(s.error());
+  return s->voc ? Value(*s->voc) : Value(no("the curve does not reach open circuit"));
 }
 
 struct MaximumPower {
@@ -88,55 +109,85 @@ Value power_figure(const View& v, double MaximumPower::*member) {
   return (*p).*member;
 }
 
-/// The points whose voltage lies in a share of the span, as columns.
-Sorted part(const Sorted& s, double from, double to, std::size_t fewest) {
-  Sorted out;
-  if (s.voltage.size() < 2) return out;
-  const double low = s.voltage.front(), span = s.voltage.back() - low;
-  for (std::size_t k = 0; k < s.voltage.size(); ++k) {
-    const double at = (s.voltage[k] - low) / span;
-    const bool few = from == 0 && out.voltage.size() < fewest;
-    if ((at < from - 1e-9 || at > to + 1e-9) && !few) continue;
+Value fill_factor(const View& v) {
+  const auto s = source_of(v);
+  if (!s) return no(s.error());
+  const auto p = maximum_power(v);
+  if (!p) return no(p.error());
+  const auto isc = short_circuit(v), voc = open_circuit(v);
+  if (!isc) return isc;
+  if (!voc) return voc;
+  const double share = p->power / (*voc * *isc);
+  // No source gives more than its open-circuit voltage at its short-circuit current.
+  if (share > 1) return no("the points lie too far apart to tell it: it would come out above 1");
+  return share;
+}
+
+/// How much a point beyond a border counts: all of it at the border, none one step of the sweep beyond, so that a point
+/// that noise puts on one side or the other moves nothing by a leap.
+double beyond(double by, double step) { return by <= 0 ? 1 : step > 0 ? std::max(0.0, 1 - by / step) : 0; }
+
+/// A stretch of the voltage span, given as shares of it.
+struct Part {
+  std::vector<double> voltage, current, weight;
+};
+Part part(const Sorted& s, double from, double to, std::size_t fewest) {
+  Part out;
+  const auto n = s.voltage.size();
+  if (n < 2) return out;
+  const double base = s.voltage.front(), span = s.voltage.back() - base;
+  double low = base + from * span, high = base + to * span;
+  // The lowest part reaches as far as it must to hold enough points.
+  if (from == 0 && fewest <= n) high = std::max(high, s.voltage[fewest - 1]);
+  for (std::size_t k = 0; k < n; ++k) {
+    const double weight = beyond(low - s.voltage[k], k + 1 < n ? s.voltage[k + 1] - s.voltage[k] : 0) *
+                          beyond(s.voltage[k] - high, k > 0 ? s.voltage[k] - s.voltage[k - 1] : 0);
+    if (!(weight > 1e-9)) continue;
     out.voltage.push_back(s.voltage[k]);
     out.current.push_back(s.current[k]);
+    out.weight.push_back(weight);
   }
   return out;
 }
 
+std::optional<signal::Line> line_of(const Part& p) { return signal::fit_line(p.voltage, p.current, p.weight); }
+
 Value knee(const View& v) {
-  const auto low = part(v.sorted, 0, kOhmic, 2), high = part(v.sorted, kSaturated, 1, 2);
-  const auto a = signal::fit_line(low.voltage, low.current), b = signal::fit_line(high.voltage, high.current);
+  const auto s = upright(v.sorted);
+  const auto a = line_of(part(s, 0, kOhmic, 2)), b = line_of(part(s, kSaturated, 1, 2));
   if (!a || !b) return no("too few points for two lines");
   if (!(std::abs(a->slope) > 3 * std::abs(b->slope))) return no("the curve does not bend over into a flat part");
   const double crossing = (b->intercept - a->intercept) / (a->slope - b->slope);
-  if (!(crossing > v.sorted.voltage.front() && crossing < v.sorted.voltage.back()))
+  if (!(crossing > s.voltage.front() && crossing < s.voltage.back()))
     return no("the two lines do not meet within the sweep");
-  return crossing;
+  return s.mirrored ? -crossing : crossing;
 }
 
 /// The highest slope and the voltage where it is.
 struct Steepest {
   double slope = 0, voltage = 0, current = 0;
 };
-tl::expected<Steepest, std::string> steepest(const View& v) {
+tl::expected<Steepest, std::string> steepest(const Sorted& s) {
   std::optional<Steepest> out;
-  for (const double at : v.sorted.voltage)
-    if (const auto g = slope_at(v.sorted, at); g && (!out || std::abs(*g) > std::abs(out->slope)))
-      out = Steepest{*g, at, current_at(v.sorted, at).value_or(0)};
+  for (const double at : s.voltage)
+    if (const auto g = slope_at(s, at); g && (!out || std::abs(*g) > std::abs(out->slope)))
+      out = Steepest{*g, at, current_at(s, at).value_or(0)};
   if (!out) return no("fewer than three points");
   if (out->slope == 0) return no("the current does not change");
   return *out;
 }
 
 Value threshold_extrapolated(const View& v) {
-  const auto top = steepest(v);
+  const auto s = upright(v.sorted);
+  const auto top = steepest(s);
   if (!top) return no(top.error());
   const auto drain = v.settings.drain_voltage ? v.settings.drain_voltage : v.curve.step;
   if (!drain) return no("the drain voltage is not known: set drain_voltage");
   const double crossing = top->voltage - top->current / top->slope;
   // In the linear region half the drain voltage stands between; in saturation the tangent meets the threshold itself.
-  const double linear = crossing - *drain / 2;
-  return std::abs(*drain) < std::abs(top->voltage - linear) ? linear : crossing;
+  const double across = std::abs(*drain), linear = crossing - across / 2;
+  const double threshold = across < top->voltage - linear ? linear : crossing;
+  return s.mirrored ? -threshold : threshold;
 }
 
 Value threshold_constant(const View& v) {
@@ -147,8 +198,8 @@ Value threshold_constant(const View& v) {
 }
 
 Value early_voltage(const View& v) {
-  const auto high = part(v.sorted, kSaturated, 1, 2);
-  const auto line = signal::fit_line(high.voltage, high.current);
+  const auto high = part(upright(v.sorted), kSaturated, 1, 2);
+  const auto line = line_of(high);
   if (!line || high.voltage.size() < 3) return no("too few points in the upper half of the span");
   if (line->slope == 0) return no("the current does not change with the voltage");
   return std::abs(line->intercept / line->slope);
@@ -164,20 +215,27 @@ const View* at_step(const std::vector<View>& views, double step) {
 
 }  // namespace
 
+double junction_temperature(const Family& family, const Settings& settings) {
+  constexpr double kRoom = 300.15;
+  return settings.temperature.value_or(family.temperature.value_or(kRoom));
+}
+
+bool is_source(const View& view) { return source_of(view).has_value(); }
+
 const std::vector<CurveFigure>& general_figures() {
   static const std::vector<CurveFigure> all = {
       {"current", "Current", "A", "V", Axis::output, true,
-       [](const View& v, double x) { return or_outside(current_at(v.sorted, x), "the voltage"); }},
+       [](const View& v, double x) { return or_outside(current_at(v.sorted, x), "the voltage"); }, Rests::between},
       {"voltage", "Voltage", "V", "A", Axis::output, true,
-       [](const View& v, double x) { return or_outside(voltage_at(v.sorted, x), "the current"); }},
+       [](const View& v, double x) { return or_outside(voltage_at(v.sorted, x), "the current"); }, Rests::between},
       {"resistance.dynamic", "Dynamic resistance", "ohm", "A", Axis::output, true,
        [](const View& v, double x) { return or_outside(resistance_at(v.sorted, x), "the current"); }},
       {"conductance.output", "Output conductance", "S", "V", Axis::output, false,
        [](const View& v, double x) { return or_outside(slope_at(v.sorted, x), "the voltage"); }},
       {"loop.opening", "Opening of the loop", "1", nullptr, Axis::output, true,
-       [](const View& v, double) { return loop(v, true); }},
+       [](const View& v, double) { return loop(v, true); }, Rests::ways},
       {"loop.area", "Area of the loop", "W", nullptr, Axis::output, true,
-       [](const View& v, double) { return loop(v, false); }}};
+       [](const View& v, double) { return loop(v, false); }, Rests::ways}};
   return all;
 }
 
@@ -192,29 +250,17 @@ const std::vector<CurveFigure>& junction_figures() {
       {"fit.residual", "Residual of the fit", "V", nullptr, Axis::output, false,
        [](const View& v, double) { return diode(v, &Diode::residual); }},
       {"pv.voc", "Open-circuit voltage", "V", nullptr, Axis::output, false,
-       [](const View& v, double) -> Value {
-         const auto s = source_of(v);
-         if (!s) return no(s.error());
-         return s->voc;
-       }},
+       [](const View& v, double) { return open_circuit(v); }, Rests::between},
       {"pv.isc", "Short-circuit current", "A", nullptr, Axis::output, false,
-       [](const View& v, double) -> Value {
-         const auto s = source_of(v);
-         if (!s) return no(s.error());
-         return s->isc;
-       }},
+       [](const View& v, double) { return short_circuit(v); }, Rests::between},
       {"pv.vmp", "Voltage at maximum power", "V", nullptr, Axis::output, false,
-       [](const View& v, double) { return power_figure(v, &MaximumPower::voltage); }},
+       [](const View& v, double) { return power_figure(v, &MaximumPower::voltage); }, Rests::between, true},
       {"pv.imp", "Current at maximum power", "A", nullptr, Axis::output, false,
-       [](const View& v, double) { return power_figure(v, &MaximumPower::current); }},
+       [](const View& v, double) { return power_figure(v, &MaximumPower::current); }, Rests::between, true},
       {"pv.pmp", "Maximum power", "W", nullptr, Axis::output, false,
-       [](const View& v, double) { return power_figure(v, &MaximumPower::power); }},
-      {"pv.fill_factor", "Fill factor", "1", nullptr, Axis::output, false, [](const View& v, double) -> Value {
-         const auto s = source_of(v);
-         const auto p = maximum_power(v);
-         if (!p) return no(p.error());
-         return p->power / (s->voc * s->isc);
-       }}};
+       [](const View& v, double) { return power_figure(v, &MaximumPower::power); }, Rests::between, true},
+      {"pv.fill_factor", "Fill factor", "1", nullptr, Axis::output, false,
+       [](const View& v, double) { return fill_factor(v); }, Rests::between, true}};
   return all;
 }
 
@@ -222,15 +268,15 @@ const std::vector<CurveFigure>& transistor_figures() {
   static const std::vector<CurveFigure> all = {
       {"knee.voltage", "Knee", "V", nullptr, Axis::output, false, [](const View& v, double) { return knee(v); }},
       {"threshold.extrapolated", "Threshold, extrapolated", "V", nullptr, Axis::transfer, false,
-       [](const View& v, double) { return threshold_extrapolated(v); }},
+       [](const View& v, double) { return threshold_extrapolated(v); }, Rests::points, true},
       {"threshold.constant", "Threshold at a current", "V", nullptr, Axis::transfer, false,
-       [](const View& v, double) { return threshold_constant(v); }},
+       [](const View& v, double) { return threshold_constant(v); }, Rests::between},
       {"transconductance.max", "Highest transconductance", "S", nullptr, Axis::transfer, false,
        [](const View& v, double) -> Value {
-         const auto top = steepest(v);
+         const auto top = steepest(v.sorted);
          if (!top) return no(top.error());
          return std::abs(top->slope);
-       }}};
+       }, Rests::points, true}};
   return all;
 }
 
@@ -257,7 +303,9 @@ const std::vector<FamilyFigure>& family_figures() {
          }
          if (n == 0) return no(reason);
          return sum / n;
-       }},
+       },
+       Rests::points,
+       true},
       {"gain.current",
        "Current gain",
        "1",
@@ -278,7 +326,8 @@ const std::vector<FamilyFigure>& family_figures() {
          const auto i = steps.size() > 1 ? signal::interpolate(steps, currents, p[1]) : std::nullopt;
          if (!i) return no("the step lies outside the family");
          return *i / p[1];
-       }},
+       },
+       Rests::between},
       {"resistance.on",
        "On resistance",
        "ohm",
@@ -287,21 +336,23 @@ const std::vector<FamilyFigure>& family_figures() {
        [](const std::vector<View>& views, const std::vector<double>& p) -> Value {
          const auto* v = at_step(views, p[0]);
          if (!v) return no("there is no curve of that step");
-         // Through zero, over the lowest tenth of the span and at least the three points nearest to 0 V.
+         // Through zero, over the lowest tenth of the span and at least the three points nearest to 0 V; each counts by
+         // how much of what it stands for lies inside.
          std::vector<std::pair<double, double>> points;
          double span = 0;
          for (std::size_t k = 0; k < v->sorted.voltage.size(); ++k) {
-           points.emplace_back(v->sorted.voltage[k], v->sorted.current[k]);
-           span = std::max(span, std::abs(v->sorted.voltage[k]));
+           const double sign = v->sorted.voltage[k] < 0 ? -1 : 1;
+           points.emplace_back(sign * v->sorted.voltage[k], sign * v->sorted.current[k]);
+           span = std::max(span, points.back().first);
          }
-         std::sort(points.begin(), points.end(),
-                   [](const auto& a, const auto& b) { return std::abs(a.first) < std::abs(b.first); });
+         std::sort(points.begin(), points.end());
+         const double high = std::max(kOhmic * span, points[std::min<std::size_t>(2, points.size() - 1)].first);
          double vi = 0, ii = 0;
          for (std::size_t k = 0; k < points.size(); ++k) {
            const auto [volts, amps] = points[k];
-           if (k >= 3 && std::abs(volts) > kOhmic * span) break;
-           vi += volts * amps;
-           ii += amps * amps;
+           const double weight = beyond(volts - high, k > 0 ? volts - points[k - 1].first : 0);
+           vi += weight * volts * amps;
+           ii += weight * amps * amps;
          }
          if (!(ii > 0)) return no("no current flows near 0 V");
          return vi / ii;

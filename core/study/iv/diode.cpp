@@ -45,45 +45,107 @@ struct Misfit {
   }
 };
 
-/// Points at the end whose current does not rise any more while the voltage does: a limit that held.
-std::size_t without_plateau(const std::vector<const CurvePoint*>& points) {
-  constexpr double kSame = 1e-4;
-  std::size_t end = points.size();
-  if (end < 4) return end;
-  const double top = points.back()->current;
-  std::size_t first = end;
-  while (first > 0 && std::abs(points[first - 1]->current - top) <= kSame * top) --first;
-  return end - first >= 3 && points.back()->voltage > points[first]->voltage ? first + 1 : end;
-}
-
 }  // namespace
 
 double thermal_voltage(double temperature) { return kBoltzmann * temperature / kCharge; }
 
-Result<Diode> fit_diode(const Curve& curve, double temperature) {
-  std::vector<const CurvePoint*> kept;
-  for (const auto& p : curve.points)
-    if (p.current > 0 && p.voltage > 0 && p.usable()) kept.push_back(&p);
-  std::sort(kept.begin(), kept.end(), [](const auto* a, const auto* b) { return a->voltage < b->voltage; });
-  kept.resize(without_plateau(kept));
-  if (kept.size() < 5) return fail(Fault::input, "at least 5 points with a current above zero are needed");
+std::size_t before_plateau(const Sorted& curve) {
+  constexpr double kSame = 1e-4, kScatter = 4, kMostScatter = 2e-3, kAsSteep = 0.5, kClear = 20;
+  constexpr std::size_t kFewest = 3;
+  const auto& v = curve.voltage;
+  const auto& i = curve.current;
+  const auto n = v.size();
+  if (n < kFewest + 2) return n;
+  // The longest stretch up to the end that stays level.
+  double sum = 0, squares = 0;
+  std::size_t first = n;
+  for (std::size_t k = n; k-- > 0;) {
+    const double m = double(n - k);
+    const double mean = (sum + i[k]) / m;
+    const double scatter = std::sqrt(std::max(0.0, (squares + i[k] * i[k]) / m - mean * mean));
+    const double allowed = std::max(kSame * std::abs(mean), n - k > kFewest ? kScatter * scatter : 0.0);
+    if (scatter > kMostScatter * std::abs(mean)) break;
+    if (std::abs(i[k] - mean) > allowed) break;
+    sum += i[k];
+    squares += i[k] * i[k];
+    first = k;
+  }
+  const auto count = n - first;
+  if (first == 0 && squares / double(n) - std::pow(sum / double(n), 2) <= std::pow(kSame * sum / double(n), 2)) return 1;
+  if (count < kFewest || first < 2 || !(v[n - 1] > v[first])) return n;
+  const double mean = sum / double(count);
+  const double scatter = std::max(kSame / kScatter * std::abs(mean),
+                                  std::sqrt(std::max(0.0, squares / double(count) - mean * mean)));
+  // What rounds off by itself has lost its slope before it is level; a limit cuts in at once.
+  const double steep = (i[first - 1] - i[first - 2]) / (v[first - 1] - v[first - 2]);
+  const double before = first >= 3 ? (i[first - 2] - i[first - 3]) / (v[first - 2] - v[first - 3]) : steep;
+  if (!(std::abs(steep) >= kAsSteep * std::abs(before))) return n;
+  if (!(std::abs(steep) * (v[n - 1] - v[first]) > kClear * scatter)) return n;
+  return first + 1;
+}
+
+namespace {
+
+/// Neighbours averaged, so that a million points are fitted as fast as thousands. A block is far narrower than the bend
+/// of any junction.
+Sorted thinned(const Sorted& curve) {
+  constexpr std::size_t kMost = 4000;
+  const auto n = curve.voltage.size();
+  if (n <= kMost) return curve;
+  Sorted out;
+  const auto block = (n + kMost / 2 - 1) / (kMost / 2);
+  for (std::size_t from = 0; from < n; from += block) {
+    const auto to = std::min(n, from + block);
+    const double m = double(to - from);
+    const auto mean = [&](const std::vector<double>& row) {
+      double sum = 0;
+      for (std::size_t k = from; k < to; ++k) sum += row[k];
+      return sum / m;
+    };
+    out.voltage.push_back(mean(curve.voltage));
+    out.current.push_back(mean(curve.current));
+    if (!curve.certain()) continue;
+    out.u_current.push_back(mean(curve.u_current) / std::sqrt(m));
+    out.noise_voltage.push_back(mean(curve.noise_voltage) / std::sqrt(m));
+    out.noise_current.push_back(mean(curve.noise_current) / std::sqrt(m));
+  }
+  return out;
+}
+
+}  // namespace
+
+Result<Diode> fit_diode(const Sorted& whole, double temperature) {
+  constexpr double kAboveNoise = 4;
+  const auto curve = thinned(whole);
+  const auto end = before_plateau(curve);
+  const auto u_current = [&](std::size_t k) { return curve.certain() ? curve.u_current[k] : 0.0; };
+  // A point that noise may have lifted above zero would be kept where its twin below is not: from the top down, what
+  // stands clear of its uncertainty is kept, and nothing below the first that does not.
+  std::size_t begin = end, drowned = 0;
+  while (begin > 0 && curve.voltage[begin - 1] > 0 && curve.current[begin - 1] > kAboveNoise * u_current(begin - 1) &&
+         curve.current[begin - 1] > 0)
+    --begin;
+  for (std::size_t k = 0; k < begin; ++k) drowned += curve.voltage[k] > 0 ? 1 : 0;
+  if (end - begin < 5)
+    return fail(Fault::input, "{}",
+                drowned > 0 ? "noise leaves fewer than 5 points with a current above it"
+                            : "at least 5 points with a current above zero are needed");
   Misfit misfit{.voltage = {}, .current = {}, .weight = {}, .vt = thermal_voltage(temperature)};
-  for (std::size_t k = 0; k < kept.size(); ++k) {
-    const auto& p = *kept[k];
-    misfit.voltage.push_back(p.voltage);
-    misfit.current.push_back(p.current);
+  bool weighted = curve.certain();
+  for (std::size_t k = begin; k < end; ++k) {
+    misfit.voltage.push_back(curve.voltage[k]);
+    misfit.current.push_back(curve.current[k]);
     double u = 0;
-    if (p.u_voltage && p.u_current) {
-      const auto &before = *kept[k > 0 ? k - 1 : 0], &after = *kept[std::min(k + 1, kept.size() - 1)];
-      const double rise = after.current - before.current;
-      const double slope = rise > 0 ? (after.voltage - before.voltage) / rise : 0;
-      u = std::hypot(std::hypot(p.u_voltage->noise, p.u_voltage->shared),
-                     slope * std::hypot(p.u_current->noise, p.u_current->shared));
+    if (curve.certain()) {
+      const auto before = k > begin ? k - 1 : k, after = std::min(k + 1, end - 1);
+      const double rise = curve.current[after] - curve.current[before];
+      const double slope = rise > 0 ? (curve.voltage[after] - curve.voltage[before]) / rise : 0;
+      u = std::hypot(curve.noise_voltage[k], slope * u_current(k));
     }
+    weighted = weighted && u > 0;
     misfit.weight.push_back(u > 0 ? 1 / u : 1);
   }
-  if (std::any_of(misfit.weight.begin(), misfit.weight.end(), [](double w) { return w == 1; }))
-    misfit.weight.assign(misfit.weight.size(), 1);
+  if (!weighted) misfit.weight.assign(misfit.weight.size(), 1);
   const double highest = *std::max_element(misfit.current.begin(), misfit.current.end()),
                lowest = *std::min_element(misfit.current.begin(), misfit.current.end());
   if (!(highest > lowest * (1 + 1e-9))) return fail(Fault::input, "all points have one current");
@@ -91,7 +153,7 @@ Result<Diode> fit_diode(const Curve& curve, double temperature) {
 
   // The lower half of the points, where a series resistance matters least, gives n and Is to begin with.
   std::vector<double> logs, volts;
-  for (std::size_t k = 0; k < std::max<std::size_t>(3, kept.size() / 2); ++k) {
+  for (std::size_t k = 0; k < std::max<std::size_t>(3, misfit.voltage.size() / 2); ++k) {
     logs.push_back(std::log(misfit.current[k]));
     volts.push_back(misfit.voltage[k]);
   }
@@ -131,9 +193,9 @@ Result<Diode> fit_diode(const Curve& curve, double temperature) {
   const double bend =
       n * misfit.vt * (std::log1p(highest / is) - std::log1p(lowest / is) - (highest - lowest) / (is + highest));
   double squares = 0;
-  for (std::size_t k = 0; k < kept.size(); ++k)
+  for (std::size_t k = 0; k < misfit.voltage.size(); ++k)
     squares += std::pow(misfit.voltage[k] - misfit.model(*best, misfit.current[k]), 2);
-  const double rms = std::sqrt(squares / double(kept.size()));
+  const double rms = std::sqrt(squares / double(misfit.voltage.size()));
   if (!(n > 0.2 && n < 50) || !(is > 1e-38) || !(is < highest) || !(bend > 3 * rms) || !(bend > 0.2 * misfit.vt) ||
       std::sqrt(covariance(0, 0)) > 0.3 || std::sqrt(covariance(1, 1)) > 3)
     return untold;
@@ -142,7 +204,8 @@ Result<Diode> fit_diode(const Curve& curve, double temperature) {
                .series_resistance = (*best)[2] * misfit.ohms,
                .residual = rms,
                .lowest = lowest,
-               .highest = highest};
+               .highest = highest,
+               .drowned = drowned};
 }
 
 }  // namespace heron::study::iv

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/iv/definitions.h"
+#include "study/iv/diode.h"
 #include "study/iv/drive.h"
 #include "study/iv/loop.h"
 
@@ -15,21 +17,10 @@ std::string curve_text(const Family& family, const Curve& curve) {
   return "the curve at " + family.step_name + " " + format_setting(*curve.step, family.step_unit);
 }
 
-/// Three or more points in a row with the highest current, alike to a ten-thousandth, while the voltage goes on.
+/// A limit of the source that held, as a table shows it.
 bool plateau(const Curve& curve) {
-  constexpr double kSame = 1e-4;
-  constexpr std::size_t kRow = 3;
-  double top = 0;
-  for (const auto& p : curve.points) top = std::max(top, std::abs(p.current));
-  std::size_t run = 0;
-  double from = 0;
-  for (const auto& p : curve.points) {
-    const bool at_top = top > 0 && std::abs(std::abs(p.current) - top) <= kSame * top;
-    if (at_top && run == 0) from = p.voltage;
-    run = at_top ? run + 1 : 0;
-    if (run >= kRow && p.voltage != from) return true;
-  }
-  return false;
+  const auto s = upright(sorted(curve));
+  return before_plateau(s) < s.voltage.size();
 }
 
 void check_compliance(const Family& family, std::vector<Doubt>& out) {
@@ -65,7 +56,8 @@ void check_loop(const Family& family, const Settings& settings, std::vector<Doub
       widest = loop;
       of = &curve;
     }
-  if (!widest || widest->opening <= settings.loop_threshold) return;
+  // A loop that its own noise may have opened is not open.
+  if (!widest || widest->opening <= std::max(settings.loop_threshold, 2 * widest->u_opening.value_or(0))) return;
   std::string text = fmt::format(
       "The way down does not lie on the way up: {} of the highest current apart at {} on {}.",
       percent_text(widest->opening), format_quantity(widest->opening_at, "V", 3).plain(), curve_text(family, *of));
@@ -100,7 +92,7 @@ void check_settling(const Family& family, std::vector<Doubt>& out) {
                           family.size(), percent_text(worst_share), format_quantity(worst->voltage, "V", 3).plain()),
               "Wait four times as long"};
   if (family.delay)
-    doubt.edits = {{"delay", format_setting(std::stod(fmt::format("{:.3g}", std::max(4 * *family.delay, 5e-3))), "s")}};
+    doubt.edits = {{"delay", format_setting(rounded_to(std::max(4 * *family.delay, 5e-3), 3), "s")}};
   out.push_back(std::move(doubt));
 }
 
@@ -140,7 +132,7 @@ void check_offset(const Family& family, const Settings& settings, std::vector<Do
     for (const auto& p : curve.points) {
       if (!p.u_current || (settings.axis == Axis::output && std::abs(p.voltage) < kNearZero * highest)) continue;
       ++points;
-      if (std::abs(p.current) > 2 * p.u_current->shared) continue;
+      if (std::abs(p.current) > 2 * p.u_current->shared || family.opened) continue;
       ++within;
       offset = std::max(offset, p.u_current->shared);
     }
@@ -150,7 +142,64 @@ void check_offset(const Family& family, const Settings& settings, std::vector<Do
                  fmt::format("{} of {} currents lie within what the range's offset may be, {}; they may be the "
                              "instrument's.",
                              within, points, format_quantity(2 * offset, "A", 2).plain()),
-                 "Let the range go lower, or take off what is read with the device out."});
+                 "Let the range go lower, or take once more with the device out and set `open` to that take: it is then "
+                 "taken off."});
+}
+
+/// Figures that noise leaves loose. Where somebody asked for one it is a caution.
+void check_noise(const Family& family, const Settings& settings, const std::vector<std::string>& asked,
+                 std::vector<Doubt>& out, const Reading& reading) {
+  std::string loose, apart;
+  bool loose_wanted = false, apart_wanted = false;
+  for (const auto& f : reading.figures) {
+    if (!f.u || *f.u <= settings.u_limit * std::abs(f.value) || f.of_nothing) continue;
+    const bool between = f.u_between * f.u_between > 0.5 * *f.u * *f.u;
+    auto& names = between ? apart : loose;
+    names += (names.empty() ? "" : ", ") + f.label;
+    auto& wanted = between ? apart_wanted : loose_wanted;
+    wanted = wanted || std::find(asked.begin(), asked.end(), f.key) != asked.end();
+  }
+  if (!loose.empty())
+    out.push_back({"noise.limited", loose_wanted ? Severity::caution : Severity::note,
+                   fmt::format("Noise leaves these figures too uncertain to lean on: {}.", loose),
+                   family.measured ? "Read longer, average more, or let the range go lower."
+                                   : "Take it again with more averages."});
+  if (!apart.empty())
+    out.push_back({"points.sparse", apart_wanted ? Severity::caution : Severity::note,
+                   fmt::format("The points stand too far apart for these figures: {}.", apart),
+                   "Read more points where the curve bends."});
+  // A junction's low end under the noise.
+  for (const auto& curve : family.curves) {
+    if (settings.axis != Axis::output) break;
+    const auto fit = fit_diode(upright(sorted(curve)), junction_temperature(family, settings));
+    if (!fit || fit->drowned == 0) continue;
+    out.push_back({"noise.limited", Severity::note,
+                   fmt::format("{} points of {} at its low end lie within their noise; the junction is fitted from {} "
+                               "on.",
+                               fit->drowned, curve_text(family, curve), format_quantity(fit->lowest, "A", 2).plain()),
+                   "Average more there, or let the range go lower."});
+    break;
+  }
+}
+
+/// What conducts only when it is turned over is connected the other way round, or of the other polarity.
+void check_polarity(const Family& family, const Settings& settings, std::vector<Doubt>& out) {
+  constexpr double kFarMore = 1e3;
+  if (settings.axis != Axis::output || family.curves.size() != 1) return;
+  const auto& curve = family.curves.front();
+  double forward = 0, backward = 0, low = 0, high = 0;
+  for (const auto& p : curve.points) {
+    (p.voltage > 0 ? forward : backward) = std::max(p.voltage > 0 ? forward : backward, std::abs(p.current));
+    low = std::min(low, p.voltage);
+    high = std::max(high, p.voltage);
+  }
+  if (!(high > 0) || !(low < 0) || -low > 2 * high || high > -2 * low || !(backward > kFarMore * forward)) return;
+  out.push_back({"wiring.sign", Severity::note,
+                 fmt::format("The device conducts at negative voltages, {} at {} against {} at {}: it is connected the "
+                             "other way round, or is of the other polarity.",
+                             format_quantity(backward, "A", 2).plain(), format_quantity(low, "V", 2).plain(),
+                             format_quantity(forward, "A", 2).plain(), format_quantity(high, "V", 2).plain()),
+                 "Turn it round if that was not meant."});
 }
 
 void check_ranges(const Family& family, std::vector<Doubt>& out) {
@@ -193,7 +242,8 @@ void check_ratings(const Family& family, std::vector<Doubt>& out) {
 
 }  // namespace
 
-std::vector<Doubt> find_doubts(const Family& family, const Settings& settings) {
+std::vector<Doubt> find_doubts(const Family& family, const Settings& settings, const std::vector<std::string>& asked,
+                               const Reading& reading) {
   std::vector<Doubt> out;
   check_compliance(family, out);
   check_loop(family, settings, out);
@@ -201,6 +251,8 @@ std::vector<Doubt> find_doubts(const Family& family, const Settings& settings) {
   check_ratings(family, out);
   check_ranges(family, out);
   check_offset(family, settings, out);
+  check_noise(family, settings, asked, out, reading);
+  check_polarity(family, settings, out);
   return out;
 }
 

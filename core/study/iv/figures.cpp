@@ -7,12 +7,12 @@
 
 #include "base/quantity.h"
 #include "base/words.h"
+#include "signal/scatter.h"
 #include "study/iv/definitions.h"
+#include "study/iv/loop.h"
 
 namespace heron::study::iv {
 namespace {
-
-constexpr int kDraws = 48;
 
 /// A key taken apart: which figure, its numbers, and the step where one is named.
 struct Asked {
@@ -20,6 +20,10 @@ struct Asked {
   const FamilyFigure* of_family = nullptr;
   std::vector<double> parameters;
   std::optional<double> step;
+
+  Rests rests() const { return of_curve ? of_curve->rests : of_family->rests; }
+  /// The curve that a figure of one is read on; null where it is not told.
+  const View* view(const std::vector<View>& views) const;
 };
 
 std::vector<const CurveFigure*> curve_figures() {
@@ -73,63 +77,122 @@ Result<Asked> take_apart(std::string_view key) {
 
 std::vector<View> views_of(const Family& family, const Settings& settings) {
   std::vector<View> out;
-  for (const auto& curve : family.curves) out.push_back({family, curve, settings, sorted(curve)});
+  for (const auto& curve : family.curves) out.push_back({family, curve, settings, sorted(curve), {}});
   return out;
 }
 
 std::string step_text(double step) { return fmt::format("{:.6g}", step); }
 
+const View* Asked::view(const std::vector<View>& views) const {
+  if (!step) return views.size() == 1 ? &views.front() : nullptr;
+  const View* nearest = nullptr;
+  for (const auto& v : views)
+    if (v.curve.step && (!nearest || std::abs(*v.curve.step - *step) < std::abs(*nearest->curve.step - *step)))
+      nearest = &v;
+  return nearest && std::abs(*nearest->curve.step - *step) <= 1e-6 * std::abs(*step) + 1e-15 ? nearest : nullptr;
+}
+
 Value compute(const Asked& asked, const std::vector<View>& views) {
   if (asked.of_family) return asked.of_family->compute(views, asked.parameters);
-  const View* view = nullptr;
-  if (asked.step) {
-    double nearest = 0;
-    for (const auto& v : views)
-      if (v.curve.step && (!view || std::abs(*v.curve.step - *asked.step) < nearest)) {
-        view = &v;
-        nearest = std::abs(*v.curve.step - *asked.step);
-      }
-    if (!view || nearest > 1e-6 * std::abs(*asked.step) + 1e-15) return no("there is no curve of that step");
-  } else if (views.size() == 1) {
-    view = &views.front();
-  } else {
+  const View* view = asked.view(views);
+  if (!view && asked.step) return no("there is no curve of that step");
+  if (!view)
     return no(fmt::format("there are {} curves: say which by its step, such as {}@{}{}", views.size(),
                           asked.of_curve->name, asked.of_curve->parameter ? "VALUE," : "",
                           step_text(views.back().curve.step.value_or(0))));
-  }
   if (view->sorted.voltage.size() < 2) return no("fewer than two points are not at compliance");
   return asked.of_curve->compute(*view, asked.parameters.empty() ? 0 : asked.parameters.front());
-}
-
-/// The family with errors drawn: noise for each reading, one error of each range for all readings on it.
-Family with_errors(const Family& family, std::mt19937_64& random) {
-  Family out = family;
-  std::normal_distribution<double> normal;
-  std::map<double, double> of_voltage, of_current;
-  const auto moved = [&](const Doubtful& u, std::map<double, double>& shared, double range) {
-    const auto [it, fresh] = shared.try_emplace(range, 0);
-    if (fresh) it->second = normal(random);
-    return u.noise * normal(random) + u.shared * it->second;
-  };
-  for (auto& curve : out.curves)
-    for (auto& p : curve.points) {
-      if (p.u_voltage) p.voltage += moved(*p.u_voltage, of_voltage, p.voltage_range);
-      if (p.u_current) p.current += moved(*p.u_current, of_current, p.current_range);
-    }
-  return out;
-}
-
-bool has_uncertainty(const Family& family) {
-  for (const auto& curve : family.curves)
-    for (const auto& p : curve.points)
-      if (p.u_voltage && p.u_current) return true;
-  return false;
 }
 
 struct Wanted {
   std::string key, label, unit;
   Asked asked;
 };
+
+/// What draws of the readings' errors do to a figure.
+struct Spread {
+  double bias = 0, u = 0;
+  bool told = false;
+};
+
+/// Seeded draws around the curves as they are without noise: noise for each reading, one error for each source that
+/// readings share. Fewer draws for more points.
+/// @param own_only  of the errors that no readings share
+std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const std::vector<View>& views,
+                              bool own_only = false) {
+  auto centre = views;
+  std::size_t points = 1;
+  for (auto& v : centre) {
+    points += v.sorted.voltage.size();
+    v.junction.reset();
+    auto& s = v.sorted;
+    if (own_only) s.shared.clear();
+    // Noise of the voltage is a noise of the current by the slope; only what stands out of both is the curve.
+    if (s.certain() && !s.log_current) s.current = signal::without_noise(s.voltage, s.current, s.noise_current);
+  }
+  const int draws = int(std::clamp(2e6 / double(points), 8.0, own_only ? 32.0 : 64.0));
+  std::vector<double> at(wanted.size()), sum(wanted.size()), squares(wanted.size());
+  std::vector<int> counts(wanted.size());
+  for (std::size_t k = 0; k < wanted.size(); ++k) {
+    auto value = compute(wanted[k]->asked, centre);
+    if (!value) value = compute(wanted[k]->asked, views);
+    at[k] = value.value_or(std::nan(""));
+  }
+  std::mt19937_64 random(1);
+  for (int n = 0; n < draws; ++n) {
+    SharedDraw shared(random);
+    auto drawn = centre;
+    for (auto& v : drawn) {
+      v.junction.reset();
+      if (v.sorted.certain()) v.sorted = disturbed(v.sorted, random, shared);
+    }
+    for (std::size_t k = 0; k < wanted.size(); ++k) {
+      if (wanted[k]->asked.rests() == Rests::ways || !std::isfinite(at[k])) continue;
+      const auto value = compute(wanted[k]->asked, drawn);
+      if (!value || !std::isfinite(*value)) continue;
+      sum[k] += *value - at[k];
+      squares[k] += std::pow(*value - at[k], 2);
+      ++counts[k];
+    }
+  }
+  std::vector<Spread> out(wanted.size());
+  for (std::size_t k = 0; k < wanted.size(); ++k) {
+    if (2 * counts[k] <= draws) continue;
+    const double mean = sum[k] / counts[k];
+    out[k] = {mean, std::sqrt(std::max(0.0, squares[k] / counts[k] - mean * mean)), true};
+  }
+  return out;
+}
+
+std::vector<View> refined_views(std::vector<View> views, signal::Between between) {
+  for (auto& v : views) {
+    v.junction.reset();
+    v.sorted = refined(v.sorted, between);
+  }
+  return views;
+}
+
+/// The ways up and down know their own noise; what their readings share scales an area, and leaves an opening, which is
+/// a share, as it is.
+void put_loop_uncertainty(const Asked& asked, const std::vector<View>& views, Figure& figure) {
+  const auto* view = asked.view(views);
+  if (!view) return;
+  figure.of_nothing = true;
+  const auto loop = loop_of(view->curve);
+  if (!loop || !loop->u_opening) return;
+  if (asked.of_curve->unit == std::string_view("1")) {
+    figure.u = loop->u_opening;
+    return;
+  }
+  double gain = 0;
+  const auto& s = view->sorted;
+  for (const auto& [at, e] : s.shared) {
+    const double by = std::hypot(s.voltage[at] != 0 ? e.first / s.voltage[at] : 0,
+                                 s.current[at] != 0 ? e.second / s.current[at] : 0);
+    if (std::abs(s.current[at]) > 0.5 * *std::max_element(s.current.begin(), s.current.end())) gain = std::max(gain, by);
+  }
+  figure.u = std::hypot(*loop->u_area, gain * figure.value);
+}
 
 /// What no curve of a family gives, for one reason, is said once.
 void join_absent(std::vector<Absent>& absent) {
@@ -186,6 +249,11 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
                       c ? c->unit : apart->of_family->unit, *apart});
   }
   const auto views = views_of(family, settings);
+  if (std::any_of(views.begin(), views.end(), is_source))
+    std::erase_if(wanted, [&](const Wanted& w) {
+      return w.asked.of_family && w.asked.of_family->of_devices &&
+             std::find(asked.begin(), asked.end(), w.key) == asked.end();
+    });
   Reading out;
   std::vector<const Wanted*> found;
   for (const auto& w : wanted) {
@@ -198,21 +266,32 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
     found.push_back(&w);
   }
   if (family.curves.size() > 1) join_absent(out.absent);
-  if (!has_uncertainty(family) || found.empty()) return out;
-  std::mt19937_64 random(1);
-  std::vector<double> squares(found.size());
-  std::vector<int> counts(found.size());
-  for (int draw = 0; draw < kDraws; ++draw) {
-    const auto other = with_errors(family, random);
-    const auto seen = views_of(other, settings);
-    for (std::size_t k = 0; k < found.size(); ++k)
-      if (const auto value = compute(found[k]->asked, seen); value && std::isfinite(*value)) {
-        squares[k] += std::pow(*value - out.figures[k].value, 2);
-        ++counts[k];
-      }
+  const bool certain =
+      std::any_of(views.begin(), views.end(), [](const View& v) { return v.sorted.certain(); });
+  if (!certain || found.empty()) return out;
+  const auto spreads = propagate(found, views);
+  const bool any_shared = std::any_of(views.begin(), views.end(), [](const View& v) { return !v.sorted.shared.empty(); });
+  const auto own = any_shared ? propagate(found, views, true) : spreads;
+  const auto cubic = refined_views(views, signal::Between::cubics),
+             quintic = refined_views(views, signal::Between::quintics);
+  for (std::size_t k = 0; k < found.size(); ++k) {
+    auto& figure = out.figures[k];
+    const auto& what = found[k]->asked;
+    if (what.rests() == Rests::ways) {
+      put_loop_uncertainty(what, views, figure);
+      continue;
+    }
+    if (!spreads[k].told) continue;
+    figure.u = spreads[k].u;
+    if (what.of_curve && what.of_curve->biased) figure.value -= spreads[k].bias;
+    if (what.rests() != Rests::between) continue;
+    const auto curved = compute(what, cubic), higher = compute(what, quintic);
+    if (!curved || !higher || !std::isfinite(*curved) || !std::isfinite(*higher)) continue;
+    const auto right = signal::put_right(figure.value, own[k].u, *curved, *higher);
+    figure.value = right.value;
+    figure.u_between = right.u_between;
+    figure.u = std::hypot(*figure.u, right.u_between);
   }
-  for (std::size_t k = 0; k < found.size(); ++k)
-    if (counts[k] > kDraws / 2) out.figures[k].u = std::sqrt(squares[k] / counts[k]);
   return out;
 }
 

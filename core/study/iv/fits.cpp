@@ -24,14 +24,15 @@ std::vector<std::pair<double, double>> straight(double from, double to, double i
 
 std::string three(double value, const char* unit) { return format_quantity(value, unit, 3).plain(); }
 
-void add_junction(const Curve& curve, const Settings& settings, std::vector<FitLine>& out) {
-  const auto fit = fit_diode(curve, settings.temperature);
+void add_junction(const Family& family, const Curve& curve, const Settings& settings, std::vector<FitLine>& out) {
+  const double temperature = junction_temperature(family, settings);
+  const auto fit = fit_diode(sorted(curve), temperature);
   if (!fit) return;
   FitLine one{.words = fmt::format("n {}, Is {}, Rs {}; residual {} over {} to {}", three(fit->ideality, "1"),
                                    three(fit->saturation_current, "A"), three(fit->series_resistance, "ohm"),
                                    three(fit->residual, "V"), three(fit->lowest, "A"), three(fit->highest, "A")),
               .line = {}};
-  const double vt = thermal_voltage(settings.temperature);
+  const double vt = thermal_voltage(temperature);
   constexpr int kPoints = 120;
   for (int k = 0; k <= kPoints; ++k) {
     const double i = fit->lowest * std::pow(fit->highest / fit->lowest, double(k) / kPoints);
@@ -97,7 +98,7 @@ std::vector<FitLine> fits_of(const Family& family, const Settings& settings) {
     else if (family.curves.size() > 1)
       add_saturated(family, curve, out);
     else
-      add_junction(curve, settings, out);
+      add_junction(family, curve, settings, out);
   }
   return out;
 }

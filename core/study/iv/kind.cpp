@@ -1,17 +1,45 @@
 #include "study/iv/kind.h"
 
 #include "study/iv/doubts.h"
+#include "study/shared_error.h"
 #include "study/iv/figures.h"
 #include "study/iv/reduce.h"
 #include "study/iv/tables.h"
 
 namespace heron::study::iv {
 
+namespace {
+
+std::vector<std::string> optional_roles() {
+  std::vector<std::string> out = {"step", "held", "time", "programmed"};
+  for (const char* quantity : {"voltage", "current"})
+    for (auto& role : uncertainty_roles(quantity)) out.push_back(std::move(role));
+  return out;
+}
+
+std::vector<ColumnRole> columns() {
+  std::vector<ColumnRole> out = {
+      {"voltage", {"V"}, {"voltage", "volt", "bias", "vce", "vds", "vgs", "vd", "vg", "v", "u"}},
+      {"current", {"A"}, {"current", "amps", "ice", "ids", "ic", "id", "if", "ig", "i"}},
+      {"step", {}, {"step"}},
+      {"held", {"1"}},
+      {"time", {"s"}},
+      {"programmed", {}}};
+  for (const auto& role : uncertainty_roles("voltage")) out.push_back({role, {"V"}});
+  for (const auto& role : uncertainty_roles("current")) out.push_back({role, {"A"}});
+  for (auto& role : out)
+    role.written_by_export = role.name.find("_shared_") != std::string::npos || role.words.empty();
+  return out;
+}
+
+}  // namespace
+
 const Kind& kind() {
   static const Kind self = {.name = "iv",
                             .title = "Current against voltage",
                             .roles = {{"voltage", "current"}},
-                            .optional_roles = {"step"},
+                            .optional_roles = optional_roles(),
+                            .columns = columns(),
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {
                                   Settings scratch;
@@ -28,7 +56,7 @@ const Kind& kind() {
                               const auto family = within(std::move(*whole), *settings);
                               if (!family) return tl::unexpected(family.error());
                               Analysis out{read(*family, *settings, asked), as_columns(*family), as_text(*settings)};
-                              out.reading.doubts = find_doubts(*family, *settings);
+                              out.reading.doubts = find_doubts(*family, *settings, asked, out.reading);
                               return out;
                             },
                             .readings = [](const std::vector<Point>& points) -> Result<Record> {

@@ -10,10 +10,14 @@ struct Loop {
   double opening_at = 0;  ///< V, where that is
   double area = 0;        ///< W, enclosed
   double rate = 0;        ///< V/s, mean speed of the sweep; 0 where no clock is known
+  std::optional<double> u_opening, u_area;  ///< standard, where the readings' noise is known
 };
 
 /// Rising stretches form the way up, falling ones the way down, over the voltages that both reach; several stretches of
-/// one direction are averaged. Nothing for one direction only.
+/// one direction are averaged. Nothing for one direction only. O(n log n).
+///
+/// Noise opens a closed loop: where it is known, what it adds to the largest difference and to the area is taken off, by
+/// draws of noise on the difference as it is without. A closed loop may then come out a little below zero.
 std::optional<Loop> loop_of(const Curve& curve);
 
 /// The widest loop among the curves of a take.

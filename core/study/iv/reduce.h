@@ -26,12 +26,18 @@ class Assembly {
   void note_use(const nlohmann::json& readings, const nlohmann::json& ratings);
 
   std::map<double, Curve> by_step_;
+  bool table_ = false;
   Family about_;  ///< all but the curves
   RampReduction ramps_;
 };
 
-/// All of a take, every point of it.
+/// All of a take, every point of it, uncertainties included. Points that were read with the device out (their purpose
+/// is "open") are taken off: what flows without it is not its.
 Result<Family> reduce_take(const std::vector<Point>& points);
+
+/// Takes the currents of a family that was read with the device out off another's, at the same voltages and steps. Its
+/// uncertainty joins. Fault::input where it does not reach as far.
+Result<void> take_off(Family& from, const Family& open);
 
 /// What the settings ask to be read: the points from `from` to `to`. Fault::input where none is left.
 Result<Family> within(Family family, const Settings& settings);

@@ -139,6 +139,7 @@ void RampReduction::put(Family& out) const {
   out.looked_for_ranges = setting_.contains("looked_for") && !setting_["looked_for"].empty();
   out.channels = {{"voltage", "V"}, {"current", "A"}};
   out.ranges = ranges_;
+  if (setting_.contains("temperature")) out.temperature = setting_.value("temperature", 25.0) + 273.15;
   const auto sensings = setting_.value("sensing", nlohmann::json::object());
   for (const auto& [name, sensing] : sensings.items())
     if (!sensing.value("zeroed", true)) out.unzeroed.push_back(name);
@@ -151,11 +152,10 @@ void RampReduction::put(Family& out) const {
     const std::size_t curve = b / (legs * points), leg = b / points % legs, at = b % points;
     const auto v = middle_of(bin.powers, bin.voltage, bin.voltage_squares),
                i = middle_of(bin.powers, bin.current, bin.current_squares);
-    double v_shared = 0, i_shared = 0;
-    for (std::size_t m = 0; m < bin.voltage_moved.size(); ++m) {
-      v_shared = std::hypot(v_shared, bin.voltage_moved[m] / bin.powers[0]);
-      i_shared = std::hypot(i_shared, bin.current_moved[m] / bin.powers[0]);
-    }
+    std::vector<SharedError> shared;
+    for (std::size_t m = 0; m < bin.voltage_moved.size(); ++m)
+      shared.push_back({int(m) + 1, bin.voltage_moved[m] / bin.powers[0], bin.current_moved[m] / bin.powers[0]});
+    const double v_shared = shared_of(shared, false), i_shared = shared_of(shared, true);
     const double share = (double(at) + 0.5) / double(points), along = ramp_.along[leg] ? share : 1 - share;
     auto& into = by_step[ramp_.steps[curve]];
     if (stepped) into.step = ramp_.steps[curve];
@@ -167,6 +167,7 @@ void RampReduction::put(Family& out) const {
          .programmed = start_ + (stop_ - start_) * along,
          .u_voltage = Doubtful{v.u, v_shared},
          .u_current = Doubtful{i.u, i_shared},
+         .shared = std::move(shared),
          .clipped = bin.clipped,
          .cycle = int(leg / 2),
          .all = {v.value, i.value}});

@@ -17,11 +17,13 @@ enum class Axis {
 /// How figures are read off current against voltage. Stored with the study; changing one reads old takes anew.
 struct Settings {
   Axis axis = Axis::output;
-  double temperature = 300.15;              ///< K, of the junction, for kT/q
+  std::optional<double> temperature;        ///< K, of the junction, for kT/q; unset: what the take says, else 300.15
   std::optional<double> threshold_current;  ///< A, at which threshold.constant is read
   std::optional<double> drain_voltage;      ///< V, where a transfer curve has no step column
   double loop_threshold = 0.02;             ///< opening above which a loop is doubted
   std::optional<double> from, to;           ///< V, what is analysed
+  std::optional<int> open;                  ///< number of the take with the device out, which is taken off
+  double u_limit = 0.01;                    ///< relative uncertainty above which a figure is doubted
 };
 
 /// Sets one from its text. Unknown keys are Fault::usage; values that make no sense too.

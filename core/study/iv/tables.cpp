@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <set>
 
 #include "base/quantity.h"
 
@@ -17,6 +18,24 @@ Columns as_columns(const Family& family) {
     std::string name = "current";
     if (several && curve.step) name += " at " + format_setting(*curve.step, family.step_unit);
     out.columns.push_back({name, "A", std::move(s.current), std::move(s.u_current), curve.step, {}});
+    auto& current = out.columns.back();
+    for (const auto& [at, e] : s.shared) {
+      if (e.second != 0) {
+        auto& row = current.shared[e.source];
+        row.resize(current.y.size());
+        row[at] = e.second;
+      }
+      if (e.first != 0 && !several) {
+        auto& row = out.x_shared[e.source];
+        row.resize(current.y.size());
+        row[at] = e.first;
+      }
+    }
+    if (!several && s.certain()) {
+      out.x_u = s.noise_voltage;
+      for (const auto& [source, row] : out.x_shared)
+        for (std::size_t k = 0; k < row.size(); ++k) out.x_u[k] = std::hypot(out.x_u[k], row[k]);
+    }
     if (out.x.empty()) out.x = s.voltage;
     if (several) out.columns.back().x = std::move(s.voltage);
   }
@@ -49,14 +68,30 @@ Record as_table(const Family& family) {
     for (std::size_t k = 0; k < family.channels.size(); ++k)
       column(family.channels[k].first, family.channels[k].second,
              [k](const Curve&, const CurvePoint& p) { return k < p.all.size() ? p.all[k] : 0; });
-  column("u voltage", "V", [](const Curve&, const CurvePoint& p) {
+  column("u_voltage", "V", [](const Curve&, const CurvePoint& p) {
     return p.u_voltage ? std::hypot(p.u_voltage->noise, p.u_voltage->shared) : 0;
   });
-  column("u current", "A", [](const Curve&, const CurvePoint& p) {
+  column("u_current", "A", [](const Curve&, const CurvePoint& p) {
     return p.u_current ? std::hypot(p.u_current->noise, p.u_current->shared) : 0;
   });
+  std::set<int> sources;
+  for (const auto& [curve, point] : rows)
+    for (const auto& e : point->shared) sources.insert(e.source);
+  int number = 0;
+  for (const int source : sources) {
+    if (++number > kSharedColumns) break;
+    const auto of = [source](const CurvePoint& p, bool second) {
+      for (const auto& e : p.shared)
+        if (e.source == source) return second ? e.second : e.first;
+      return 0.0;
+    };
+    for (const bool second : {false, true})
+      if (std::any_of(rows.begin(), rows.end(), [&](const auto& row) { return of(*row.second, second) != 0; }))
+        column(shared_role(second ? "current" : "voltage", number), second ? "A" : "V",
+               [of, second](const Curve&, const CurvePoint& p) { return of(p, second); });
+  }
   if (!family.ramped) column("current range", "A", [](const Curve&, const CurvePoint& p) { return p.current_range; });
-  column("held by a limit", "1", [](const Curve&, const CurvePoint& p) { return p.usable() ? 0 : 1; });
+  column("held", "1", [](const Curve&, const CurvePoint& p) { return p.usable() ? 0 : 1; });
   return out;
 }
 

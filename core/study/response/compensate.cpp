@@ -12,10 +12,11 @@ namespace {
 
 using Complex = std::complex<double>;
 
-/// A reading and its relative standard uncertainty, taken alike in both quadratures.
+/// A reading with what it is uncertain by: of its own, relative and alike in both quadratures, and shared.
 struct Read {
   Complex z;
-  double u = 0;
+  double noise = 0;
+  std::vector<SharedError> shared = {};
 };
 
 Result<Read> read(const Curve& standard, double frequency, const char* name) {
@@ -28,9 +29,12 @@ Result<Read> read(const Curve& standard, double frequency, const char* name) {
   const auto after = std::lower_bound(points.begin(), points.end(), frequency,
                                       [](const CurvePoint& p, double f) { return p.frequency < f; });
   const auto& near = after == points.end() ? points.back() : *after;
-  return Read{*z, std::hypot(near.u_gain_db.value_or(0) / kDbPerNeper, near.u_phase_deg.value_or(0) / kDegrees) /
-                      std::numbers::sqrt2};
+  return Read{*z, std::hypot(near.noise_gain_db() / kDbPerNeper, near.noise_phase_deg() / kDegrees) / std::numbers::sqrt2,
+              near.shared};
 }
+
+/// What a shared error makes of a reading.
+Complex turned(const SharedError& e) { return std::polar(std::pow(10, e.first / 20), e.second / kDegrees); }
 
 Complex corrected(Complex z, const std::optional<Complex>& open, const std::optional<Complex>& shorted) {
   const Complex zs = shorted.value_or(0.0);
@@ -72,28 +76,37 @@ Result<void> compensate(Curve& curve, const Standards& held) {
       return load ? out * held.load_resistance / corrected(*load, of(0), of(1)) : out;
     };
     const Complex as_read = curve.value(i), z = correct(as_read, {1.0, 1.0, 1.0});
-    // First order: each reading moved by its own uncertainty along and across itself.
-    double along = 0, across = 0;
-    const auto moved = [&](Complex now) {
-      const Complex by = now / z - 1.0;
-      along += by.real() * by.real();
-      across += by.imag() * by.imag();
-    };
+    // First order: each reading moved by its own uncertainty along and across itself, then by what it shares.
     if (p.u_gain_db && p.u_phase_deg) {
-      moved(correct(as_read * (1 + *p.u_gain_db / kDbPerNeper), {1.0, 1.0, 1.0}));
-      moved(correct(as_read * std::polar(1.0, *p.u_phase_deg / kDegrees), {1.0, 1.0, 1.0}));
+      double along = 0, across = 0;
+      const auto moved = [&](Complex now) {
+        const Complex by = now / z - 1.0;
+        along += by.real() * by.real();
+        across += by.imag() * by.imag();
+      };
+      moved(correct(as_read * (1 + p.noise_gain_db() / kDbPerNeper), {1.0, 1.0, 1.0}));
+      moved(correct(as_read * std::polar(1.0, p.noise_phase_deg() / kDegrees), {1.0, 1.0, 1.0}));
+      std::vector<SharedError> shared;
+      const auto share = [&](int source, Complex now) {
+        const Complex by = std::log(now / z);
+        shared.push_back({source, kDbPerNeper * by.real(), kDegrees * by.imag()});
+      };
+      for (const auto& e : p.shared) share(e.source, correct(as_read * turned(e), {1.0, 1.0, 1.0}));
       for (std::size_t k = 0; k < 3; ++k) {
         if (!reads[k]) continue;
-        for (const Complex by : {Complex(1 + reads[k]->u, 0), Complex(1, reads[k]->u)}) {
-          std::array<Complex, 3> factor = {1.0, 1.0, 1.0};
+        std::array<Complex, 3> factor = {1.0, 1.0, 1.0};
+        for (const Complex by : {Complex(1 + reads[k]->noise, 0), Complex(1, reads[k]->noise)}) {
           factor[k] = by;
           moved(correct(as_read, factor));
         }
+        for (const auto& e : reads[k]->shared) {
+          factor[k] = turned(e);
+          share(e.source, correct(as_read, factor));
+        }
       }
-      p.u_gain_db = kDbPerNeper * std::sqrt(along);
-      p.u_phase_deg = kDegrees * std::sqrt(across);
-      p.u_common_db = std::min(p.u_common_db, *p.u_gain_db);
-      p.u_chain_db = std::max(p.u_chain_db, *p.u_gain_db / std::numbers::sqrt2);
+      p.shared = std::move(shared);
+      p.u_gain_db = kDbPerNeper * std::sqrt(along + std::pow(shared_of(p.shared, false) / kDbPerNeper, 2));
+      p.u_phase_deg = kDegrees * std::sqrt(across + std::pow(shared_of(p.shared, true) / kDegrees, 2));
     }
     p.gain_db = 20 * std::log10(std::abs(z));
     p.phase_deg = std::arg(z) * kDegrees;

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/result.h"
+#include "signal/curve.h"
 #include "study/kind.h"
 #include "study/response/reduce.h"
 #include "study/response/settings.h"
@@ -22,10 +23,16 @@ struct CurveColumns {
   std::vector<double> f, lg, gain, phase;
   bool has_phase = true;
   bool impedance = false;
-  std::vector<double> all_lg, coherence;  ///< of every line, trusted or not; coherence empty where there is none
+  std::vector<double> all_lg, all_gain, all_phase, coherence;  ///< of every line, trusted or not; coherence may be empty
+  std::vector<std::size_t> place_in_all;                       ///< of each trusted point
+  std::vector<const CurvePoint*> points;                       ///< behind every line
+
 
   /// Interpolated in its real and imaginary part; nothing outside.
   std::optional<std::complex<double>> value(double frequency) const;
+
+  /// Trusted points i with lines between them and the next that are not: what lies there is not known.
+  std::vector<std::size_t> gaps() const;
 };
 
 struct Definition {
@@ -33,6 +40,10 @@ struct Definition {
   std::function<Value(const CurveColumns&, const Settings&)> compute;
   /// Frequencies at which the figure is read, given its value; nothing for figures of no place.
   std::function<std::vector<double>(const CurveColumns&, const Settings&, double)> where = {};
+  bool biased = false;     ///< an extreme: noise pushes it one way, which is taken off
+  bool on_points = false;  ///< defined by the points themselves, whatever lies between them
+  bool angle = false;      ///< in degrees, whole turns aside
+  bool of_all_lines = false;  ///< read on lines that are not trusted as well
 };
 
 /// V/I figures that need no parameter, and those that need a frequency: "resistance.series@1kHz".
@@ -47,11 +58,11 @@ std::optional<Definition> impedance_figure_at(std::string_view name, std::string
 Result<Definition> define(std::string_view key);
 const std::vector<Definition>& plain_figures();
 
-/// @param kept  the points behind the columns, in their order
-CurveColumns columns_of(const Curve& curve, const Settings& settings, std::vector<const CurvePoint*>& kept);
+/// What lies within `from` and `to`.
+CurveColumns columns_of(const Curve& curve, const Settings& settings);
 
-/// The columns on a grid eight times as fine, points between by cubics through their four neighbours: what straight
-/// lines between the points leave out.
-CurveColumns refined(const CurveColumns& columns);
+/// The columns on a grid many times as fine: what straight lines between the points leave out. As they are where there
+/// are fewer than four points, or so many that nothing lies between them.
+CurveColumns refined(const CurveColumns& columns, signal::Between between = signal::Between::cubics);
 
 }  // namespace heron::study::response

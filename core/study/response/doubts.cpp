@@ -2,6 +2,9 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "base/conversions.h"
+#include "signal/curve.h"
+#include "study/response/definitions.h"
 #include "study/response/figures.h"
 
 namespace heron::study::response {
@@ -39,27 +42,27 @@ double limit_for(std::size_t questions) {
   return std::max(kSettledLimit, low);
 }
 
-void channel_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std::string_view name, double settled,
+void channel_doubts(const Curve& curve, Side channel, std::string_view name, double settled,
                     Reading& into) {
-  if (const auto bad = which(curve, [&](const CurvePoint& p) { return (p.*channel).clipped; }); !bad.empty())
+  if (const auto bad = which(curve, [&](const CurvePoint& p) { return p.of(channel).clipped; }); !bad.empty())
     into.doubts.push_back(
         {"input.clipped", Severity::serious,
          fmt::format("The {} reached the end of its input's range {}; gain and phase are wrong there.", name,
                      where(bad)),
          "Use a higher range or automatic, and take again."});
   const auto under = which(curve, [&](const CurvePoint& p) {
-    return (p.*channel).range_share && *(p.*channel).range_share < kUnderusedShare;
+    return p.of(channel).range_share && *p.of(channel).range_share < kUnderusedShare;
   });
   if (!under.empty()) {
     const auto least = *std::min_element(under.begin(), under.end(), [&](auto* a, auto* b) {
-      return *(a->*channel).range_share < *(b->*channel).range_share;
+      return *a->of(channel).range_share < *b->of(channel).range_share;
     });
     into.doubts.push_back({"range.underused", Severity::caution,
                            fmt::format("The {} uses as little as {:.2g} % of its input's range {}.", name,
-                                       100 * *(least->*channel).range_share, where(under)),
+                                       100 * *least->of(channel).range_share, where(under)),
                            "Use a lower range or automatic, or drive harder."});
   }
-  const auto moving = which(curve, [&](const CurvePoint& p) { return (p.*channel).unsettled > settled; });
+  const auto moving = which(curve, [&](const CurvePoint& p) { return p.of(channel).unsettled > settled; });
   if (!moving.empty())
     into.doubts.push_back(
         {"settling.short", Severity::caution,
@@ -67,7 +70,7 @@ void channel_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, st
              "The {} was still settling {}: the two halves of the record differ by more than their uncertainty allows.",
              name, where(moving)),
          "Settle longer and take again."});
-  const auto drowned = which(curve, [&](const CurvePoint& p) { return (p.*channel).over_floor < kFloorRatio; });
+  const auto drowned = which(curve, [&](const CurvePoint& p) { return p.of(channel).over_floor < kFloorRatio; });
   if (!drowned.empty())
     into.doubts.push_back({"noise.limited", Severity::caution,
                            fmt::format("The {} is within 6 dB of the noise {}.", name, where(drowned)),
@@ -76,12 +79,12 @@ void channel_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, st
 
 /// The middle of measured over expected along the sweep, where both are well above the noise and agree among
 /// themselves; nothing where they do not.
-std::optional<double> steady_ratio(const Curve& curve, ChannelEvidence CurvePoint::*measured,
-                                   ChannelEvidence CurvePoint::*expected) {
+std::optional<double> steady_ratio(const Curve& curve, Side measured,
+                                   Side expected) {
   std::vector<double> ratios;
   for (const auto& p : curve.points) {
-    const auto& want = (p.*expected).expected;
-    if (want && *want > 0 && (p.*measured).over_floor > 10) ratios.push_back((p.*measured).peak / *want);
+    const auto& want = p.of(expected).expected;
+    if (want && *want > 0 && p.of(measured).over_floor > 10) ratios.push_back(p.of(measured).peak / *want);
   }
   if (ratios.size() < 2) return std::nullopt;
   std::sort(ratios.begin(), ratios.end());
@@ -93,7 +96,7 @@ std::optional<double> steady_ratio(const Curve& curve, ChannelEvidence CurvePoin
 
 bool near(double value, double wanted, double share) { return std::abs(value / wanted - 1) < share; }
 
-void factor_doubt(const Curve& curve, ChannelEvidence CurvePoint::*channel, std::string_view name, Reading& into) {
+void factor_doubt(const Curve& curve, Side channel, std::string_view name, Reading& into) {
   const auto ratio = steady_ratio(curve, channel, channel);
   if (!ratio || near(*ratio, 1, 0.25)) return;
   for (const double f : {0.001, 0.01, 0.02, 0.05, 0.1, 10.0, 20.0, 50.0, 100.0, 1000.0})
@@ -118,11 +121,11 @@ void factor_doubt(const Curve& curve, ChannelEvidence CurvePoint::*channel, std:
 
 /// Channels exchanged: each shows what the other should.
 bool swapped_doubt(const Curve& curve, Reading& into) {
-  const auto crossed = steady_ratio(curve, &CurvePoint::stimulus, &CurvePoint::response),
-             back = steady_ratio(curve, &CurvePoint::response, &CurvePoint::stimulus);
+  const auto crossed = steady_ratio(curve, Side::stimulus, Side::response),
+             back = steady_ratio(curve, Side::response, Side::stimulus);
   if (!crossed || !back || !near(*crossed, 1, 0.25) || !near(*back, 1, 0.25)) return false;
-  const auto straight = steady_ratio(curve, &CurvePoint::stimulus, &CurvePoint::stimulus),
-             also = steady_ratio(curve, &CurvePoint::response, &CurvePoint::response);
+  const auto straight = steady_ratio(curve, Side::stimulus, Side::stimulus),
+             also = steady_ratio(curve, Side::response, Side::response);
   if (straight && also && near(*straight, 1, 0.25) && near(*also, 1, 0.25)) return false;
   into.doubts.push_back({"wiring.swapped", Severity::serious,
                          "The stimulus shows what the response should, and the response what the stimulus should: the "
@@ -131,23 +134,23 @@ bool swapped_doubt(const Curve& curve, Reading& into) {
   return true;
 }
 
-void sensor_doubts(const Curve& curve, ChannelEvidence CurvePoint::*channel, std::string_view name, Reading& into) {
-  const auto lost = which(curve, [&](const CurvePoint& p) { return (p.*channel).lost_db > 0.5; });
+void sensor_doubts(const Curve& curve, Side channel, std::string_view name, Reading& into) {
+  const auto lost = which(curve, [&](const CurvePoint& p) { return p.of(channel).lost_db > 0.5; });
   if (!lost.empty()) {
     const auto most = *std::max_element(
-        lost.begin(), lost.end(), [&](auto* a, auto* b) { return (a->*channel).lost_db < (b->*channel).lost_db; });
+        lost.begin(), lost.end(), [&](auto* a, auto* b) { return a->of(channel).lost_db < b->of(channel).lost_db; });
     into.doubts.push_back({"bandwidth.limits_edge", Severity::caution,
                            fmt::format("The {}'s sensor took up to {:.1f} dB {}; that was put back, as well as its "
                                        "bandwidth is known.",
-                                       name, (most->*channel).lost_db, where(lost)),
+                                       name, most->of(channel).lost_db, where(lost)),
                            "Use a faster sensor, or leave these points out."});
   }
   const auto off = which(curve, [&](const CurvePoint& p) {
-    const auto& e = p.*channel;
+    const auto& e = p.of(channel);
     return !e.zeroed && e.peak > 0 && std::abs(e.dc) > 0.05 * e.peak;
   });
   if (2 * off.size() > curve.points.size()) {
-    const auto& e = off.front()->*channel;
+    const auto& e = off.front()->of(channel);
     into.doubts.push_back(
         {"offset.uncorrected", Severity::caution,
          fmt::format("The {} carries a DC of {}, {:.0f} % of its signal, and its sensor was not zeroed.", name,
@@ -200,6 +203,55 @@ void level_doubt(const Curve& curve, Reading& into) {
        "Take again at a quarter of the level."});
 }
 
+/// What the sensing changes of the figures, by the circuit: more than they are uncertain by is worth a word.
+void loading_doubt(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
+  constexpr double kSmallest = 1e-4;  // relative
+  std::vector<double> lg, gain, phase;
+  for (const auto& p : curve.points)
+    if (p.loading) {
+      lg.push_back(std::log10(p.frequency));
+      gain.push_back(p.loading->first);
+      phase.push_back(p.loading->second);
+    }
+  if (lg.size() < 2) return;
+  auto columns = columns_of(curve, settings);
+  const auto as_read = columns;
+  const auto put = [&](const std::vector<double>& places, std::vector<double>& row, const std::vector<double>& by) {
+    for (std::size_t k = 0; k < row.size(); ++k)
+      row[k] += signal::interpolate(lg, by, std::clamp(places[k], lg.front(), lg.back())).value_or(0);
+  };
+  put(columns.lg, columns.gain, gain);
+  put(columns.lg, columns.phase, phase);
+  put(columns.all_lg, columns.all_gain, gain);
+  put(columns.all_lg, columns.all_phase, phase);
+  const Figure* worst = nullptr;
+  double times = 1, by = 0;
+  bool wanted = false;
+  for (const auto& f : into.figures) {
+    const auto d = define(f.key);
+    if (!d || !f.u || !(*f.u > 0)) continue;
+    const auto without = d->compute(columns, settings), with = d->compute(as_read, settings);
+    if (!without || !with) continue;
+    const double change = *without - *with;
+    const double scale = f.unit == "dB" ? kDbPerNeper : f.unit == "deg" ? kDegrees : std::abs(f.value);
+    const bool asks = std::find(asked.begin(), asked.end(), f.key) != asked.end();
+    if (std::abs(change) <= kSmallest * scale || std::abs(change) / *f.u <= (asks == wanted ? times : 1)) continue;
+    if (wanted && !asks) continue;
+    wanted = asks;
+    worst = &f;
+    times = std::abs(change) / *f.u;
+    by = change;
+  }
+  if (!worst) return;
+  into.doubts.push_back(
+      {"loading.matters", Severity::note,
+       fmt::format("By the circuit, the sensing changes {} by {}, {:.2g} times its uncertainty: without it, it would "
+                   "be {}.",
+                   worst->label, format_quantity(-by, worst->unit, 2).plain(), times,
+                   format_quantity(worst->value + by, worst->unit, 5).plain()),
+       "A probe with a higher resistance and less capacitance loads less; so does sensing nearer to a low impedance."});
+}
+
 double u_limit(const Figure& f, const Settings& s) {
   if (f.unit == "dB" || f.unit == "dB/decade") return s.u_limit_db;
   if (f.unit == "deg") return s.u_limit_deg;
@@ -211,15 +263,16 @@ double u_limit(const Figure& f, const Settings& s) {
 void raise_doubts(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
   if (curve.measured) {
     const double settled = limit_for(curve.points.size() * 4);
-    channel_doubts(curve, &CurvePoint::stimulus, "stimulus", settled, into);
-    channel_doubts(curve, &CurvePoint::response, "response", settled, into);
+    channel_doubts(curve, Side::stimulus, "stimulus", settled, into);
+    channel_doubts(curve, Side::response, "response", settled, into);
     if (!swapped_doubt(curve, into)) {
-      factor_doubt(curve, &CurvePoint::stimulus, "stimulus", into);
-      factor_doubt(curve, &CurvePoint::response, "response", into);
+      factor_doubt(curve, Side::stimulus, "stimulus", into);
+      factor_doubt(curve, Side::response, "response", into);
     }
-    sensor_doubts(curve, &CurvePoint::stimulus, "stimulus", into);
-    sensor_doubts(curve, &CurvePoint::response, "response", into);
+    sensor_doubts(curve, Side::stimulus, "stimulus", into);
+    sensor_doubts(curve, Side::response, "response", into);
     level_doubt(curve, into);
+    loading_doubt(curve, settings, asked, into);
     const bool from_noise = curve.independent > 0;
     if (const auto few =
             which(curve, [&](const CurvePoint& p) { return !from_noise && p.periods < kFewPeriods * (1 - 1e-3); });

@@ -4,9 +4,11 @@
 #include <cmath>
 #include <functional>
 
+#include "base/conversions.h"
 #include "base/quantity.h"
 #include "signal/curve.h"
 #include "study/response/definitions.h"
+#include "study/response/propagate.h"
 #include "study/response/resonator.h"
 
 namespace heron::study::response {
@@ -93,15 +95,18 @@ Value loop(const CurveColumns& c, char what) {
       const double at = crossing(c.lg, c.gain, i, 0);
       if (what == 'g') return std::pow(10, at);
       if (!c.has_phase) return no("the data have no phase");
-      return 180 + *signal::interpolate(c.lg, c.phase, at);
+      return signal::wrap_degrees(180 + *signal::interpolate(c.lg, c.phase, at));
     }
     return no("the gain does not fall through 0 dB within the sweep");
   }
   if (!c.has_phase) return no("the data have no phase");
   for (std::size_t i = 0; i + 1 < c.lg.size(); ++i) {
-    const double a = c.phase[i] + 180, b = c.phase[i + 1] + 180;
-    if (!((a > 0 && b <= 0) || (a < 0 && b >= 0))) continue;
-    const double at = crossing(c.lg, c.phase, i, -180);
+    // -180 deg, or that and whole turns: which of them lies between the two points.
+    const double low = std::min(c.phase[i], c.phase[i + 1]), high = std::max(c.phase[i], c.phase[i + 1]);
+    const double level = -180 + 360 * std::ceil((low + 180) / 360);
+    // A curve that starts right there has not crossed it; one that arrives there has.
+    if (level > high || low == high || c.phase[i] == level) continue;
+    const double at = crossing(c.lg, c.phase, i, level);
     return what == 'f' ? std::pow(10, at) : -*signal::interpolate(c.lg, c.gain, at);
   }
   return no("the phase does not cross \u2212180\u00b0 within the sweep");
@@ -139,19 +144,19 @@ Value over_range(const CurveColumns& c, double from, double to, bool slope) {
 Value group_delay(const CurveColumns& c, double at) {
   if (!c.has_phase) return no("the data have no phase");
   std::size_t left = 0, right = 0;
-  const auto exact = std::find(c.f.begin(), c.f.end(), at);
-  if (exact != c.f.end()) {
-    const auto i = std::size_t(exact - c.f.begin());
-    if (i == 0 || i + 1 == c.f.size()) return no("the frequency is an end of the sweep");
+  const auto exact = std::find_if(c.points.begin(), c.points.end(), [&](auto* p) { return p->frequency == at; });
+  if (exact != c.points.end()) {
+    const auto i = std::size_t(exact - c.points.begin());
+    if (i == 0 || i + 1 >= c.points.size()) return no("the frequency is an end of the sweep");
     left = i - 1;
     right = i + 1;
   } else {
-    const auto i = signal::segment_of(c.f, at);
+    const auto i = signal::segment_of(c.all_lg, std::log10(at));
     if (!i) return no("the frequency lies outside the sweep");
     left = *i;
     right = *i + 1;
   }
-  return -(c.phase[right] - c.phase[left]) / 360 / (c.f[right] - c.f[left]);
+  return -(c.all_phase[right] - c.all_phase[left]) / 360 / (c.points[right]->frequency - c.points[left]->frequency);
 }
 
 Value at_frequency(const CurveColumns& c, double at, bool phase) {
@@ -160,7 +165,8 @@ Value at_frequency(const CurveColumns& c, double at, bool phase) {
     const auto z = c.value(at);
     return z ? Value(20 * std::log10(std::abs(*z))) : Value(no("the frequency lies outside the sweep"));
   }
-  const auto value = signal::interpolate(c.lg, phase ? c.phase : c.gain, std::log10(at));
+  // Asked for by name it is read on lines that are not trusted too, with what that makes it worth.
+  const auto value = signal::interpolate(c.all_lg, phase ? c.all_phase : c.all_gain, std::log10(at));
   return value ? Value(*value) : Value(no("the frequency lies outside the sweep"));
 }
 
@@ -185,25 +191,26 @@ const std::vector<Definition>& plain_figures() {
          const auto r = reference(c, s);
          return r ? Value(r->gain) : Value(no(r.error()));
        },
-       [](auto& c, auto& s, double) { return std::vector{std::pow(10, reference(c, s)->lg)}; }},
-      {"corner.low", "Low corner", "Hz", [](auto& c, auto& s) { return corner(c, s, false); }, itself},
-      {"corner.high", "High corner", "Hz", [](auto& c, auto& s) { return corner(c, s, true); }, itself},
-      {"bandwidth", "Bandwidth", "Hz", [](auto& c, auto& s) { return band(c, s, 'b'); }, both_corners},
-      {"centre", "Centre", "Hz", [](auto& c, auto& s) { return band(c, s, 'c'); }, itself},
-      {"q", "Q", "1", [](auto& c, auto& s) { return band(c, s, 'q'); }, both_corners},
+       [](auto& c, auto& s, double) { return std::vector{std::pow(10, reference(c, s)->lg)}; },
+       true},
+      {"corner.low", "Low corner", "Hz", [](auto& c, auto& s) { return corner(c, s, false); }, itself, true},
+      {"corner.high", "High corner", "Hz", [](auto& c, auto& s) { return corner(c, s, true); }, itself, true},
+      {"bandwidth", "Bandwidth", "Hz", [](auto& c, auto& s) { return band(c, s, 'b'); }, both_corners, true},
+      {"centre", "Centre", "Hz", [](auto& c, auto& s) { return band(c, s, 'c'); }, itself, true},
+      {"q", "Q", "1", [](auto& c, auto& s) { return band(c, s, 'q'); }, both_corners, true},
       {"peak.frequency", "Peak frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'f'); },
        [](auto& c, auto&, double) { return at_extreme(c, true); }},
       {"peak.gain", "Peak gain", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'g'); },
-       [](auto& c, auto&, double) { return at_extreme(c, true); }},
+       [](auto& c, auto&, double) { return at_extreme(c, true); }, true},
       {"peak.height", "Peak height", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, true, 'h'); },
-       [](auto& c, auto&, double) { return at_extreme(c, true); }},
+       [](auto& c, auto&, double) { return at_extreme(c, true); }, true},
       {"notch.frequency", "Notch frequency", "Hz", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'f'); },
        [](auto& c, auto&, double) { return at_extreme(c, false); }},
       {"notch.depth", "Notch depth", "dB", [](auto& c, auto& s) { return vertex_figure(c, s, false, 'h'); },
-       [](auto& c, auto&, double) { return at_extreme(c, false); }},
+       [](auto& c, auto&, double) { return at_extreme(c, false); }, true},
       {"crossover.gain", "Gain crossover", "Hz", [](auto& c, auto&) { return loop(c, 'g'); }, itself},
       {"margin.phase", "Phase margin", "deg", [](auto& c, auto&) { return loop(c, 'p'); },
-       [](auto& c, auto&, double) { return std::vector{*loop(c, 'g')}; }},
+       [](auto& c, auto&, double) { return std::vector{*loop(c, 'g')}; }, false, false, true},
       {"crossover.phase", "Phase crossover", "Hz", [](auto& c, auto&) { return loop(c, 'f'); }, itself},
       {"margin.gain", "Gain margin", "dB", [](auto& c, auto&) { return loop(c, 'm'); },
        [](auto& c, auto&, double) { return std::vector{*loop(c, 'f')}; }},
@@ -241,13 +248,27 @@ Result<Definition> define(std::string_view key) {
       const std::string where = " at " + format_setting(*f, "Hz");
       const auto where_it_is = [f = *f](const CurveColumns&, const Settings&, double) { return std::vector{f}; };
       if (base == "gain")
-        return Definition{name, "Gain" + where, "dB", [f = *f](auto& c, auto&) { return at_frequency(c, f, false); },
-                          where_it_is};
+        return Definition{.key = name,
+                          .label = "Gain" + where,
+                          .unit = "dB",
+                          .compute = [f = *f](auto& c, auto&) { return at_frequency(c, f, false); },
+                          .where = where_it_is,
+                          .of_all_lines = true};
       if (base == "phase")
-        return Definition{name, "Phase" + where, "deg", [f = *f](auto& c, auto&) { return at_frequency(c, f, true); },
-                          where_it_is};
-      return Definition{name, "Group delay" + where, "s", [f = *f](auto& c, auto&) { return group_delay(c, f); },
-                        where_it_is};
+        return Definition{.key = name,
+                          .label = "Phase" + where,
+                          .unit = "deg",
+                          .compute = [f = *f](auto& c, auto&) { return at_frequency(c, f, true); },
+                          .where = where_it_is,
+                          .angle = true,
+                          .of_all_lines = true};
+      return Definition{.key = name,
+                        .label = "Group delay" + where,
+                        .unit = "s",
+                        .compute = [f = *f](auto& c, auto&) { return group_delay(c, f); },
+                        .where = where_it_is,
+                        .on_points = true,
+                        .of_all_lines = true};
     }
   }
   if (const auto open = key.find('('); open != std::string_view::npos && key.ends_with(')')) {
@@ -265,94 +286,189 @@ Result<Definition> define(std::string_view key) {
       if (base == "coherence.min")
         return Definition{
             name, fmt::format("Lowest coherence {} to {}", format_setting(*from, "Hz"), format_setting(*to, "Hz")), "1",
-            [a = *from, b = *to](auto& c, auto&) { return lowest_coherence(c, a, b); }, ends};
+            [a = *from, b = *to](auto& c, auto&) { return lowest_coherence(c, a, b); }, ends, true, true, false, true};
       const bool slope = base == "slope";
       const std::string label = fmt::format("{} {} to {}", slope ? "Slope" : "Ripple", format_setting(*from, "Hz"),
                                             format_setting(*to, "Hz"));
       return Definition{name, label, slope ? "dB/decade" : "dB",
-                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }, ends};
+                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }, ends,
+                        !slope, slope};
     }
   }
   return fail(Fault::usage, "A response has no figure \"{}\".", key);
 }
 
-CurveColumns columns_of(const Curve& curve, const Settings& s, std::vector<const CurvePoint*>& kept) {
-  CurveColumns c{.has_phase = curve.has_phase, .impedance = curve.quantity == Quantity::impedance && !curve.removed_db};
+CurveColumns columns_of(const Curve& curve, const Settings& s) {
+  CurveColumns c;
+  c.has_phase = curve.has_phase;
+  c.impedance = curve.quantity == Quantity::impedance && !curve.removed_db;
+  for (auto* row : {&c.f, &c.lg, &c.gain, &c.phase, &c.all_lg, &c.all_gain, &c.all_phase})
+    row->reserve(curve.points.size());
   for (const auto& p : curve.points) {
     if ((s.from && p.frequency < *s.from) || (s.to && p.frequency > *s.to)) continue;
-    if (p.coherence) {
-      c.all_lg.push_back(std::log10(p.frequency));
-      c.coherence.push_back(*p.coherence);
+    const double lg = std::log10(p.frequency);
+    if (p.coherence) c.coherence.push_back(*p.coherence);
+    if (p.trusted) {
+      c.place_in_all.push_back(c.points.size());
+      c.f.push_back(p.frequency);
+      c.lg.push_back(lg);
+      c.gain.push_back(p.gain_db);
+      c.phase.push_back(p.phase_deg);
     }
-    if (!p.trusted) continue;
-    c.f.push_back(p.frequency);
-    c.lg.push_back(std::log10(p.frequency));
-    c.gain.push_back(p.gain_db);
-    c.phase.push_back(p.phase_deg);
-    kept.push_back(&p);
+    c.all_lg.push_back(lg);
+    c.all_gain.push_back(p.gain_db);
+    c.all_phase.push_back(p.phase_deg);
+    c.points.push_back(&p);
   }
+  if (c.coherence.size() != c.points.size()) c.coherence.clear();
   return c;
 }
 
-CurveColumns refined(const CurveColumns& c) {
-  constexpr int kPieces = 8;
-  const auto n = c.lg.size();
-  if (n < 4) return c;
-  CurveColumns out = c;
-  for (auto* row : {&out.f, &out.lg, &out.gain, &out.phase}) row->clear();
-  for (std::size_t i = 0; i + 1 < n; ++i) {
-    // Four neighbours; at the ends the same four as one further in.
-    const std::size_t first = std::min(i == 0 ? 0 : i - 1, n - 4);
-    for (int k = 0; k < kPieces; ++k) {
-      const double x = c.lg[i] + (c.lg[i + 1] - c.lg[i]) * k / kPieces;
-      double gain = k == 0 ? c.gain[i] : 0, phase = k == 0 ? c.phase[i] : 0;
-      if (k > 0)
-        for (std::size_t a = first; a < first + 4; ++a) {
-          double weight = 1;
-          for (std::size_t b = first; b < first + 4; ++b)
-            if (b != a) weight *= (x - c.lg[b]) / (c.lg[a] - c.lg[b]);
-          gain += weight * c.gain[a];
-          phase += weight * c.phase[a];
-        }
-      out.lg.push_back(x);
-      out.f.push_back(k == 0 ? c.f[i] : std::pow(10, x));
-      out.gain.push_back(gain);
-      out.phase.push_back(phase);
-    }
-  }
-  out.f.push_back(c.f.back());
-  out.lg.push_back(c.lg.back());
-  out.gain.push_back(c.gain.back());
-  out.phase.push_back(c.phase.back());
+std::vector<std::size_t> CurveColumns::gaps() const {
+  std::vector<std::size_t> out;
+  for (std::size_t i = 0; i + 1 < place_in_all.size(); ++i)
+    if (place_in_all[i + 1] > place_in_all[i] + 1) out.push_back(i);
   return out;
 }
 
 namespace {
 
-/// First-order propagation: every point is moved by its own standard uncertainty in turn, then all together by what
-/// they share, which moves a gain but no corner.
-std::optional<double> propagate(const Definition& d, CurveColumns c, const Settings& s,
-                                const std::vector<const CurvePoint*>& points, double value) {
-  double squares = 0, common = 0;
-  for (std::size_t i = 0; i < points.size(); ++i) {
-    if (!points[i]->u_gain_db || !points[i]->u_phase_deg) return std::nullopt;
-    const auto moved = [&](double& cell, double by) {
-      const double keep = cell;
-      cell += by;
-      const auto changed = d.compute(c, s);
-      cell = keep;
-      if (changed) squares += (*changed - value) * (*changed - value);
-    };
-    const double u = *points[i]->u_gain_db, shared = points[i]->u_common_db;
-    common = std::max(common, shared);
-    moved(c.gain[i], std::sqrt(std::max(0.0, u * u - shared * shared)));
-    moved(c.phase[i], *points[i]->u_phase_deg);
+/// Without points that crowd: a polynomial through neighbours that stand far closer to each other than to the rest, and
+/// that noise hardly tells apart, makes slopes of that noise.
+CurveColumns uncrowded(const CurveColumns& c) {
+  constexpr double kCrowded = 0.15, kTold = 20;
+  const auto noise = [&](std::size_t i) { return c.points[c.place_in_all[i]]->noise_gain_db(); };
+  std::vector<std::size_t> kept;
+  for (std::size_t i = 0; i < c.lg.size(); ++i) {
+    if (kept.size() > 1) {
+      const double gap = c.lg[i] - c.lg[kept.back()], before = c.lg[kept.back()] - c.lg[kept[kept.size() - 2]];
+      const double apart = std::abs(c.gain[i] - c.gain[kept.back()]);
+      if (gap < kCrowded * before && i + 1 < c.lg.size() && apart < kTold * noise(i)) continue;
+    }
+    kept.push_back(i);
   }
-  if (common > 0) {
-    for (auto& gain : c.gain) gain += common;
-    if (const auto changed = d.compute(c, s)) squares += (*changed - value) * (*changed - value);
+  if (kept.size() == c.lg.size()) return c;
+  CurveColumns out = c;
+  const bool same = c.all_lg.size() == c.lg.size();
+  for (auto* row : {&out.f, &out.lg, &out.gain, &out.phase}) {
+    for (std::size_t k = 0; k < kept.size(); ++k) (*row)[k] = (*row)[kept[k]];
+    row->resize(kept.size());
   }
-  return squares > 0 ? std::optional(std::sqrt(squares)) : std::nullopt;
+  if (same) {
+    out.all_lg = out.lg;
+    out.all_gain = out.gain;
+    out.all_phase = out.phase;
+  }
+  return out;
+}
+
+}  // namespace
+
+CurveColumns refined(const CurveColumns& whole, signal::Between between) {
+  const auto c = uncrowded(whole);
+  constexpr std::size_t kDense = 20'000, kPlaces = 40'000;
+  const auto n = c.lg.size();
+  if (n < 4 || n > kDense) return c;
+  // So fine that straight lines between the places leave nothing that matters.
+  const int pieces = int(std::clamp<std::size_t>(kPlaces / n, 8, 64));
+  CurveColumns out = c;
+  out.lg = signal::finer_places(c.lg, pieces);
+  out.f.clear();
+  for (std::size_t i = 0; i < out.lg.size(); ++i)
+    out.f.push_back(i % std::size_t(pieces) == 0 ? c.f[i / std::size_t(pieces)] : std::pow(10, out.lg[i]));
+  out.gain = signal::finer(c.lg, c.gain, pieces, between);
+  out.phase = signal::finer(c.lg, c.phase, pieces, between);
+  if (c.has_phase) {
+    // Slopes of many decades are smooth in dB, notches and peaks in the complex plane: each segment is taken where the
+    // next higher order changes less.
+    std::vector<double> real, imag;
+    for (std::size_t i = 0; i < n; ++i) {
+      const auto h = std::polar(std::pow(10, c.gain[i] / 20), c.phase[i] / kDegrees);
+      real.push_back(h.real());
+      imag.push_back(h.imag());
+    }
+    using signal::Between;
+    const auto real_at = signal::finer(c.lg, real, pieces, between), imag_at = signal::finer(c.lg, imag, pieces, between);
+    const auto real_3 = signal::finer(c.lg, real, 2, Between::cubics), real_5 = signal::finer(c.lg, real, 2, Between::quintics),
+               imag_3 = signal::finer(c.lg, imag, 2, Between::cubics), imag_5 = signal::finer(c.lg, imag, 2, Between::quintics),
+               gain_3 = signal::finer(c.lg, c.gain, 2, Between::cubics), gain_5 = signal::finer(c.lg, c.gain, 2, Between::quintics),
+               phase_3 = signal::finer(c.lg, c.phase, 2, Between::cubics),
+               phase_5 = signal::finer(c.lg, c.phase, 2, Between::quintics);
+    for (std::size_t i = 0; i + 1 < n; ++i) {
+      const auto m = 2 * i + 1;
+      const std::complex<double> low(real_3[m], imag_3[m]), high(real_5[m], imag_5[m]);
+      const double plane = std::abs(high - low) / std::max(std::abs(high), 1e-300);
+      const double polar =
+          std::hypot((gain_5[m] - gain_3[m]) / kDbPerNeper, (phase_5[m] - phase_3[m]) / kDegrees);
+      if (!(plane < polar)) continue;
+      for (int k = 1; k < pieces; ++k) {
+        const auto at = i * std::size_t(pieces) + std::size_t(k);
+        const std::complex<double> h(real_at[at], imag_at[at]);
+        if (!(std::abs(h) > 0)) continue;
+        out.gain[at] = 20 * std::log10(std::abs(h));
+        out.phase[at] += std::remainder(std::arg(h) * kDegrees - out.phase[at], 360.0);
+      }
+    }
+  }
+  if (c.all_lg.size() == n) {
+    out.all_lg = out.lg;
+    out.all_gain = out.gain;
+    out.all_phase = out.phase;
+    out.coherence.clear();
+  }
+  return out;
+}
+
+namespace {
+
+/// Where lines that are not trusted leave a gap, straight across it is as good as a step at either of its ends: what
+/// that does to a figure, as the spread of an even distribution between the two.
+double u_of_gaps(const Definition& d, const CurveColumns& columns, const std::vector<std::size_t>& gaps,
+                 const Settings& settings, double value) {
+  double squares = 0;
+  for (const bool early : {false, true}) {
+    CurveColumns c = columns;
+    c.lg.clear();
+    c.f.clear();
+    c.gain.clear();
+    c.phase.clear();
+    auto gap = gaps.begin();
+    for (std::size_t i = 0; i < columns.lg.size(); ++i) {
+      const auto put = [&](double lg, double f, std::size_t of) {
+        c.lg.push_back(lg);
+        c.f.push_back(f);
+        c.gain.push_back(columns.gain[of]);
+        c.phase.push_back(columns.phase[of]);
+      };
+      put(columns.lg[i], columns.f[i], i);
+      if (gap == gaps.end() || *gap != i) continue;
+      ++gap;
+      const double near = early ? 1e-3 : 1 - 1e-3;
+      const double lg = columns.lg[i] + near * (columns.lg[i + 1] - columns.lg[i]);
+      put(lg, std::pow(10, lg), early ? i + 1 : i);
+    }
+    if (const auto stepped = d.compute(c, settings)) squares = std::max(squares, std::pow(*stepped - value, 2));
+  }
+  return std::sqrt(squares / 3);
+}
+
+/// The curve as smooth ones of several orders have it.
+struct Smooth {
+  CurveColumns cubic, quintic;
+  explicit Smooth(const CurveColumns& columns)
+      : cubic(refined(columns)), quintic(refined(columns, signal::Between::quintics)) {}
+};
+
+/// The figure with what straight lines between the points leave out put right, as far as that is more than noise. What
+/// remains unknown of it joins u.
+void put_right_between(const Definition& d, const Smooth& smooth, const Settings& settings, double noise,
+                       Figure& figure) {
+  const auto curved = d.compute(smooth.cubic, settings), higher = d.compute(smooth.quintic, settings);
+  if (!curved || !higher || !std::isfinite(*curved) || !std::isfinite(*higher)) return;
+  const auto right = signal::put_right(figure.value, noise, *curved, *higher);
+  figure.value = right.value;
+  figure.u_between = right.u_between;
+  figure.u = std::hypot(figure.u.value_or(0), figure.u_between);
 }
 
 }  // namespace
@@ -365,8 +481,7 @@ Result<void> check_figure_key(std::string_view key) {
 }
 
 void read_figures(const Curve& curve, const Settings& settings, const std::vector<std::string>& asked, Reading& into) {
-  std::vector<const CurvePoint*> points;
-  const CurveColumns columns = columns_of(curve, settings, points), fine = refined(columns);
+  const CurveColumns columns = columns_of(curve, settings);
   std::vector<Definition> wanted = plain_figures();
   if (columns.impedance) wanted.insert(wanted.end(), impedance_figures().begin(), impedance_figures().end());
   for (const auto& key : asked) {
@@ -374,28 +489,43 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
     const bool twice = std::any_of(wanted.begin(), wanted.end(), [&](const Definition& w) { return w.key == key; });
     if (d && !twice) wanted.push_back(std::move(*d));
   }
-  for (const auto& d : wanted) {
-    if (columns.f.empty()) {
+  std::vector<Definition> there;
+  std::vector<double> values;
+  for (auto& d : wanted) {
+    if (columns.f.empty() && !d.of_all_lines) {
       into.absent.push_back(
           {d.key, curve.points.empty() ? "there are no points" : "no line is coherent enough to be trusted", d.label});
       continue;
     }
     const auto value = d.compute(columns, settings);
     if (value && std::isfinite(*value)) {
-      Figure figure{d.key, d.label, *value, d.unit, propagate(d, columns, settings, points, *value)};
-      if (d.where) figure.at = d.where(columns, settings, *value);
-      if (const auto curved = d.compute(fine, settings); curved && figure.u) {
-        // What straight lines between the points cost, as far as the points' own noise does not explain it.
-        const double off = *curved - *value, beyond = off * off - *figure.u * *figure.u;
-        if (beyond > 0) {
-          figure.u_between = std::sqrt(beyond);
-          figure.u = std::abs(off);
-        }
-      }
-      into.figures.push_back(std::move(figure));
+      values.push_back(*value);
+      there.push_back(std::move(d));
     } else {
       into.absent.push_back({d.key, value ? "the data do not determine it" : value.error(), d.label});
     }
+  }
+  const Errors errors(curve, columns);
+  const auto spreads = propagate(there, errors, settings);
+  const auto gaps = columns.gaps();
+  // Lines of noise stand so close that nothing lies between them.
+  const bool stepped = errors.known() && curve.independent == 0 && gaps.empty();
+  // What a smooth curve adds is as noisy as the points are by themselves; what they share moves it along.
+  const auto own = stepped && errors.any_shared() ? propagate(there, errors, settings, true) : spreads;
+  const std::optional<Smooth> smooth = stepped ? std::optional<Smooth>(columns) : std::nullopt;
+  for (std::size_t k = 0; k < there.size(); ++k) {
+    const auto& d = there[k];
+    Figure figure{d.key, d.label, values[k], d.unit, {}};
+    if (spreads[k].told && spreads[k].u > 0) figure.u = spreads[k].u;
+    if (spreads[k].told && d.biased) figure.value -= spreads[k].bias;
+    if (smooth && figure.u && !d.on_points) put_right_between(d, *smooth, settings, own[k].u, figure);
+    if (figure.u && !gaps.empty() && !d.of_all_lines) {
+      figure.u_between = u_of_gaps(d, columns, gaps, settings, values[k]);
+      figure.u = std::hypot(*figure.u, figure.u_between);
+    }
+    const auto& curve_read = smooth && figure.u_between > 0 && d.compute(smooth->quintic, settings) ? smooth->quintic : columns;
+    if (d.where) figure.at = d.where(curve_read, settings, figure.value);
+    into.figures.push_back(std::move(figure));
   }
   if (curve.removed_db)
     into.figures.push_back({"gain.removed", "Level removed", *curve.removed_db, "dB", {}, {*settings.normalise}});

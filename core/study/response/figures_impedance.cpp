@@ -50,13 +50,14 @@ Value parallel_resonance(const CurveColumns& c) {
 struct At {
   std::string_view name, label, unit;
   Value (*read)(Complex z, double w);
+  bool angle = false;
 };
 
 Value positive(double value, const char* otherwise) { return value > 0 ? Value(value) : Value(no(otherwise)); }
 
 constexpr At kAt[] = {
     {"impedance", "|Z|", "ohm", [](Complex z, double) -> Value { return std::abs(z); }},
-    {"angle", "Angle", "deg", [](Complex z, double) -> Value { return std::arg(z) * kDegrees; }},
+    {"angle", "Angle", "deg", [](Complex z, double) -> Value { return std::arg(z) * kDegrees; }, true},
     {"resistance.series", "Series R", "ohm", [](Complex z, double) -> Value { return z.real(); }},
     {"reactance.series", "Series X", "ohm", [](Complex z, double) -> Value { return z.imag(); }},
     {"inductance.series", "Series L", "H",
@@ -116,7 +117,10 @@ std::optional<Definition> impedance_figure_at(std::string_view name, std::string
                           if (!z) return no("the frequency lies outside the sweep");
                           return read(*z, 2 * std::numbers::pi * frequency);
                         },
-                        [frequency](auto&, auto&, double) { return std::vector{frequency}; }};
+                        [frequency](auto&, auto&, double) { return std::vector{frequency}; },
+                        false,
+                        false,
+                        at.angle};
   return std::nullopt;
 }
 

@@ -7,6 +7,7 @@
 
 #include "base/conversions.h"
 #include "base/quantity.h"
+#include "base/words.h"
 #include "signal/curve.h"
 #include "study/response/compensate.h"
 
@@ -53,11 +54,15 @@ ChannelEvidence evidence(const RoleSamples& samples, double rate, const signal::
     // Each half has twice the variance. The neighbourhood is known from few lines only, hence the allowance.
     constexpr double kAllowance = 1.4;
     const double u_peak = std::max(std::hypot(first->u_peak, second->u_peak), kAllowance * u_nearby * 2);
-    if (u_peak > 0) out.unsettled = std::abs(first->peak - second->peak) / u_peak;
+    // Less than an input's gain is known to is of no account, however quiet the record.
+    constexpr double kOfNoAccount = 3e-4;
+    const double moved = std::abs(first->peak - second->peak);
+    if (u_peak > 0 && moved > kOfNoAccount * whole.peak) out.unsettled = moved / u_peak;
     // A drifting mean matters by what it leaks into the tone: of a ramp that rises by d in each half, 2d/(pi periods).
     const double periods = double(volts.size()) / rate * whole.frequency;
     const double leaked = 2 * std::abs(first->dc - second->dc) / (std::numbers::pi * std::max(1.0, periods));
-    if (u_whole > 0) out.unsettled = std::max(out.unsettled, leaked / (kAllowance * u_whole));
+    if (u_whole > 0 && leaked > kOfNoAccount * whole.peak)
+      out.unsettled = std::max(out.unsettled, leaked / (kAllowance * u_whole));
   }
   return out;
 }
@@ -107,40 +112,89 @@ void note_range_use(const RoleSamples& samples, ChannelEvidence& into) {
   into.range_share = std::max(into.range_share.value_or(0), highest / *channel->range);
 }
 
-ChainUncertainty chain_uncertainty(const RoleSamples& samples, const Record& record, double frequency) {
+namespace {
+
+void add(std::vector<SharedError>& into, int source, double first, double second) {
+  if (first == 0 && second == 0) return;
+  for (auto& e : into)
+    if (e.source == source) {
+      e.first += first;
+      e.second += second;
+      return;
+    }
+  into.push_back({source, first, second});
+}
+
+std::string gain_of(const std::string& take, const Channel& channel) {
+  return fmt::format("{}gain of {} on {}", take, channel.role, channel.range.value_or(0));
+}
+
+}  // namespace
+
+void add_chain_errors(const RoleSamples& samples, const Record& record, Side side, double f, const std::string& take,
+                      SourceNumbers& numbers, std::vector<SharedError>& into) {
   const auto& sensing = samples.sensing;
-  // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 + (f/fc)^2) u.
-  double corner_gain = 0, corner_turn = 0;
-  for (const double x : {sensing.bandwidth > 0 ? frequency / sensing.bandwidth : 0.0,
-                         sensing.low_corner > 0 ? sensing.low_corner / frequency : 0.0}) {
-    corner_gain = std::hypot(corner_gain, x * x / (1 + x * x) * sensing.u_bandwidth);
-    corner_turn = std::hypot(corner_turn, x / (1 + x * x) * sensing.u_bandwidth);
-  }
+  const double way = side == Side::response ? 1 : -1;
   const auto& input = samples.channel ? *samples.channel : record.channels.front();
-  const double own = samples.channel ? std::hypot(input.u_gain, sensing.u_factor) : samples.u_scale;
-  return {
-      .scale = std::hypot(own, corner_gain), .common = sensing.u_factor, .delay = input.u_delay, .turn = corner_turn};
+  if (samples.channel)
+    add(into, numbers(gain_of(take, input)), way * kDbPerNeper * input.u_gain, 0);
+  for (const auto& e : samples.scale)
+    add(into, numbers(gain_of(take, *e.channel)), way * kDbPerNeper * e.along, way * kDegrees * e.across);
+  if (samples.channel && sensing.u_factor > 0)
+    add(into, numbers("factor of " + samples.quantity), way * kDbPerNeper * sensing.u_factor, 0);
+  // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 + (f/fc)^2) u.
+  int corner = 0;
+  for (const double x :
+       {sensing.bandwidth > 0 ? f / sensing.bandwidth : 0.0, sensing.low_corner > 0 ? sensing.low_corner / f : 0.0}) {
+    ++corner;
+    const double u = x > 0 ? sensing.u_bandwidth : 0;
+    if (u > 0)
+      add(into, numbers(fmt::format("corner {} of {}", corner, samples.quantity)),
+          way * kDbPerNeper * x * x / (1 + x * x) * u, (corner == 1 ? way : -way) * kDegrees * x / (1 + x * x) * u);
+  }
+  if (input.u_delay > 0)
+    add(into, numbers(fmt::format("{}delay of {}", take, input.role)), 0, -way * 360 * f * input.u_delay);
+}
+
+const ChannelEvidence& CurvePoint::of(Side side) const {
+  static const ChannelEvidence none{.over_floor = 1e9};
+  if (!evidence) return none;
+  return side == Side::stimulus ? evidence->stimulus : evidence->response;
+}
+
+double CurvePoint::noise_gain_db() const {
+  const double u = u_gain_db.value_or(0), common = shared_of(shared, false);
+  return std::sqrt(std::max(0.0, u * u - common * common));
+}
+
+double CurvePoint::noise_phase_deg() const {
+  const double u = u_phase_deg.value_or(0), common = shared_of(shared, true);
+  return std::sqrt(std::max(0.0, u * u - common * common));
 }
 
 Result<CurvePoint> reduce(const Point& point) {
+  SourceNumbers numbers;
+  return reduce(point, numbers);
+}
+
+Result<CurvePoint> reduce(const Point& point, SourceNumbers& numbers) {
   CurvePoint out{.index = point.index};
   if (!point.setting.is_object() || !point.setting.contains("frequency") || !point.setting.at("frequency").is_number())
     return fail(Fault::input, "Point {} does not say its frequency.", point.index + 1);
   out.frequency = point.setting.at("frequency").get<double>();
   out.level_pp = point.setting.value("level_pp", 0.0);
+  if (const auto loading = point.setting.find("loading"); loading != point.setting.end() && loading->is_object())
+    out.loading = {loading->value("gain_db", 0.0), loading->value("phase_deg", 0.0)};
+  const std::string take = point.setting.value("purpose", std::string());
+  CurvePoint::Evidence seen_by;
   std::complex<double> sum = 0;
-  double squares_gain = 0, squares_phase = 0, u_scale = 0, u_delay = 0, u_turn = 0, u_common = 0;
+  double squares_gain = 0, squares_phase = 0;
   int records = 0;
   for (const auto& record : point.records) {
-    const struct {
-      std::string_view role;
-      ChannelEvidence* evidence;
-      int way;
-    } sides[] = {{"stimulus", &out.stimulus, -1}, {"response", &out.response, 1}};
     std::complex<double> ratio = 1;
-    double u_scale_squared = 0, u_delay_squared = 0, u_turn_squared = 0, u_common_squared = 0;
-    for (const auto& side : sides) {
-      const auto samples = role_samples(point, record, side.role);
+    out.shared.clear();
+    for (const Side side : {Side::stimulus, Side::response}) {
+      const auto samples = role_samples(point, record, side == Side::stimulus ? "stimulus" : "response");
       if (!samples) return tl::unexpected(samples.error());
       const auto fit = signal::fit_tone(samples->values, record.sample_rate, out.frequency);
       if (!fit) return tl::unexpected(fit.error());
@@ -151,51 +205,64 @@ Result<CurvePoint> reduce(const Point& point) {
       // What the sensor's corners and delay did is taken off, as far as they are known.
       const auto lost = bench::response_of(samples->sensing, out.frequency);
       const auto value = std::polar(fit->peak, fit->phase) / lost;
-      ratio = side.way > 0 ? ratio * value : ratio / value;
+      ratio = side == Side::response ? ratio * value : ratio / value;
       squares_gain += std::pow(std::max(fit->u_peak, nearby) / fit->peak, 2);
       squares_phase += std::pow(std::max(fit->u_phase, nearby / fit->peak), 2);
-      const auto chain = chain_uncertainty(*samples, record, out.frequency);
-      u_scale_squared += chain.scale * chain.scale;
-      u_common_squared += chain.common * chain.common;
-      u_delay_squared += chain.delay * chain.delay;
-      u_turn_squared += chain.turn * chain.turn;
+      add_chain_errors(*samples, record, side, out.frequency, take, numbers, out.shared);
       auto seen = evidence(*samples, record.sample_rate, *fit, nearby);
       seen.peak = std::abs(value);
       seen.lost_db = -20 * std::log10(std::abs(lost));
       if (point.setting.contains("expected") && point.setting["expected"].contains(samples->quantity))
         seen.expected = point.setting["expected"][samples->quantity].get<double>();
-      worsen(*side.evidence, seen, records == 0);
+      worsen(side == Side::stimulus ? seen_by.stimulus : seen_by.response, seen, records == 0);
       out.periods = double(samples->values.size()) / record.sample_rate * out.frequency;
     }
     sum += ratio;
-    u_scale = std::sqrt(u_scale_squared);
-    u_common = std::sqrt(u_common_squared);
-    u_delay = std::sqrt(u_delay_squared);
-    u_turn = std::sqrt(u_turn_squared);
     ++records;
   }
   if (records == 0) return fail(Fault::input, "Point {} has no record.", point.index + 1);
   out.gain_db = 20 * std::log10(std::abs(sum) / records);
   out.phase_deg = std::arg(sum) * kDegrees;
-  out.u_gain_db = kDbPerNeper * std::hypot(std::sqrt(squares_gain) / records, u_scale);
-  out.u_common_db = kDbPerNeper * u_common;
-  out.u_chain_db = kDbPerNeper * u_scale;
-  out.u_phase_deg = kDegrees * std::hypot(std::sqrt(squares_phase) / records,
-                                          std::hypot(2 * std::numbers::pi * out.frequency * u_delay, u_turn));
+  out.u_gain_db = std::hypot(kDbPerNeper * std::sqrt(squares_gain) / records, shared_of(out.shared, false));
+  out.u_phase_deg = std::hypot(kDegrees * std::sqrt(squares_phase) / records, shared_of(out.shared, true));
+  out.evidence = std::make_shared<const CurvePoint::Evidence>(std::move(seen_by));
   return out;
 }
 
-Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase) {
-  std::stable_sort(points.begin(), points.end(),
-                   [](const CurvePoint& a, const CurvePoint& b) { return a.frequency < b.frequency; });
+Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase, const Record* table) {
+  const auto rises = [](const CurvePoint& a, const CurvePoint& b) { return a.frequency < b.frequency; };
+  if (!std::is_sorted(points.begin(), points.end(), rises)) std::stable_sort(points.begin(), points.end(), rises);
   for (std::size_t i = 1; i < points.size(); ++i)
-    if (points[i].frequency == points[i - 1].frequency)
-      return fail(Fault::input, "The frequency {} comes twice.", format_setting(points[i].frequency, "Hz"));
+    if (points[i].frequency == points[i - 1].frequency) {
+      const auto twice = format_setting(points[i].frequency, "Hz");
+      if (!table) return fail(Fault::input, "The frequency {} comes twice.", twice);
+      const auto first = std::size_t(points[i - 1].index), second = std::size_t(points[i].index);
+      return fail(Fault::input, "{} and {}: the frequency {} comes twice.", table->where(first),
+                  lower(table->where(second)), twice);
+    }
   Curve curve{.points = std::move(points), .has_phase = has_phase};
   const auto unwrapped = signal::unwrap_degrees(curve.phases());
   for (std::size_t i = 0; i < unwrapped.size(); ++i) curve.points[i].phase_deg = unwrapped[i];
   return curve;
 }
+
+namespace {
+
+/// The columns of a table that say how uncertain a quantity is, and which of it its points share.
+struct UncertaintyColumns {
+  std::vector<double> whole;
+  std::vector<std::pair<int, std::vector<double>>> shared;
+};
+
+UncertaintyColumns uncertainty_columns(const Record& table, std::string_view quantity) {
+  UncertaintyColumns out;
+  if (const auto* c = table.find("u_" + std::string(quantity))) out.whole = c->values();
+  for (int k = 1; k <= kSharedColumns; ++k)
+    if (const auto* c = table.find(shared_role(quantity, k))) out.shared.emplace_back(k, c->values());
+  return out;
+}
+
+}  // namespace
 
 Result<Curve> reduce_table(const Record& table) {
   const auto column = [&](std::string_view role) {
@@ -208,30 +275,52 @@ Result<Curve> reduce_table(const Record& table) {
   const bool complex_form = gain.empty();
   if (complex_form && (real.empty() || imag.empty()))
     return fail(Fault::input, "The data have neither gain nor real and imaginary part.");
-  for (const auto* c : {&gain, &phase, &real, &imag, &coherence})
-    if (!c->empty() && c->size() != frequency.size()) return fail(Fault::input, "The columns differ in length.");
+  for (const auto& c : table.channels)
+    if (c.size() != frequency.size()) return fail(Fault::input, "The columns differ in length.");
+  const auto u_first = uncertainty_columns(table, complex_form ? "real" : "gain"),
+             u_second = uncertainty_columns(table, complex_form ? "imag" : "phase");
+  for (const auto* c : {&u_first.whole, &u_second.whole})
+    for (std::size_t i = 0; i < c->size(); ++i)
+      if (!((*c)[i] >= 0))
+        return fail(Fault::input, "{}: an uncertainty is not below zero; {} is.", table.where(i), (*c)[i]);
   std::vector<CurvePoint> points;
+  points.reserve(frequency.size());
   for (std::size_t i = 0; i < frequency.size(); ++i) {
     if (!(frequency[i] > 0))
-      return fail(Fault::input, "Row {}: the frequency {} is not above zero.", i + 1, frequency[i]);
+      return fail(Fault::input, "{}: the frequency {} is not above zero.", table.where(i), frequency[i]);
     CurvePoint p{.index = int(i), .frequency = frequency[i]};
     if (complex_form) {
       const std::complex<double> h(real[i], imag[i]);
-      if (h == 0.0) return fail(Fault::input, "Row {}: real and imaginary part are both zero.", i + 1);
+      if (h == 0.0) return fail(Fault::input, "{}: real and imaginary part are both zero.", table.where(i));
       p.gain_db = 20 * std::log10(std::abs(h));
       p.phase_deg = std::arg(h) * kDegrees;
+      if (!u_first.whole.empty() || !u_second.whole.empty()) {
+        const auto& re = u_first.whole.empty() ? u_second.whole : u_first.whole;
+        const auto& im = u_second.whole.empty() ? u_first.whole : u_second.whole;
+        const double size = std::norm(h);
+        p.u_gain_db = kDbPerNeper * std::hypot(h.real() * re[i], h.imag() * im[i]) / size;
+        p.u_phase_deg = kDegrees * std::hypot(h.imag() * re[i], h.real() * im[i]) / size;
+      }
     } else {
       p.gain_db = gain[i];
       p.phase_deg = phase.empty() ? 0 : phase[i];
+      // Where only one is told the other is as large: noise has no direction.
+      constexpr double kDegreesPerDb = kDegrees / kDbPerNeper;
+      if (!u_first.whole.empty()) p.u_gain_db = u_first.whole[i];
+      if (!u_second.whole.empty()) p.u_phase_deg = u_second.whole[i];
+      if (p.u_gain_db && !p.u_phase_deg) p.u_phase_deg = *p.u_gain_db * kDegreesPerDb;
+      if (p.u_phase_deg && !p.u_gain_db) p.u_gain_db = *p.u_phase_deg / kDegreesPerDb;
+      for (const auto& [source, of] : u_first.shared) add(p.shared, source, of[i], 0);
+      for (const auto& [source, of] : u_second.shared) add(p.shared, source, 0, of[i]);
     }
     if (!coherence.empty()) {
       if (!(coherence[i] >= 0 && coherence[i] <= 1))
-        return fail(Fault::input, "Row {}: a coherence lies from 0 to 1; {} does not.", i + 1, coherence[i]);
+        return fail(Fault::input, "{}: a coherence lies from 0 to 1; {} does not.", table.where(i), coherence[i]);
       p.coherence = coherence[i];
     }
-    points.push_back(p);
+    points.push_back(std::move(p));
   }
-  return assemble(std::move(points), complex_form || !phase.empty());
+  return assemble(std::move(points), complex_form || !phase.empty(), &table);
 }
 
 namespace {
@@ -247,16 +336,13 @@ std::vector<LevelCheck> level_checks(const std::vector<CurvePoint>& points, cons
     for (const auto& p : points) {
       if (p.frequency != other.frequency) continue;
       // What both readings share, the chains' scale, is no reason to doubt their difference.
-      const auto own = [](const CurvePoint& c) {
-        return std::sqrt(std::max(0.0, std::pow(c.u_gain_db.value_or(0), 2) - std::pow(c.u_chain_db, 2)));
-      };
-      out.push_back(
-          {p.frequency, p.level_pp, other.level_pp, other.gain_db - p.gain_db, std::hypot(own(p), own(other))});
+      out.push_back({p.frequency, p.level_pp, other.level_pp, other.gain_db - p.gain_db,
+                     std::hypot(p.noise_gain_db(), other.noise_gain_db())});
     }
   return out;
 }
 
-Result<Curve> reduce_one(const std::vector<Point>& points, const Settings& settings) {
+Result<Curve> reduce_one(const std::vector<Point>& points, const Settings& settings, SourceNumbers& numbers) {
   if (points.empty()) return Curve{};
   const auto& first = points.front();
   if (points.size() == 1 && first.records.size() == 1 && first.records.front().find("frequency"))
@@ -268,7 +354,7 @@ Result<Curve> reduce_one(const std::vector<Point>& points, const Settings& setti
                 "The data are records over time; say --set method=noise for a stimulus that holds all frequencies.");
   std::vector<CurvePoint> reduced, again;
   for (const auto& point : points) {
-    auto one = reduce(point);
+    auto one = reduce(point, numbers);
     if (!one) return tl::unexpected(one.error());
     (point.setting.value("check", std::string()) == "level" ? again : reduced).push_back(std::move(*one));
   }
@@ -289,7 +375,8 @@ Result<Curve> reduce_take(const std::vector<Point>& points, const Settings& sett
   if (standards)
     for (const auto& point : points) by_purpose[purpose_of(point)].push_back(point);
   const auto& own = standards ? by_purpose[""] : points;
-  auto curve = reduce_one(own, settings);
+  SourceNumbers numbers;
+  auto curve = reduce_one(own, settings, numbers);
   if (!curve) return curve;
   for (const auto& point : own)
     if (point.setting.is_object() && point.setting.value("quantity", std::string()) == "impedance")
@@ -299,7 +386,7 @@ Result<Curve> reduce_take(const std::vector<Point>& points, const Settings& sett
     Standards held{.load_resistance = settings.load_resistance};
     for (const auto& [what, into] : {std::pair{"open", &held.open}, {"short", &held.shorted}, {"load", &held.load}}) {
       if (!by_purpose.contains(what)) continue;
-      auto one = reduce_one(by_purpose[what], settings);
+      auto one = reduce_one(by_purpose[what], settings, numbers);
       if (!one) return fail(one.error().fault, "The {} take: {}", what, one.error().message);
       *into = std::move(*one);
     }

@@ -1,5 +1,6 @@
 #pragma once
 #include <complex>
+#include <memory>
 #include <optional>
 #include <vector>
 
@@ -7,6 +8,7 @@
 #include "signal/tone.h"
 #include "study/quantities.h"
 #include "study/response/settings.h"
+#include "study/shared_error.h"
 
 namespace heron::study::response {
 
@@ -25,20 +27,33 @@ struct ChannelEvidence {
   double lost_db = 0;              ///< what the sensor's own corners took and was put back
 };
 
+/// Which of a point's two channels is meant.
+enum class Side { stimulus, response };
+
 /// One point of H(f) = response / stimulus.
 struct CurvePoint {
   int index = 0;         ///< of the raw point; for imported curves the row
   double frequency = 0;  ///< Hz
   double gain_db = 0;
   double phase_deg = 0;  ///< unwrapped along the curve
-  std::optional<double> u_gain_db, u_phase_deg;
-  double u_common_db = 0;           ///< what of u_gain_db all points of the take share: the sensors' factors
-  double u_chain_db = 0;            ///< what of u_gain_db the chains are to blame for, noise left out
-  double periods = 0;               ///< in the record; 0 for imported curves
-  double level_pp = 0;              ///< V, open circuit, that drove it; 0 where unknown
-  std::optional<double> coherence;  ///< of noise; 0..1
-  bool trusted = true;              ///< false where the coherence is too low: drawn pale, left out of figures
-  ChannelEvidence stimulus, response;
+  std::optional<double> u_gain_db, u_phase_deg;  ///< standard, of all there is
+  std::vector<SharedError> shared;               ///< of it what other points share: dB, deg
+  double periods = 0;                            ///< in the record; 0 for imported curves
+  double level_pp = 0;                           ///< V, open circuit, that drove it; 0 where unknown
+  std::optional<double> coherence;               ///< of noise; 0..1
+  bool trusted = true;  ///< false where the coherence is too low: drawn pale, left out of figures
+  /// What the sensing changes of the gain, by the circuit: dB and deg to add to be rid of it; nothing where unknown.
+  std::optional<std::pair<double, double>> loading = {};
+
+  struct Evidence {
+    ChannelEvidence stimulus, response;
+  };
+  std::shared_ptr<const Evidence> evidence;  ///< null for tables, which have none
+
+  const ChannelEvidence& of(Side side) const;
+  /// What of the uncertainty is the point's own.
+  double noise_gain_db() const;
+  double noise_phase_deg() const;
 };
 
 /// One frequency read a second time at another level.
@@ -57,6 +72,7 @@ struct Curve {
   Quantity quantity = Quantity::gain;
   std::vector<LevelCheck> level_checks;
   double independent = 0;                ///< averages behind every line of a noise response; 0 for others
+  std::vector<double> alike;             ///< of noise: correlation of a line's error with that of the k-th line beside it
   std::optional<double> removed_db;      ///< taken off every gain to have 0 dB at the normalising frequency
   std::vector<std::string> compensated;  ///< "open", "short", "load": what was taken off
 
@@ -68,20 +84,23 @@ struct Curve {
 
 /// One raw point to H(f): a sine fit of both channels in every record (IEEE Std 1057), their complex ratio averaged.
 ///
-/// The uncertainty joins what the fits leave with the stated gain and delay uncertainty of the inputs. Pure.
+/// The uncertainty joins what the fits leave with the stated gain and delay uncertainty of the inputs, which points on
+/// one range share. Pure.
+/// @param numbers  of the shared sources; the same for all points of a take
+Result<CurvePoint> reduce(const Point& point, SourceNumbers& numbers);
 Result<CurvePoint> reduce(const Point& point);
 
 /// What a record's channel says of clipping and of the range used, whatever was measured with it.
 void note_range_use(const RoleSamples& samples, ChannelEvidence& into);
 
-/// Relative and angular uncertainty (rad, at a frequency) that the chain behind samples adds: inputs, sensor, delay.
-struct ChainUncertainty {
-  double scale = 0, common = 0, delay = 0, turn = 0;  ///< relative; of it shared by all points; s; rad
-};
-ChainUncertainty chain_uncertainty(const RoleSamples& samples, const Record& record, double frequency);
+/// Adds to a point's shared errors what a side's chain is uncertain by at a frequency: its inputs' gains, the sensor's
+/// factor and corners, its delay. The stimulus divides, so that its errors count the other way.
+void add_chain_errors(const RoleSamples& samples, const Record& record, Side side, double frequency,
+                      const std::string& take, SourceNumbers& numbers, std::vector<SharedError>& into);
 
 /// Sorts, unwraps, and refuses a frequency that comes twice.
-Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase = true);
+/// @param table  where the points come from, for messages; null: a bench
+Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase = true, const Record* table = nullptr);
 
 /// The curve of all points of a take: stepped, from noise, or imported. Points of what stood in the device's place (see
 /// compensate.h) are taken off.

@@ -14,15 +14,15 @@ constexpr int kFewestAverages = 32;
 constexpr double kCarried = 1e-3;  ///< of the stimulus' strongest line: 30 dB down nothing is carried any more
 
 /// Samples a second of a table with a time column; steps may differ by a part in a thousand of one.
-Result<double> rate_of(const std::vector<double>& time) {
+Result<double> rate_of(const Record& record, const std::vector<double>& time) {
   if (time.size() < 2) return fail(Fault::input, "A record of one sample has no spectrum.");
   for (std::size_t i = 1; i < time.size(); ++i)
     if (!(time[i] > time[i - 1]))
-      return fail(Fault::input, "Row {}: the time {} s does not come after {} s.", i + 1, time[i], time[i - 1]);
+      return fail(Fault::input, "{}: the time {} s does not come after {} s.", record.where(i), time[i], time[i - 1]);
   const double step = (time.back() - time.front()) / double(time.size() - 1);
   for (std::size_t i = 0; i < time.size(); ++i)
     if (std::abs(time[i] - time.front() - double(i) * step) > 0.05 * step)
-      return fail(Fault::input, "Row {}: the samples are not evenly spaced.", i + 1);
+      return fail(Fault::input, "{}: the samples are not evenly spaced.", record.where(i));
   return 1 / step;
 }
 
@@ -76,7 +76,7 @@ Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& set
         return fail(Fault::input, "Stimulus and response differ in length.");
       double own_rate = record.sample_rate;
       if (const auto* time = record.find("time")) {
-        const auto r = rate_of(time->values());
+        const auto r = rate_of(record, time->values());
         if (!r) return tl::unexpected(r.error());
         own_rate = *r;
       }
@@ -111,7 +111,15 @@ Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& set
     high = setting.at("band").at(1).get<double>() + spectra.line / 4;
   }
   const double strongest = *std::max_element(spectra.xx.begin() + 1, spectra.xx.end());
+  // What noise leaves of a line is in its uncertainty; the floor of a sine fit has no place here.
+  stimulus.over_floor = response.over_floor = 1e9;
+  const auto evidence = std::make_shared<const CurvePoint::Evidence>(CurvePoint::Evidence{stimulus, response});
+  SourceNumbers numbers;
+  curve.alike = signal::line_correlation(setup->window);
+  // Both the stimulus and what disturbs it are alike from line to line, and their product is what errs.
+  for (auto& r : curve.alike) r *= r;
   std::vector<CurvePoint> lines;
+  lines.reserve(spectra.xx.size());
   for (std::size_t k = 1; k + 1 < spectra.xx.size(); ++k) {
     const double f = double(k) * spectra.line;
     if (f < low || f > high || !(spectra.xx[k] > kCarried * strongest)) continue;
@@ -125,23 +133,14 @@ Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& set
     p.gain_db = 20 * std::log10(std::abs(h));
     p.phase_deg = std::arg(h) * kDegrees;
     p.coherence = signal::coherence(spectra, k);
-    const double u = std::min(10.0, signal::u_of_response(*p.coherence, spectra.independent));
-    double scale = 0, common = 0, delay = 0, turn = 0;
-    for (const auto* side : {&pairs.front().stimulus, &pairs.front().response}) {
-      const auto chain = chain_uncertainty(*side, *pairs.front().record, f);
-      scale = std::hypot(scale, chain.scale);
-      common = std::hypot(common, chain.common);
-      delay = std::hypot(delay, chain.delay);
-      turn = std::hypot(turn, chain.turn);
+    const double u = std::min(10.0, signal::u_of_line(*p.coherence, spectra.independent));
+    for (const Side side : {Side::stimulus, Side::response}) {
+      const auto& of = side == Side::stimulus ? pairs.front().stimulus : pairs.front().response;
+      add_chain_errors(of, *pairs.front().record, side, f, {}, numbers, p.shared);
     }
-    p.u_gain_db = kDbPerNeper * std::hypot(u, scale);
-    p.u_common_db = kDbPerNeper * common;
-    p.u_chain_db = kDbPerNeper * scale;
-    p.u_phase_deg = kDegrees * std::hypot(u, std::hypot(2 * std::numbers::pi * f * delay, turn));
-    p.stimulus = stimulus;
-    p.response = response;
-    // What noise leaves of a line is in its uncertainty; the floor of a sine fit has no place here.
-    p.stimulus.over_floor = p.response.over_floor = 1e9;
+    p.u_gain_db = std::hypot(kDbPerNeper * u, shared_of(p.shared, false));
+    p.u_phase_deg = std::hypot(kDegrees * u, shared_of(p.shared, true));
+    p.evidence = evidence;
     lines.push_back(std::move(p));
   }
   if (lines.empty()) return fail(Fault::input, "The stimulus carries nothing in the band.");

@@ -16,8 +16,7 @@ std::vector<std::string> refined_figures(const std::vector<std::string>& asked) 
 
 std::optional<double> next_frequency(const Curve& curve, const Settings& settings,
                                      const std::vector<std::string>& figures, double least) {
-  std::vector<const CurvePoint*> kept;
-  const auto columns = columns_of(curve, settings, kept);
+  const auto columns = columns_of(curve, settings);
   if (columns.f.size() < 4) return std::nullopt;
   const auto fine = refined(columns);
   Reading reading;
@@ -32,7 +31,7 @@ std::optional<double> next_frequency(const Curve& curve, const Settings& setting
     if (!curved) continue;
     const double noise = std::sqrt(std::max(0.0, *figure->u * *figure->u - figure->u_between * figure->u_between));
     const double scale = figure->unit == "dB" || figure->unit == "deg" ? 100 : std::abs(figure->value);
-    const double ratio = std::abs(*curved - figure->value) / std::max(noise, least * scale);
+    const double ratio = figure->u_between / std::max(noise, least * scale);
     if (ratio <= worst) continue;
     // The place in the widest gap wins where a figure is read at several.
     double gap = 0;

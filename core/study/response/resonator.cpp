@@ -7,6 +7,7 @@
 
 #include "base/conversions.h"
 #include "study/response/definitions.h"
+#include "study/response/propagate.h"
 
 namespace heron::study::response {
 namespace {
@@ -64,10 +65,16 @@ Complex Resonator::impedance(double f) const {
   return arm * shunt / (arm + shunt);
 }
 
-Result<Resonator> fit_resonator(const Curve& curve) {
-  std::vector<const CurvePoint*> kept;
-  const auto c = columns_of(curve, {}, kept);
-  if (!curve.has_phase || c.f.size() < 8)
+namespace {
+
+/// What the fit starts from, and what it misses by.
+struct Setup {
+  Misfit misfit;
+  Eigen::VectorXd start;
+};
+
+Result<Setup> set_up(const CurveColumns& c) {
+  if (!c.has_phase || c.f.size() < 8)
     return fail(Fault::input, "at least 8 points with phase are needed for the fit");
   double fs = 0, fp = 0;
   for (const auto& d : impedance_figures()) {
@@ -76,12 +83,14 @@ Result<Resonator> fit_resonator(const Curve& curve) {
     if (d.key == "resonance.parallel" && value) fp = *value;
   }
   if (!(fs > 0) || !(fp > fs)) return fail(Fault::input, "both resonances must lie within the sweep");
-  Misfit misfit;
-  for (std::size_t i = 0; i < kept.size(); ++i) {
+  Setup out;
+  auto& misfit = out.misfit;
+  for (std::size_t i = 0; i < c.f.size(); ++i) {
+    const auto& p = *c.points[c.place_in_all[i]];
     misfit.frequency.push_back(c.f[i]);
     misfit.z.push_back(std::polar(std::pow(10, c.gain[i] / 20), c.phase[i] / kDegrees));
-    misfit.u_gain.push_back(std::max(1e-7, kept[i]->u_gain_db.value_or(0.01) / kDbPerNeper));
-    misfit.u_angle.push_back(std::max(1e-7, kept[i]->u_phase_deg.value_or(0.06) / kDegrees));
+    misfit.u_gain.push_back(std::max(1e-7, p.u_gain_db.value_or(0.01) / kDbPerNeper));
+    misfit.u_angle.push_back(std::max(1e-7, p.u_phase_deg.value_or(0.06) / kDegrees));
   }
   // Below the resonances the two capacitances stand side by side; their ratio follows from the resonances' distance.
   const double w0 = 2 * std::numbers::pi * c.f.front(), ws = 2 * std::numbers::pi * fs;
@@ -90,9 +99,13 @@ Result<Resonator> fit_resonator(const Curve& curve) {
                       (1 + ratio / (1 + ratio) * (c.f.front() * c.f.front()) / (fs * fs));
   const double shunt = both / (1 + ratio), motional = both - shunt;
   const double at_series = std::max(1e-3, c.value(fs)->real());
-  Eigen::VectorXd p(5);
-  p << std::log(at_series), std::log(1 / (ws * ws * motional)), std::log(motional), std::log(shunt),
+  out.start.resize(5);
+  out.start << std::log(at_series), std::log(1 / (ws * ws * motional)), std::log(motional), std::log(shunt),
       std::log(std::max(1e-4, 1e-3 / (ws * shunt)));
+  return out;
+}
+
+Result<Eigen::VectorXd> solved(const Misfit& misfit, Eigen::VectorXd p) {
   Eigen::NumericalDiff<Misfit, Eigen::Central> slopes(misfit);
   Eigen::LevenbergMarquardt<Eigen::NumericalDiff<Misfit, Eigen::Central>> solver(slopes);
   solver.parameters.maxfev = 4000;
@@ -100,26 +113,56 @@ Result<Resonator> fit_resonator(const Curve& curve) {
   solver.parameters.ftol = 1e-14;
   solver.minimize(p);
   if (!p.allFinite()) return fail(Fault::input, "the fit did not settle");
+  return p;
+}
+
+}  // namespace
+
+Result<Resonator> fit_resonator(const Curve& curve) {
+  const auto c = columns_of(curve, {});
+  const auto setup = set_up(c);
+  if (!setup) return tl::unexpected(setup.error());
+  const auto& misfit = setup->misfit;
+  const auto p = solved(misfit, setup->start);
+  if (!p) return tl::unexpected(p.error());
+  Eigen::NumericalDiff<Misfit, Eigen::Central> slopes(misfit);
   Eigen::MatrixXd jacobian(misfit.values(), 5);
-  slopes.df(p, jacobian);
+  slopes.df(*p, jacobian);
   Eigen::VectorXd residuals(misfit.values());
-  misfit(p, residuals);
-  auto out = from_logs(p);
+  misfit(*p, residuals);
+  auto out = from_logs(*p);
   const double freedom = double(misfit.values() - 5);
-  const double excess = std::max(1.0, residuals.squaredNorm() / freedom);
+  // What the model misses beyond the points' uncertainty is taken as noise of that size.
+  const double excess = std::max(0.0, residuals.squaredNorm() / freedom - 1);
   const Eigen::MatrixXd covariance =
-      (jacobian.transpose() * jacobian).completeOrthogonalDecomposition().pseudoInverse() * excess;
-  double shared = 0;
-  for (const auto* point : kept)
-    shared = std::max({shared, point->u_common_db / kDbPerNeper, point->u_chain_db / kDbPerNeper});
+      (jacobian.transpose() * jacobian).completeOrthogonalDecomposition().pseudoInverse();
+  // What points share moves the fit as a whole: seeded draws, each fitted anew from where the fit came to.
+  constexpr int kDraws = 48;
+  const Errors errors(curve, c);
+  Eigen::VectorXd squares = Eigen::VectorXd::Zero(5);
+  std::mt19937_64 random(1);
+  int fitted = 0;
+  for (int n = 0; n < kDraws && errors.known(); ++n) {
+    auto drawn = c;
+    errors.disturb(drawn, random);
+    auto moved = misfit;
+    for (std::size_t i = 0; i < drawn.f.size(); ++i)
+      moved.z[i] = std::polar(std::pow(10, drawn.gain[i] / 20), drawn.phase[i] / kDegrees);
+    const auto again = solved(moved, *p);
+    if (!again) continue;
+    squares += (*again - *p).cwiseAbs2();
+    ++fitted;
+  }
   const double values[] = {out.resistance, out.inductance, out.capacitance, out.shunt_capacitance,
                            out.shunt_resistance};
   for (int k = 0; k < 5; ++k)
-    out.u[std::size_t(k)] = values[k] * std::hypot(std::sqrt(std::max(0.0, covariance(k, k))), shared);
-  double squares = 0;
+    out.u[std::size_t(k)] =
+        values[k] * std::sqrt((fitted > 0 ? squares[k] / fitted : std::max(0.0, covariance(k, k))) +
+                              excess * std::max(0.0, covariance(k, k)));
+  double missed = 0;
   for (std::size_t i = 0; i < misfit.z.size(); ++i)
-    squares += std::norm(misfit.z[i] / out.impedance(misfit.frequency[i]) - 1.0);
-  out.residual = std::sqrt(squares / double(misfit.z.size()));
+    missed += std::norm(misfit.z[i] / out.impedance(misfit.frequency[i]) - 1.0);
+  out.residual = std::sqrt(missed / double(misfit.z.size()));
   return out;
 }
 

@@ -1,5 +1,7 @@
 #include "study/response/runner.h"
 
+#include "base/conversions.h"
+
 #include <algorithm>
 #include <cmath>
 #include <string>
@@ -83,6 +85,17 @@ nlohmann::json Run::setting(const bench::AppliedDrive& applied, const Step& step
   if (step.planned && context_.purpose.empty())
     for (const auto& [name, level] : context_.levels.quantities)
       if (*step.planned < level.peaks.size()) out["expected"][name] = level.peaks[*step.planned] * share;
+  const auto burden = [&](const std::string& quantity) -> std::optional<std::complex<double>> {
+    const auto it = context_.levels.quantities.find(quantity);
+    if (!step.planned || it == context_.levels.quantities.end() || *step.planned >= it->second.unburdened.size())
+      return std::nullopt;
+    return it->second.unburdened[*step.planned];
+  };
+  const auto stimulus = burden(plan_.stimulus), response = burden(plan_.response);
+  if (stimulus && response && context_.purpose.empty()) {
+    const auto by = *response / *stimulus;
+    out["loading"] = {{"gain_db", 20 * std::log10(std::abs(by))}, {"phase_deg", std::arg(by) * kDegrees}};
+  }
   return out;
 }
 
@@ -96,8 +109,8 @@ Result<void> Run::connect() {
 double Run::automatic_level(double frequency) const {
   if (read_.empty()) return plan_.level_pp;
   const auto& last = read_.back();
-  double gain_db = last.response.peak > 0 && last.level_pp > 0
-                       ? 20 * std::log10(last.response.peak / (last.level_pp / 2))
+  double gain_db = last.of(Side::response).peak > 0 && last.level_pp > 0
+                       ? 20 * std::log10(last.of(Side::response).peak / (last.level_pp / 2))
                        : last.gain_db;
   if (read_.size() > 1) {
     const auto& before = read_[read_.size() - 2];
@@ -112,7 +125,7 @@ double Run::automatic_level(double frequency) const {
 
 /// A level to read again with, where the answer came far from its aim or hit the range's end.
 std::optional<double> Run::better_level(const CurvePoint& read, double level_pp) const {
-  const double ratio = read.response.clipped ? 10 : read.response.peak / plan_.aim;
+  const double ratio = read.of(Side::response).clipped ? 10 : read.of(Side::response).peak / plan_.aim;
   if (ratio < 3 && ratio > 1.0 / 3) return std::nullopt;
   const double next = std::clamp(level_pp / ratio, limits_.lowest_level_pp, plan_.level_most_pp);
   if (std::abs(next / level_pp - 1) < 0.05) return std::nullopt;
@@ -148,7 +161,7 @@ Result<void> Run::read_passes(Point& point, double frequency) {
     const auto read = reduce(point);
     if (!read) return tl::unexpected(read.error());
     // The chain's own uncertainty does not fall with averaging.
-    const double noise = std::sqrt(std::max(0.0, std::pow(*read->u_gain_db, 2) - std::pow(read->u_chain_db, 2)));
+    const double noise = read->noise_gain_db();
     if (noise <= plan_.u_asked_db) break;
     if (auto ok = add(pass); !ok) return ok;
   }
