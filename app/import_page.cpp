@@ -138,21 +138,25 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
     table->setRowCount(int(preview.rows.size()) + 1);
     table->setFixedHeight(28 + 27 + 25 * int(preview.rows.size()));
     table->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    // What stands in the boxes counts, not what the last preview made of it: the next choice may come before that.
+    const auto boxes = std::make_shared<std::vector<QComboBox*>>();
     for (int k = 0; k < int(preview.columns.size()); ++k) {
       auto* role = new QComboBox(table);
+      boxes->push_back(role);
       role->setAccessibleName(QString("Column %1 of %2").arg(k + 1).arg(text(preview.file)));
       role->setToolTip("What this column is taken as");
       role->addItem("not used", "");
       for (const auto& r : roles(kind_of(*session_))) role->addItem(r, r);
       role->setCurrentText(preview.roles[std::size_t(k)].empty() ? "not used" : text(preview.roles[std::size_t(k)]));
-      connect(role, &QComboBox::activated, this, [this, index, k, role, roles_now = preview.roles] {
+      connect(role, &QComboBox::activated, this, [this, index, k, role, boxes] {
         auto& chosen = files_[index].reading.columns.column;
         // The whole table is said anew, so that a column by its name does not come back in.
         chosen.clear();
         const auto wanted = role->currentData().toString().toStdString();
-        for (std::size_t c = 0; c < roles_now.size(); ++c)
-          if (c != std::size_t(k) && !roles_now[c].empty() && roles_now[c] != wanted)
-            chosen[roles_now[c]] = std::to_string(c + 1);
+        for (std::size_t c = 0; c < boxes->size(); ++c)
+          if (const auto now = (*boxes)[c]->currentData().toString().toStdString();
+              c != std::size_t(k) && !now.empty() && now != wanted)
+            chosen[now] = std::to_string(c + 1);
         if (!wanted.empty()) chosen[wanted] = std::to_string(k + 1);
         QMetaObject::invokeMethod(this, &ImportPage::rebuild, Qt::QueuedConnection);
       });

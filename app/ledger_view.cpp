@@ -31,6 +31,7 @@ LedgerRow::LedgerRow(dossier::LedgerLine line, QWidget* parent) : QWidget(parent
   if (j.upper) said += "\nupper limit " + QString::fromStdString(format_quantity(*j.upper, j.unit).plain());
   if (j.margin) said += "\nmargin " + QString::fromStdString(format_quantity(*j.margin, j.unit, 3).plain());
   if (!j.reason.empty()) said += "\n" + QString::fromStdString(j.reason);
+  if (!j.caveat.empty()) said += "\n" + QString::fromStdString(j.caveat);
   setToolTip(said);
   setAccessibleName("Claim: " + said.section('\n', 0, 0));
   setAccessibleDescription(said);

@@ -227,3 +227,58 @@ TEST_CASE("a serious finding of preflight is status 4 unless it is accepted by i
   CHECK(heron_run({"take", file, "Over rating", "--accept", "rating.near", "--accept", "input.clipped"}).status == 4);
   CHECK(heron_run({"take", file, "Sound", "--bench", "imaginary"}).status == 2);
 }
+
+TEST_CASE("options that would do nothing, or twice, are refused; ratios are factors", "[cli]") {
+  const test::Folder folder;
+  const auto table = folder.write("d.csv", "voltage (V),drop (mV)\n0,0\n1,5\n2,10\n3,15\n");
+  const std::vector<std::string> base = {"analyse", "iv", table, "--column", "current=drop", "--json", "--figure", "current@2V"};
+  const auto with = [&](std::vector<std::string> more) {
+    auto all = base;
+    all.insert(all.end(), more.begin(), more.end());
+    return heron_run(all);
+  };
+  CHECK(with({}).status == 3);  // millivolts are no amperes
+  const auto scaled = with({"--scale", "current=1/100"});
+  REQUIRE(scaled.status == 0);
+  CHECK(json::parse(scaled.out).at("figures").at(0).at("value").get<double>() == Approx(1e-4));
+  CHECK(with({"--scale", "current=0"}).status == 2);
+  CHECK(with({"--scale", "current=1", "--scale", "current=2"}).status == 2);
+  CHECK(with({"--scale", "current=1", "--column", "current=2"}).status == 2);
+  CHECK(with({"--scale", "current=1", "--set", "parameter=S11"}).status == 2);
+  CHECK(with({"--scale", "current=1", "--scale", "step=2"}).status == 2);
+  const auto network = folder.write("n.s1p", "# Hz S RI R 50\n10 0.1 0\n20 0.1 0\n");
+  CHECK(heron_run({"analyse", "response", network, "--scale", "gain=2"}).status == 2);
+  const auto percent = with({"--scale", "current=0.01", "--set", "loop_threshold=2"});
+  CHECK(json::parse(percent.out).at("settings").at("loop_threshold") == "2 %");
+}
+
+TEST_CASE("a note that is null, bytes that are no UTF-8 and a curve where another begins are read as what they are", "[cli]") {
+  const test::Folder folder;
+  CHECK(heron_run({"analyse", "response", folder.write("n.json", R"({"note":null,"curve":{"frequency":[1,2],"gain":[0,1]}})")})
+            .status == 0);
+  std::string two = "voltage,current\n";
+  for (const double gain : {1.0, 2.0})
+    for (int k = 0; k <= 20; ++k) two += fmt::format("{},{}\n", 0.1 * k, gain * 1e-3 * k);
+  const auto both = heron_run({"analyse", "iv", folder.write("two.csv", two), "--json", "--figure", "current@1V,2"});
+  REQUIRE(both.status == 0);
+  for (const auto& f : json::parse(both.out).at("figures"))
+    if (f.at("key") == "current@1V,2") CHECK(f.at("value").get<double>() == Approx(20e-3));
+}
+
+TEST_CASE("what is laid aside is never judged, and the file can be checked whole", "[cli]") {
+  const test::Folder folder;
+  const auto file = folder.file("a.heron");
+  REQUIRE(heron_run({"demo", folder.path().string()}).status == 0);
+  const auto dossier = folder.file(demo::kDossierName);
+  const auto sound = heron_run({"show", dossier, "--check"});
+  CHECK(sound.status == 0);
+  CHECK(sound.out.find("sound") != std::string::npos);
+  const auto before = json::parse(heron_run({"judge", dossier, "--json"}).out);
+  const auto curve = folder.write("ref.csv", low_pass_csv());
+  REQUIRE(heron_run({"import", dossier, curve, "--study", "Preamp passband", "--aside"}).status == 0);
+  CHECK(json::parse(heron_run({"judge", dossier, "--json"}).out) == before);
+  REQUIRE(heron_run({"import", dossier, curve, "--study", "Preamp passband"}).status == 0);
+  CHECK(json::parse(heron_run({"judge", dossier, "--json"}).out) != before);
+  const auto shown = json::parse(heron_run({"show", dossier, "--json"}).out);
+  CHECK_FALSE(shown.at("device").at("known_only_to_a_simulation").empty());
+}
