@@ -19,9 +19,9 @@ int main(int argc, char** argv) {
     if (by_kind.empty() || by_kind.back().first != experiment.kind) by_kind.emplace_back(experiment.kind, std::vector<Row>());
     const auto rows = measure(experiment, experiment.repetitions / divisor);
     for (const auto& r : rows)
-      std::fprintf(stderr, "%-26s %-44s n %3d  missing %3d  bias %+6.2f  spread %5.2f  beyond %3.0f %%   %.6g +- %.3g%s\n",
+      std::fprintf(stderr, "%-26s %-44s n %3d  missing %3d  bias %+6.2f  spread %5.2f  beyond %3.0f %%   worst %+.1f u: %.6g +- %.3g%s\n",
                    r.figure.c_str(), r.experiment.c_str(), r.repetitions, r.missing, r.bias, r.spread, 100 * r.beyond,
-                   r.value, r.u, r.wanted() ? "" : "   <<<");
+                   r.worst, r.value, r.u, r.wanted() ? "" : "   <<<");
     auto& all = by_kind.back().second;
     all.insert(all.end(), rows.begin(), rows.end());
   }

@@ -35,8 +35,11 @@ std::vector<Row> measure(const Experiment& experiment, int repetitions) {
       sum += off;
       squares += off * off;
       outside += std::abs(off) > 2;
-      row.value = f->value;
-      row.u = *f->u;
+      if (std::abs(off) > std::abs(row.worst)) {
+        row.worst = off;
+        row.value = f->value;
+        row.u = *f->u;
+      }
       ++row.repetitions;
     }
     if (row.repetitions > 0) {

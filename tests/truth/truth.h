@@ -29,7 +29,8 @@ struct Row {
   int repetitions = 0;  ///< in which it was read with an uncertainty
   int missing = 0;      ///< in which it was absent or without
   double bias = 0, spread = 0, beyond = 0;  ///< mean, standard deviation, share outside 2 u
-  double value = 0, u = 0;                  ///< of the last repetition, for a reader
+  double value = 0, u = 0;                  ///< of the repetition that strayed most, for a reader
+  double worst = 0;                         ///< how far that was, in u
 
   bool wanted() const;  ///< within the band of docs/truth.md
 };

@@ -40,6 +40,15 @@ std::optional<double> next_frequency(const Curve& curve, const Settings& setting
       const auto after = std::upper_bound(columns.f.begin(), columns.f.end(), f);
       if (after == columns.f.begin() || after == columns.f.end()) continue;
       const double low = *(after - 1), high = *after, width = high / low;
+      // Between two points that noise hardly tells apart a third tells nothing, and would only hold a crossing fast there.
+      constexpr double kTold = 8;
+      const auto k = std::size_t(after - columns.f.begin());
+      const auto point = [&](std::size_t i) -> const CurvePoint& { return *columns.points[columns.place_in_all[i]]; };
+      const bool gain_told = std::abs(columns.gain[k] - columns.gain[k - 1]) >
+                             kTold * std::hypot(point(k).noise_gain_db(), point(k - 1).noise_gain_db());
+      const bool phase_told = std::abs(columns.phase[k] - columns.phase[k - 1]) >
+                              kTold * std::hypot(point(k).noise_phase_deg(), point(k - 1).noise_phase_deg());
+      if (!gain_told && !phase_told) continue;
       // Beside a point that is there already, the middle of the wider side tells more.
       double at = f;
       if (std::abs(f / low - 1) < 1e-4) {
