@@ -122,7 +122,7 @@ std::vector<Experiment> iv_bench() {
                       {"current@0.6V", where(v, 0.6, 1e-12, 1)},
                       {"resistance.dynamic@1mA", (v(1e-3 + h) - v(1e-3 - h)) / (2 * h)}};
                 },
-                24),
+                0),
           taken("take, resistor of drawn value, there and back", kResistor, resistor_plan(), {},
                 [](const Parts& p) {
                   const double r = p.at("R1");

@@ -247,11 +247,11 @@ std::vector<Experiment> response_files() {
                         study::SettingsText settings, std::map<std::string, double> truth) {
     return Experiment{"response", name, [=](unsigned seed) {
                         return from_noise(filter, sigma, samples, seed, settings, truth);
-                      }, 200, samples > 8192 ? 16 : 40};
+                      }, 200, samples > 8192 ? 12 : 40};
   };
   const auto table = [](const char* name, TableSpec spec, auto truth_of) {
     return Experiment{"response", name, [=](unsigned seed) { return from_table(spec, seed, {}, truth_of); }, 200,
-                      spec.told ? 30 : 0};
+                      spec.told ? 20 : 0};
   };
   const double flat = 20 * std::log10(0.95);
   const Answer low = kLowPass;
