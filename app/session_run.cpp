@@ -149,8 +149,10 @@ void Session::launch(dossier::RunOptions options) {
               .value_or(study::response::Settings{});
       // Curves are put together as readings come, but made anew only as often as they are drawn.
       const auto assembly = std::make_shared<study::iv::Assembly>();
+      // What points share is told by one list for the whole take.
+      const auto sources = std::make_shared<study::SourceNumbers>();
       QElapsedTimer since;
-      events.point = [this, records, settings, assembly, since, iv = study.kind == "iv"](
+      events.point = [this, records, settings, assembly, sources, since, iv = study.kind == "iv"](
                          long long, const study::Point& point) mutable {
         if (iv) {
           const bool fit = assembly->add(point).has_value();
@@ -166,7 +168,7 @@ void Session::launch(dossier::RunOptions options) {
             live_curve_ = std::move(*curve);
             live_curve_fresh_ = true;
           }
-        } else if (auto reduced = study::response::reduce(point);
+        } else if (auto reduced = study::response::reduce(point, *sources);
                    reduced && point.setting.value("check", std::string()).empty()) {
           const std::lock_guard lock(live_mutex_);
           fresh_points_.push_back(std::move(*reduced));
