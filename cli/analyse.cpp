@@ -138,8 +138,11 @@ Result<int> analyse(const AnalyseOptions& options) {
                        .impedance = impedance});
   if (!curves) return tl::unexpected(curves.error());
   auto& record = curves->front().record;
-  const auto analysis =
-      kind->analyse({study::Point{.setting = json::object(), .records = {std::move(record)}}}, settings, asked);
+  // Not in braces: a list in braces is copied.
+  std::vector<study::Point> points(1);
+  points.front().setting = json::object();
+  points.front().records.push_back(std::move(record));
+  const auto analysis = kind->analyse(points, settings, asked);
   if (!analysis) return fail(analysis.error().fault, "{}: {}", input, analysis.error().message);
 
   std::vector<Judged> judged;

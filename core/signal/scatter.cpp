@@ -2,6 +2,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace heron::signal {
@@ -36,11 +37,18 @@ double miss(std::span<const double> x, std::span<const double> y, std::size_t i,
   return std::abs(y[i] - foretold) / std::sqrt(squares);
 }
 
+std::size_t place_of_quantile(std::size_t n) { return std::size_t(kQuantile * double(n)); }
+
 /// A standard deviation by a low quantile of sizes.
 double by_quantile(std::vector<double>& of) {
-  const auto k = std::size_t(kQuantile * double(of.size()));
+  static const auto expected = [] {
+    std::array<double, 2 * kStretch> all{};
+    for (std::size_t n = 1; n < all.size(); ++n) all[n] = size_of_normal(place_of_quantile(n), n);
+    return all;
+  }();
+  const auto k = place_of_quantile(of.size());
   std::nth_element(of.begin(), of.begin() + std::ptrdiff_t(k), of.end());
-  return of[k] / size_of_normal(k, of.size());
+  return of[k] / expected[of.size()];
 }
 
 }  // namespace
@@ -50,11 +58,14 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
   if (n < 10) return {};
   double size = 0;
   for (const double v : y) size = std::max(size, std::abs(v));
-  const std::size_t step = std::min(kStretch / 2, n), blocks = std::max<std::size_t>(1, n / step - (n >= kStretch ? 1 : 0));
+  // Of very many points a part says as well how large their noise is.
+  constexpr std::size_t kMostBlocks = 4096;
+  const std::size_t step = std::max(std::min(kStretch / 2, n), n / kMostBlocks);
+  const std::size_t blocks = std::max<std::size_t>(1, n / step - (n >= kStretch ? 1 : 0));
   std::vector<double> centre, noise, four, six;
   bool any = false;
   for (std::size_t k = 0; k < blocks; ++k) {
-    const std::size_t from = k * step, to = k + 1 == blocks ? n : std::min(n, from + kStretch);
+    const std::size_t from = k * step, to = k + 1 == blocks && step < kStretch ? n : std::min(n, from + kStretch);
     four.clear();
     six.clear();
     for (std::size_t i = std::max<std::size_t>(from, 3); i + 3 < n && i < to; ++i) {
@@ -65,8 +76,7 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
     if (!six.empty()) {
       const double rough = by_quantile(six), smooth = by_quantile(four);
       // What doubles round to is no noise.
-      if (rough > kAsRough * smooth && rough > 1e-13 * size)
-        found = std::min(rough, smooth);
+      if (rough > kAsRough * smooth && rough > 1e-13 * size) found = std::min(rough, smooth);
     }
     any = any || found > 0;
     centre.push_back((x[from] + x[to - 1]) / 2);
@@ -87,7 +97,8 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
   constexpr double kAlike = 3;
   for (std::size_t k = 0; k < blocks; ++k) {
     const std::size_t low = k > kReach ? k - kReach : 0, high = std::min(blocks, k + kReach + 1);
-    const auto [least, most] = std::minmax_element(filled.begin() + std::ptrdiff_t(low), filled.begin() + std::ptrdiff_t(high));
+    const auto [least, most] =
+        std::minmax_element(filled.begin() + std::ptrdiff_t(low), filled.begin() + std::ptrdiff_t(high));
     noise[k] = filled[k];
     if (*most > kAlike * *least) continue;
     double sum = 0;
@@ -105,65 +116,121 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
   return out;
 }
 
+namespace {
+
+/// Neighbours taken together, so that a million points are looked at as some thousands.
+struct Bins {
+  std::vector<std::size_t> ends;  ///< of each, the points' first of the next
+  std::vector<double> x, y, u;    ///< weighted means; u 0 where a point of the bin is exact
+};
+
+Bins bins_of(std::span<const double> x, std::span<const double> y, std::span<const double> u) {
+  constexpr std::size_t kMost = 16'384;
+  const std::size_t many = (x.size() + kMost - 1) / kMost;
+  Bins out;
+  for (std::size_t from = 0; from < x.size(); from += many) {
+    const std::size_t to = std::min(x.size(), from + many);
+    double weight = 0, sum_x = 0, sum_y = 0;
+    bool exact = false;
+    for (std::size_t i = from; i < to; ++i) {
+      exact = exact || !(u[i] > 0);
+      const double w = exact ? 1 : 1 / (u[i] * u[i]);
+      weight += w;
+      sum_x += w * (x[i] - x[from]);
+      sum_y += w * (y[i] - y[from]);
+    }
+    out.ends.push_back(to);
+    out.x.push_back(x[from] + sum_x / weight);
+    out.y.push_back(y[from] + sum_y / weight);
+    out.u.push_back(exact ? 0 : 1 / std::sqrt(weight));
+  }
+  return out;
+}
+
+/// A parabola around a centre, and whether it explains the points.
+struct Parabola {
+  double centre = 0, half = 1;
+  Eigen::Vector3d c = Eigen::Vector3d::Zero();
+  bool good = false;
+
+  double at(double where) const {
+    const double t = (where - centre) / half;
+    return c[0] + t * (c[1] + t * c[2]);
+  }
+};
+
+/// Of the bins from `from` to before `to`. @param sigmas  of chi square that still count as explained
+Parabola parabola_of(const Bins& b, std::size_t from, std::size_t to, double sigmas) {
+  Parabola p{.centre = (b.x[from] + b.x[to - 1]) / 2, .half = std::max(1e-300, (b.x[to - 1] - b.x[from]) / 2)};
+  Eigen::Matrix3d a = Eigen::Matrix3d::Zero();
+  Eigen::Vector3d right = Eigen::Vector3d::Zero();
+  for (std::size_t i = from; i < to; ++i) {
+    if (!(b.u[i] > 0)) return p;
+    const double t = (b.x[i] - p.centre) / p.half, w = 1 / (b.u[i] * b.u[i]);
+    const Eigen::Vector3d row(1, t, t * t);
+    a += w * row * row.transpose();
+    right += w * row * b.y[i];
+  }
+  p.c = a.ldlt().solve(right);
+  if (!p.c.allFinite()) return p;
+  const double freedom = double(to - from) - 3, most = freedom + sigmas * std::sqrt(2 * freedom);
+  double chi = 0;
+  for (std::size_t i = from; i < to && chi < most; ++i) chi += std::pow((b.y[i] - p.at(b.x[i])) / b.u[i], 2);
+  p.good = chi < most;
+  return p;
+}
+
+}  // namespace
+
 std::vector<double> without_noise(std::span<const double> x, std::span<const double> y, std::span<const double> u,
                                   double sigmas) {
-  const auto n = x.size();
   std::vector<double> out(y.begin(), y.end());
-  if (n < 8) return out;
+  if (x.size() < 8) return out;
+  const auto bins = bins_of(x, y, u);
+  const auto n = bins.x.size();
   std::vector<char> settled(n, 0);
-  /// A parabola around a centre, and whether it explains the points.
-  struct Piece {
-    double centre = 0, half = 1;
-    Eigen::Vector3d c = Eigen::Vector3d::Zero();
-    bool good = false;
-    double at(double where) const {
-      const double t = (where - centre) / half;
-      return c[0] + t * (c[1] + t * c[2]);
-    }
+  const auto all_settled = [&](std::size_t from, std::size_t to) {
+    return std::all_of(settled.begin() + std::ptrdiff_t(from), settled.begin() + std::ptrdiff_t(to),
+                       [](char s) { return s != 0; });
   };
-  const auto piece = [&](std::size_t from, std::size_t to) {
-    Piece p{.centre = (x[from] + x[to - 1]) / 2, .half = std::max(1e-300, (x[to - 1] - x[from]) / 2)};
-    Eigen::Matrix3d a = Eigen::Matrix3d::Zero();
-    Eigen::Vector3d b = Eigen::Vector3d::Zero();
-    for (std::size_t i = from; i < to; ++i) {
-      if (!(u[i] > 0)) return p;
-      const double t = (x[i] - p.centre) / p.half, w = 1 / (u[i] * u[i]);
-      const Eigen::Vector3d row(1, t, t * t);
-      a += w * row * row.transpose();
-      b += w * row * y[i];
-    }
-    p.c = a.ldlt().solve(b);
-    if (!p.c.allFinite()) return p;
+  /// Puts the points of a bin on a curve; not where they show that it has more shape than their mean tells.
+  const auto settle = [&](std::size_t bin, const auto& curve) {
+    constexpr double kFar = 4;
+    const std::size_t from = bin == 0 ? 0 : bins.ends[bin - 1], to = bins.ends[bin];
     double chi = 0;
-    for (std::size_t i = from; i < to; ++i) chi += std::pow((y[i] - p.at(x[i])) / u[i], 2);
-    const double freedom = double(to - from) - 3;
-    p.good = chi < freedom + sigmas * std::sqrt(2 * freedom);
-    return p;
+    if (to - from > 1)
+      for (std::size_t i = from; i < to; ++i) chi += std::pow((y[i] - curve(x[i])) / u[i], 2);
+    const double many = double(to - from);
+    if (chi > many + kFar * sigmas * std::sqrt(2 * many)) return;
+    for (std::size_t i = from; i < to; ++i) out[i] = curve(x[i]);
+    settled[bin] = 1;
   };
-  for (std::size_t width = n; width >= 6; width = width / 2) {
-    if (std::all_of(settled.begin(), settled.end(), [](char s) { return s != 0; })) break;
+  for (std::size_t width = n; width >= 6 && !all_settled(0, n); width = width / 2) {
     const std::size_t step = width == n ? n : std::max<std::size_t>(1, width / 4);
-    std::vector<Piece> pieces;
-    std::vector<std::size_t> starts;
+    std::vector<Parabola> pieces;
     for (std::size_t from = 0;; from += step) {
       from = std::min(from, n - width);
-      pieces.push_back(piece(from, from + width));
-      starts.push_back(from);
+      pieces.push_back(all_settled(from, from + width)
+                           ? Parabola{.centre = (bins.x[from] + bins.x[from + width - 1]) / 2}
+                           : parabola_of(bins, from, from + width, sigmas));
       if (from == n - width) break;
     }
     // A point belongs to the piece whose centre is nearest; neighbours are blended so that no step shows.
     std::size_t k = 0;
     for (std::size_t i = 0; i < n; ++i) {
-      while (k + 1 < pieces.size() && pieces[k + 1].centre <= x[i]) ++k;
+      while (k + 1 < pieces.size() && pieces[k + 1].centre <= bins.x[i]) ++k;
       if (settled[i] || !pieces[k].good) continue;
-      double value = pieces[k].at(x[i]);
-      if (k + 1 < pieces.size() && x[i] > pieces[k].centre) {
-        if (!pieces[k + 1].good) continue;
-        const double share = (x[i] - pieces[k].centre) / (pieces[k + 1].centre - pieces[k].centre);
-        value = value * (1 - share) + share * pieces[k + 1].at(x[i]);
+      const auto& one = pieces[k];
+      if (k + 1 < pieces.size() && bins.x[i] > one.centre) {
+        const auto& next = pieces[k + 1];
+        if (!next.good) continue;
+        settle(i, [&](double where) {
+          const double share = (where - one.centre) / (next.centre - one.centre);
+          return one.at(where) * (1 - share) + share * next.at(where);
+        });
+      } else {
+        settle(i, [&](double where) { return one.at(where); });
       }
-      out[i] = value;
-      settled[i] = 1;
     }
   }
   return out;

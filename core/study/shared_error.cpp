@@ -4,13 +4,15 @@
 
 #include <cmath>
 
+#include "base/random.h"
+
 namespace heron::study {
 
 double SharedDraw::operator()(int source) {
   const auto [it, fresh] = drawn_.try_emplace(source, 0.0);
   if (fresh) {
     std::mt19937_64 own(seed_ + 0x9e3779b97f4a7c15u * std::uint64_t(source));
-    it->second = std::normal_distribution<double>()(own);
+    it->second = normal_deviate(own);
   }
   return it->second;
 }

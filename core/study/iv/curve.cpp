@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/random.h"
 #include "signal/curve.h"
 #include "signal/scatter.h"
 
@@ -171,9 +172,9 @@ Sorted upright(Sorted s) {
   return s;
 }
 
-Sorted refined(const Sorted& s, signal::Between between) {
+std::optional<Sorted> refined(const Sorted& s, signal::Between between) {
   constexpr std::size_t kDense = 20'000, kPlaces = 40'000;
-  if (s.voltage.size() < 4 || s.voltage.size() > kDense) return s;
+  if (s.voltage.size() < 4 || s.voltage.size() > kDense) return std::nullopt;
   const int pieces = int(std::clamp<std::size_t>(kPlaces / s.voltage.size(), 8, 64));
   Sorted out{.voltage = signal::finer_places(s.voltage, pieces),
              .current = {},
@@ -194,15 +195,16 @@ Sorted refined(const Sorted& s, signal::Between between) {
   return out;
 }
 
-Sorted disturbed(const Sorted& s, std::mt19937_64& random, SharedDraw& draw) {
-  Sorted out = s;
-  std::normal_distribution<double> normal;
+void draw(const Sorted& s, std::mt19937_64& random, SharedDraw& shared, Sorted& out) {
+  out.log_current = s.log_current;
   for (std::size_t k = 0; k < s.voltage.size(); ++k) {
-    if (s.noise_voltage[k] > 0) out.voltage[k] += s.noise_voltage[k] * normal(random);
-    if (s.noise_current[k] > 0) out.current[k] += s.noise_current[k] * normal(random);
+    out.voltage[k] = s.voltage[k];
+    out.current[k] = s.current[k];
+    if (s.noise_voltage[k] > 0) out.voltage[k] += s.noise_voltage[k] * normal_deviate(random);
+    if (s.noise_current[k] > 0) out.current[k] += s.noise_current[k] * normal_deviate(random);
   }
   for (const auto& [at, e] : s.shared) {
-    const double by = draw(e.source);
+    const double by = shared(e.source);
     out.voltage[at] += by * e.first;
     out.current[at] += by * e.second;
   }
@@ -221,7 +223,6 @@ Sorted disturbed(const Sorted& s, std::mt19937_64& random, SharedDraw& draw) {
     for (const double i : out.current)
       if (i == 0 || std::signbit(i) != negative) out.log_current = false;
   }
-  return out;
 }
 
 void estimate_scatter(Family& family) {
@@ -233,9 +234,9 @@ void estimate_scatter(Family& family) {
     std::vector<double> noise(curve.points.size());
     bool any = false;
     for (auto& piece : pieces) {
-      auto order = piece.points;
-      std::stable_sort(order.begin(), order.end(),
-                       [&](auto a, auto b) { return curve.points[a].voltage < curve.points[b].voltage; });
+      auto& order = piece.points;
+      const auto rises = [&](auto a, auto b) { return curve.points[a].voltage < curve.points[b].voltage; };
+      if (!std::is_sorted(order.begin(), order.end(), rises)) std::stable_sort(order.begin(), order.end(), rises);
       std::vector<double> v, i;
       std::vector<std::size_t> from;
       for (const auto k : order) {

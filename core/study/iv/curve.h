@@ -102,11 +102,12 @@ Sorted sorted(const Curve& curve, std::span<const std::size_t> points);
 /// devices of either polarity.
 Sorted upright(Sorted curve);
 
-/// On a grid many times as fine; as it is where it has fewer than four points or very many.
-Sorted refined(const Sorted& curve, signal::Between between);
+/// On a grid many times as fine; nothing where it has fewer than four points, or so many that nothing lies between them.
+std::optional<Sorted> refined(const Sorted& curve, signal::Between between);
 
 /// The curve with one draw of all its errors.
-Sorted disturbed(const Sorted& curve, std::mt19937_64& random, SharedDraw& shared);
+/// @param into  of as many places, whose voltages and currents are written over
+void draw(const Sorted& curve, std::mt19937_64& random, SharedDraw& shared, Sorted& into);
 
 /// Gives the points of a table the noise that they show about a smooth curve, stretch by stretch; nothing happens where
 /// they show none.

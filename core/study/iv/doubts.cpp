@@ -18,18 +18,17 @@ std::string curve_text(const Family& family, const Curve& curve) {
 }
 
 /// A limit of the source that held, as a table shows it.
-bool plateau(const Curve& curve) {
-  const auto s = upright(sorted(curve));
-  return before_plateau(s) < s.voltage.size();
-}
+bool plateau(const Sorted& upright) { return before_plateau(upright) < upright.voltage.size(); }
 
-void check_compliance(const Family& family, std::vector<Doubt>& out) {
+/// @param rows  of every curve, upright
+void check_compliance(const Family& family, const std::vector<Sorted>& rows, std::vector<Doubt>& out) {
   std::size_t curves = 0, points = 0;
   const Curve* first = nullptr;
-  for (const auto& curve : family.curves) {
+  for (std::size_t k = 0; k < rows.size(); ++k) {
+    const auto& curve = family.curves[k];
     const auto n = std::size_t(
         std::count_if(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.at_compliance; }));
-    const bool seen = n > 0 || (!family.measured && plateau(curve));
+    const bool seen = n > 0 || (!family.measured && plateau(rows[k]));
     if (!seen) continue;
     if (!first) first = &curve;
     ++curves;
@@ -91,13 +90,13 @@ void check_settling(const Family& family, std::vector<Doubt>& out) {
               fmt::format("At {} of {} points the current still moved while it was read, by {} at {}.", moved,
                           family.size(), percent_text(worst_share), format_quantity(worst->voltage, "V", 3).plain()),
               "Wait four times as long"};
-  if (family.delay)
-    doubt.edits = {{"delay", format_setting(rounded_to(std::max(4 * *family.delay, 5e-3), 3), "s")}};
+  if (family.delay) doubt.edits = {{"delay", format_setting(rounded_to(std::max(4 * *family.delay, 5e-3), 3), "s")}};
   out.push_back(std::move(doubt));
 }
 
 /// Currents that the range's own offset could be: they are the instrument's as likely as the device's.
-void check_offset(const Family& family, const Settings& settings, std::vector<Doubt>& out) {
+void check_offset(const Family& family, const std::vector<Sorted>& rows, const Settings& settings,
+                  std::vector<Doubt>& out) {
   for (const auto& name : family.unzeroed)
     out.push_back({"offset.uncorrected", Severity::caution,
                    fmt::format("The sensor of {} drifts and was not zeroed.", name),
@@ -124,11 +123,11 @@ void check_offset(const Family& family, const Settings& settings, std::vector<Do
   constexpr std::size_t kFewest = 3;
   std::size_t within = 0, points = 0;
   double offset = 0;
-  bool small_matter = settings.axis == Axis::transfer;
+  const bool small_matter = settings.axis == Axis::transfer ||
+                            std::any_of(rows.begin(), rows.end(), [](const Sorted& s) { return s.log_current; });
   for (const auto& curve : family.curves) {
     double highest = 0;
     for (const auto& p : curve.points) highest = std::max(highest, std::abs(p.voltage));
-    small_matter = small_matter || sorted(curve).log_current;
     for (const auto& p : curve.points) {
       if (!p.u_current || (settings.axis == Axis::output && std::abs(p.voltage) < kNearZero * highest)) continue;
       ++points;
@@ -138,17 +137,18 @@ void check_offset(const Family& family, const Settings& settings, std::vector<Do
     }
   }
   if (within < kFewest) return;
-  out.push_back({"offset.uncorrected", small_matter ? Severity::caution : Severity::note,
-                 fmt::format("{} of {} currents lie within what the range's offset may be, {}; they may be the "
-                             "instrument's.",
-                             within, points, format_quantity(2 * offset, "A", 2).plain()),
-                 "Let the range go lower, or take once more with the device out and set `open` to that take: it is then "
-                 "taken off."});
+  out.push_back(
+      {"offset.uncorrected", small_matter ? Severity::caution : Severity::note,
+       fmt::format("{} of {} currents lie within what the range's offset may be, {}; they may be the "
+                   "instrument's.",
+                   within, points, format_quantity(2 * offset, "A", 2).plain()),
+       "Let the range go lower, or take once more with the device out and set `open` to that take: it is then "
+       "taken off."});
 }
 
 /// Figures that noise leaves loose. Where somebody asked for one it is a caution.
-void check_noise(const Family& family, const Settings& settings, const std::vector<std::string>& asked,
-                 std::vector<Doubt>& out, const Reading& reading) {
+void check_noise(const Family& family, const std::vector<Sorted>& rows, const Settings& settings,
+                 const std::vector<std::string>& asked, std::vector<Doubt>& out, const Reading& reading) {
   std::string loose, apart;
   bool loose_wanted = false, apart_wanted = false;
   for (const auto& f : reading.figures) {
@@ -169,15 +169,16 @@ void check_noise(const Family& family, const Settings& settings, const std::vect
                    fmt::format("The points stand too far apart for these figures: {}.", apart),
                    "Read more points where the curve bends."});
   // A junction's low end under the noise.
-  for (const auto& curve : family.curves) {
+  for (std::size_t k = 0; k < rows.size(); ++k) {
     if (settings.axis != Axis::output) break;
-    const auto fit = fit_diode(upright(sorted(curve)), junction_temperature(family, settings));
+    const auto fit = fit_diode(rows[k], junction_temperature(family, settings));
     if (!fit || fit->drowned == 0) continue;
-    out.push_back({"noise.limited", Severity::note,
-                   fmt::format("{} points of {} at its low end lie within their noise; the junction is fitted from {} "
-                               "on.",
-                               fit->drowned, curve_text(family, curve), format_quantity(fit->lowest, "A", 2).plain()),
-                   "Average more there, or let the range go lower."});
+    out.push_back(
+        {"noise.limited", Severity::note,
+         fmt::format("{} points of {} at its low end lie within their noise; the junction is fitted from {} "
+                     "on.",
+                     fit->drowned, curve_text(family, family.curves[k]), format_quantity(fit->lowest, "A", 2).plain()),
+         "Average more there, or let the range go lower."});
     break;
   }
 }
@@ -245,13 +246,15 @@ void check_ratings(const Family& family, std::vector<Doubt>& out) {
 std::vector<Doubt> find_doubts(const Family& family, const Settings& settings, const std::vector<std::string>& asked,
                                const Reading& reading) {
   std::vector<Doubt> out;
-  check_compliance(family, out);
+  std::vector<Sorted> rows;
+  for (const auto& curve : family.curves) rows.push_back(upright(sorted(curve)));
+  check_compliance(family, rows, out);
   check_loop(family, settings, out);
   check_settling(family, out);
   check_ratings(family, out);
   check_ranges(family, out);
-  check_offset(family, settings, out);
-  check_noise(family, settings, asked, out, reading);
+  check_offset(family, rows, settings, out);
+  check_noise(family, rows, settings, asked, out, reading);
   check_polarity(family, settings, out);
   return out;
 }

@@ -139,12 +139,12 @@ std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const st
     at[k] = value.value_or(std::nan(""));
   }
   std::mt19937_64 random(1);
+  auto drawn = centre;
   for (int n = 0; n < draws; ++n) {
     SharedDraw shared(random);
-    auto drawn = centre;
-    for (auto& v : drawn) {
-      v.junction.reset();
-      if (v.sorted.certain()) v.sorted = disturbed(v.sorted, random, shared);
+    for (std::size_t k = 0; k < drawn.size(); ++k) {
+      drawn[k].junction.reset();
+      if (centre[k].sorted.certain()) draw(centre[k].sorted, random, shared, drawn[k].sorted);
     }
     for (std::size_t k = 0; k < wanted.size(); ++k) {
       if (wanted[k]->asked.rests() == Rests::ways || !std::isfinite(at[k])) continue;
@@ -164,12 +164,17 @@ std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const st
   return out;
 }
 
-std::vector<View> refined_views(std::vector<View> views, signal::Between between) {
-  for (auto& v : views) {
-    v.junction.reset();
-    v.sorted = refined(v.sorted, between);
+/// Empty where nothing lies between the points of any.
+std::vector<View> refined_views(const std::vector<View>& views, signal::Between between) {
+  std::vector<std::optional<Sorted>> finer;
+  for (const auto& v : views) finer.push_back(refined(v.sorted, between));
+  if (std::none_of(finer.begin(), finer.end(), [](const auto& f) { return f.has_value(); })) return {};
+  auto out = views;
+  for (std::size_t k = 0; k < out.size(); ++k) {
+    out[k].junction.reset();
+    if (finer[k]) out[k].sorted = std::move(*finer[k]);
   }
-  return views;
+  return out;
 }
 
 /// The ways up and down know their own noise; what their readings share scales an area, and leaves an opening, which is
@@ -187,9 +192,10 @@ void put_loop_uncertainty(const Asked& asked, const std::vector<View>& views, Fi
   double gain = 0;
   const auto& s = view->sorted;
   for (const auto& [at, e] : s.shared) {
-    const double by = std::hypot(s.voltage[at] != 0 ? e.first / s.voltage[at] : 0,
-                                 s.current[at] != 0 ? e.second / s.current[at] : 0);
-    if (std::abs(s.current[at]) > 0.5 * *std::max_element(s.current.begin(), s.current.end())) gain = std::max(gain, by);
+    const double by =
+        std::hypot(s.voltage[at] != 0 ? e.first / s.voltage[at] : 0, s.current[at] != 0 ? e.second / s.current[at] : 0);
+    if (std::abs(s.current[at]) > 0.5 * *std::max_element(s.current.begin(), s.current.end()))
+      gain = std::max(gain, by);
   }
   figure.u = std::hypot(*loop->u_area, gain * figure.value);
 }
@@ -266,11 +272,11 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
     found.push_back(&w);
   }
   if (family.curves.size() > 1) join_absent(out.absent);
-  const bool certain =
-      std::any_of(views.begin(), views.end(), [](const View& v) { return v.sorted.certain(); });
+  const bool certain = std::any_of(views.begin(), views.end(), [](const View& v) { return v.sorted.certain(); });
   if (!certain || found.empty()) return out;
   const auto spreads = propagate(found, views);
-  const bool any_shared = std::any_of(views.begin(), views.end(), [](const View& v) { return !v.sorted.shared.empty(); });
+  const bool any_shared =
+      std::any_of(views.begin(), views.end(), [](const View& v) { return !v.sorted.shared.empty(); });
   const auto own = any_shared ? propagate(found, views, true) : spreads;
   const auto cubic = refined_views(views, signal::Between::cubics),
              quintic = refined_views(views, signal::Between::quintics);
@@ -284,7 +290,7 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
     if (!spreads[k].told) continue;
     figure.u = spreads[k].u;
     if (what.of_curve && what.of_curve->biased) figure.value -= spreads[k].bias;
-    if (what.rests() != Rests::between) continue;
+    if (what.rests() != Rests::between || cubic.empty()) continue;
     const auto curved = compute(what, cubic), higher = compute(what, quintic);
     if (!curved || !higher || !std::isfinite(*curved) || !std::isfinite(*higher)) continue;
     const auto right = signal::put_right(figure.value, own[k].u, *curved, *higher);

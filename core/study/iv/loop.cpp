@@ -5,6 +5,7 @@
 #include <random>
 
 #include "base/quantity.h"
+#include "base/random.h"
 #include "signal/scatter.h"
 
 namespace heron::study::iv {
@@ -111,6 +112,9 @@ std::optional<Loop> loop_of(const Curve& curve) {
   std::vector<Sorted> up, down;
   double speed = 0, weight = 0;
   const auto pieces = pieces_of(curve);
+  const auto rises = [](const Piece& p) { return p.rising; };
+  if (std::all_of(pieces.begin(), pieces.end(), rises) || std::none_of(pieces.begin(), pieces.end(), rises))
+    return std::nullopt;
   for (const auto& piece : pieces) {
     auto s = sorted(curve, piece.points);
     if (s.voltage.size() < 2) continue;
@@ -148,14 +152,13 @@ std::optional<Loop> loop_of(const Curve& curve) {
   const auto centre = opening_of(between.voltage, quiet);
   const int draws = int(std::clamp(2e6 / double(quiet.size()), 8.0, 64.0));
   std::mt19937_64 random(1);
-  std::normal_distribution<double> normal;
   double most = 0, most_squares = 0, area = 0, area_squares = 0;
   std::vector<double> drawn(quiet.size());
   for (int n = 0; n < draws; ++n) {
     // Places of one way that lie beside a place of the other are interpolated there: half the noise is the neighbour's.
-    double before = normal(random);
+    double before = normal_deviate(random);
     for (std::size_t k = 0; k < drawn.size(); ++k) {
-      const double fresh = normal(random);
+      const double fresh = normal_deviate(random);
       drawn[k] = quiet[k] + between.noise[k] * (fresh + before) / std::sqrt(2.0);
       before = fresh;
     }
@@ -203,8 +206,7 @@ std::string closing_text(std::span<const Pass> passes, double wanted) {
   if (passes.empty()) return "Nothing was swept.";
   const auto& last = passes.back();
   const auto share = percent_text;
-  const std::string at =
-      fmt::format("{} at {}/s", share(last.opening), format_quantity(last.rate, "V", 3).plain());
+  const std::string at = fmt::format("{} at {}/s", share(last.opening), format_quantity(last.rate, "V", 3).plain());
   switch (closing_of(passes, wanted)) {
     case Closing::closes:
       return passes.size() > 1 ? fmt::format("The loop closes: {}, from {}. It was a capacitance swept too fast.", at,

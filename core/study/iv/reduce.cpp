@@ -79,6 +79,7 @@ Result<void> Assembly::add_table(const Record& table) {
     if (auto of = column(table, shared_role("current", n)); !of.empty()) shared.emplace_back(n, true, std::move(of));
   }
   table_ = true;
+  if (!s) by_step_[0.0].points.reserve(voltage.size());
   for (std::size_t k = 0; k < voltage.size(); ++k) {
     auto& curve = by_step_[s ? step[k] : 0.0];
     if (s) curve.step = step[k];
@@ -217,10 +218,12 @@ void name_sources(Family& family) {
 
 }  // namespace
 
-Result<Family> Assembly::family() const {
-  Family out = about_;
-  for (const auto& [step, curve] : by_step_)
-    if (!curve.points.empty()) out.curves.push_back(curve);
+Result<Family> Assembly::family() const& { return Assembly(*this).family(); }
+
+Result<Family> Assembly::family() && {
+  Family out = std::move(about_);
+  for (auto& [step, curve] : by_step_)
+    if (!curve.points.empty()) out.curves.push_back(std::move(curve));
   if (table_)
     estimate_scatter(out);
   else
@@ -275,9 +278,9 @@ Result<Family> reduce_take(const std::vector<Point>& points) {
     opened = opened || out;
     if (auto ok = (out ? open : own).add(point); !ok) return tl::unexpected(ok.error());
   }
-  auto family = own.family();
+  auto family = std::move(own).family();
   if (!family || !opened) return family;
-  const auto without = open.family();
+  const auto without = std::move(open).family();
   if (!without) return tl::unexpected(without.error());
   if (auto ok = take_off(*family, *without); !ok) return tl::unexpected(ok.error());
   return family;

@@ -18,7 +18,8 @@ class Assembly {
   Result<void> add(const Point& point);
 
   /// What is there so far; Fault::input for nothing.
-  Result<Family> family() const;
+  Result<Family> family() const&;
+  Result<Family> family() &&;
 
  private:
   Result<void> add_table(const Record& table);

@@ -23,10 +23,18 @@ struct CurveColumns {
   std::vector<double> f, lg, gain, phase;
   bool has_phase = true;
   bool impedance = false;
-  std::vector<double> all_lg, all_gain, all_phase, coherence;  ///< of every line, trusted or not; coherence may be empty
-  std::vector<std::size_t> place_in_all;                       ///< of each trusted point
-  std::vector<const CurvePoint*> points;                       ///< behind every line
+  std::vector<double> all_lg, all_gain, all_phase;  ///< of every line, trusted or not; empty where all are trusted
+  std::vector<std::size_t> place_in_all;            ///< of each trusted point; empty where all are
+  std::vector<double> coherence;                    ///< of every line; may be empty
+  std::vector<const CurvePoint*> points;            ///< behind every line
 
+  bool all_trusted() const { return all_lg.empty(); }
+  const std::vector<double>& every_lg() const { return all_trusted() ? lg : all_lg; }
+  const std::vector<double>& every_gain() const { return all_trusted() ? gain : all_gain; }
+  const std::vector<double>& every_phase() const { return all_trusted() ? phase : all_phase; }
+  const CurvePoint& point(std::size_t trusted) const {
+    return *points[all_trusted() ? trusted : place_in_all[trusted]];
+  }
 
   /// Interpolated in its real and imaginary part; nothing outside.
   std::optional<std::complex<double>> value(double frequency) const;

@@ -208,10 +208,10 @@ void loading_doubt(const Curve& curve, const Settings& settings, const std::vect
   constexpr double kSmallest = 1e-4;  // relative
   std::vector<double> lg, gain, phase;
   for (const auto& p : curve.points)
-    if (p.loading) {
+    if (p.evidence && p.evidence->loading) {
       lg.push_back(std::log10(p.frequency));
-      gain.push_back(p.loading->first);
-      phase.push_back(p.loading->second);
+      gain.push_back(p.evidence->loading->first);
+      phase.push_back(p.evidence->loading->second);
     }
   if (lg.size() < 2) return;
   auto columns = columns_of(curve, settings);

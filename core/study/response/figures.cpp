@@ -151,12 +151,12 @@ Value group_delay(const CurveColumns& c, double at) {
     left = i - 1;
     right = i + 1;
   } else {
-    const auto i = signal::segment_of(c.all_lg, std::log10(at));
+    const auto i = signal::segment_of(c.every_lg(), std::log10(at));
     if (!i) return no("the frequency lies outside the sweep");
     left = *i;
     right = *i + 1;
   }
-  return -(c.all_phase[right] - c.all_phase[left]) / 360 / (c.points[right]->frequency - c.points[left]->frequency);
+  return -(c.every_phase()[right] - c.every_phase()[left]) / 360 / (c.points[right]->frequency - c.points[left]->frequency);
 }
 
 Value at_frequency(const CurveColumns& c, double at, bool phase) {
@@ -166,13 +166,13 @@ Value at_frequency(const CurveColumns& c, double at, bool phase) {
     return z ? Value(20 * std::log10(std::abs(*z))) : Value(no("the frequency lies outside the sweep"));
   }
   // Asked for by name it is read on lines that are not trusted too, with what that makes it worth.
-  const auto value = signal::interpolate(c.all_lg, phase ? c.all_phase : c.all_gain, std::log10(at));
+  const auto value = signal::interpolate(c.every_lg(), phase ? c.every_phase() : c.every_gain(), std::log10(at));
   return value ? Value(*value) : Value(no("the frequency lies outside the sweep"));
 }
 
 Value lowest_coherence(const CurveColumns& c, double from, double to) {
   if (c.coherence.empty()) return no("the data have no coherence");
-  const auto part = stretch(c.all_lg, c.coherence, from, to);
+  const auto part = stretch(c.every_lg(), c.coherence, from, to);
   if (!part) return no(part.error());
   return *std::min_element(part->second.begin(), part->second.end());
 }
@@ -302,23 +302,29 @@ CurveColumns columns_of(const Curve& curve, const Settings& s) {
   CurveColumns c;
   c.has_phase = curve.has_phase;
   c.impedance = curve.quantity == Quantity::impedance && !curve.removed_db;
-  for (auto* row : {&c.f, &c.lg, &c.gain, &c.phase, &c.all_lg, &c.all_gain, &c.all_phase})
-    row->reserve(curve.points.size());
+  const auto asked = [&](const CurvePoint& p) {
+    return !(s.from && p.frequency < *s.from) && !(s.to && p.frequency > *s.to);
+  };
+  const bool all_trusted = std::all_of(curve.points.begin(), curve.points.end(),
+                                       [&](const CurvePoint& p) { return p.trusted || !asked(p); });
+  for (auto* row : {&c.f, &c.lg, &c.gain, &c.phase}) row->reserve(curve.points.size());
+  c.points.reserve(curve.points.size());
   for (const auto& p : curve.points) {
-    if ((s.from && p.frequency < *s.from) || (s.to && p.frequency > *s.to)) continue;
+    if (!asked(p)) continue;
     const double lg = std::log10(p.frequency);
     if (p.coherence) c.coherence.push_back(*p.coherence);
     if (p.trusted) {
-      c.place_in_all.push_back(c.points.size());
+      if (!all_trusted) c.place_in_all.push_back(c.points.size());
       c.f.push_back(p.frequency);
       c.lg.push_back(lg);
       c.gain.push_back(p.gain_db);
       c.phase.push_back(p.phase_deg);
     }
+    c.points.push_back(&p);
+    if (all_trusted) continue;
     c.all_lg.push_back(lg);
     c.all_gain.push_back(p.gain_db);
     c.all_phase.push_back(p.phase_deg);
-    c.points.push_back(&p);
   }
   if (c.coherence.size() != c.points.size()) c.coherence.clear();
   return c;
@@ -337,7 +343,7 @@ namespace {
 /// that noise hardly tells apart, makes slopes of that noise.
 CurveColumns uncrowded(const CurveColumns& c) {
   constexpr double kCrowded = 0.15, kTold = 20;
-  const auto noise = [&](std::size_t i) { return c.points[c.place_in_all[i]]->noise_gain_db(); };
+  const auto noise = [&](std::size_t i) { return c.point(i).noise_gain_db(); };
   std::vector<std::size_t> kept;
   for (std::size_t i = 0; i < c.lg.size(); ++i) {
     if (kept.size() > 1) {
@@ -349,15 +355,9 @@ CurveColumns uncrowded(const CurveColumns& c) {
   }
   if (kept.size() == c.lg.size()) return c;
   CurveColumns out = c;
-  const bool same = c.all_lg.size() == c.lg.size();
   for (auto* row : {&out.f, &out.lg, &out.gain, &out.phase}) {
     for (std::size_t k = 0; k < kept.size(); ++k) (*row)[k] = (*row)[kept[k]];
     row->resize(kept.size());
-  }
-  if (same) {
-    out.all_lg = out.lg;
-    out.all_gain = out.gain;
-    out.all_phase = out.phase;
   }
   return out;
 }
@@ -410,12 +410,7 @@ CurveColumns refined(const CurveColumns& whole, signal::Between between) {
       }
     }
   }
-  if (c.all_lg.size() == n) {
-    out.all_lg = out.lg;
-    out.all_gain = out.gain;
-    out.all_phase = out.phase;
-    out.coherence.clear();
-  }
+  if (c.all_trusted()) out.coherence.clear();
   return out;
 }
 

@@ -5,13 +5,13 @@
 #include <numbers>
 
 #include "base/conversions.h"
+#include "base/random.h"
 #include "signal/scatter.h"
 #include "signal/spectra.h"
 
 namespace heron::study::response {
 namespace {
 
-constexpr std::size_t kNone = std::size_t(-1);
 constexpr double kAlikeSigmas = 3;  ///< of chi square of lines that err alike with their neighbours
 constexpr double kFewAverages = 8;  ///< from which on an estimated coherence is not far too high
 
@@ -43,21 +43,20 @@ std::vector<double> taps_for(const std::vector<double>& alike) {
 
 Errors::Errors(const Curve& curve, const CurveColumns& columns) : columns_(columns), taps_(taps_for(curve.alike)) {
   const auto& points = columns.points;
-  const bool said = !points.empty() && std::all_of(points.begin(), points.end(), [](const CurvePoint* p) {
-    return p->u_gain_db && p->u_phase_deg;
-  });
+  const bool said = !points.empty() && std::all_of(points.begin(), points.end(),
+                                                   [](const CurvePoint* p) { return p->u_gain_db && p->u_phase_deg; });
   if (said) {
-    std::size_t trusted = 0;
+    all_.gain.reserve(points.size());
+    all_.phase.reserve(points.size());
     for (std::size_t i = 0; i < points.size(); ++i) {
       const auto& p = *points[i];
       all_.gain.push_back(p.noise_gain_db());
       all_.phase.push_back(p.noise_phase_deg());
-      if (p.trusted) {
+      if (p.trusted && !columns.all_trusted()) {
         trusted_.gain.push_back(all_.gain.back());
         trusted_.phase.push_back(all_.phase.back());
       }
-      for (const auto& e : p.shared) shared_.push_back({p.trusted ? trusted : kNone, i, e});
-      if (p.trusted) ++trusted;
+      for (const auto& e : p.shared) shared_.push_back({i, e});
     }
     known_ = true;
   } else {
@@ -67,13 +66,12 @@ Errors::Errors(const Curve& curve, const CurveColumns& columns) : columns_(colum
       out.resize(y.size());
       return out;
     };
-    trusted_ = {found(columns.lg, columns.gain),
-                columns.has_phase ? found(columns.lg, columns.phase) : std::vector<double>(columns.lg.size())};
-    const bool same = columns.all_lg.size() == columns.lg.size();
-    all_ = same ? trusted_
-                : Row{found(columns.all_lg, columns.all_gain), columns.has_phase
-                                                                   ? found(columns.all_lg, columns.all_phase)
-                                                                   : std::vector<double>(columns.all_lg.size())};
+    const auto row = [&](const std::vector<double>& lg, const std::vector<double>& gain,
+                         const std::vector<double>& phase) {
+      return Row{found(lg, gain), columns.has_phase ? found(lg, phase) : std::vector<double>(lg.size())};
+    };
+    all_ = row(columns.every_lg(), columns.every_gain(), columns.every_phase());
+    if (!columns.all_trusted()) trusted_ = row(columns.lg, columns.gain, columns.phase);
   }
   if (columns.coherence.empty()) return;
   if (curve.independent > 1) {
@@ -82,18 +80,21 @@ Errors::Errors(const Curve& curve, const CurveColumns& columns) : columns_(colum
     for (const double g2 : columns.coherence)
       coherence_.push_back(std::sqrt(2 * std::max(g2, 0.0) / curve.independent) * (1 - g2));
     // A line's own coherence is as uncertain as its gain; that of its neighbourhood says better how noisy it is.
-    quiet_coherence_ = signal::without_noise(columns.all_lg, columns.coherence, coherence_, kAlikeSigmas);
+    quiet_coherence_ = signal::without_noise(columns.every_lg(), columns.coherence, coherence_, kAlikeSigmas);
+    for (const double g2 : quiet_coherence_)
+      quiet_root_.push_back(std::atanh(std::sqrt(std::clamp(g2, 1e-9, 1 - 1e-12))));
+    u_root_.assign(quiet_root_.size(), 1 / std::sqrt(2 * of_averages_));
     std::size_t trusted = 0;
     for (std::size_t i = 0; i < points.size() && said && curve.independent > kFewAverages; ++i) {
       const double u = std::min(10.0, signal::u_of_line(std::clamp(quiet_coherence_[i], 1e-6, 1.0), curve.independent));
       all_.gain[i] = kDbPerNeper * u;
       all_.phase[i] = kDegrees * u;
-      if (!points[i]->trusted) continue;
+      if (!points[i]->trusted || columns.all_trusted()) continue;
       trusted_.gain[trusted] = all_.gain[i];
       trusted_.phase[trusted++] = all_.phase[i];
     }
   } else {
-    coherence_ = signal::scatter(columns.all_lg, columns.coherence);
+    coherence_ = signal::scatter(columns.every_lg(), columns.coherence);
     known_ = known_ || !coherence_.empty();
     coherence_.resize(columns.coherence.size());
   }
@@ -102,77 +103,71 @@ Errors::Errors(const Curve& curve, const CurveColumns& columns) : columns_(colum
 CurveColumns Errors::centre() const {
   CurveColumns out = columns_;
   const double sigmas = taps_.size() > 1 ? kAlikeSigmas : 2;
-  out.gain = signal::without_noise(columns_.lg, columns_.gain, trusted_.gain, sigmas);
-  const bool same = columns_.all_lg.size() == columns_.lg.size();
-  out.all_gain = same ? out.gain : signal::without_noise(columns_.all_lg, columns_.all_gain, all_.gain, sigmas);
+  const bool same = columns_.all_trusted();
+  out.gain = signal::without_noise(columns_.lg, columns_.gain, same ? all_.gain : trusted_.gain, sigmas);
+  if (!same) out.all_gain = signal::without_noise(columns_.all_lg, columns_.all_gain, all_.gain, sigmas);
   if (!quiet_coherence_.empty())
     out.coherence = quiet_coherence_;
   else if (!coherence_.empty())
-    out.coherence = signal::without_noise(columns_.all_lg, columns_.coherence, coherence_);
+    out.coherence = signal::without_noise(columns_.every_lg(), columns_.coherence, coherence_);
   return out;
 }
 
-void Errors::add_noise(std::vector<double>& to, const std::vector<double>& u, std::mt19937_64& random) const {
-  std::normal_distribution<double> normal;
+void Errors::put_noise(const std::vector<double>& centre, const std::vector<double>& u, std::vector<double>& into,
+                       std::mt19937_64& random) const {
   if (taps_.size() == 1) {
-    for (std::size_t i = 0; i < to.size(); ++i)
-      if (u[i] > 0) to[i] += u[i] * normal(random);
+    for (std::size_t i = 0; i < centre.size(); ++i)
+      into[i] = u[i] > 0 ? centre[i] + u[i] * normal_deviate(random) : centre[i];
     return;
   }
-  std::vector<double> white(to.size() + taps_.size() - 1);
-  for (auto& w : white) w = normal(random);
+  std::vector<double> white(centre.size() + taps_.size() - 1);
+  for (auto& w : white) w = normal_deviate(random);
   // A ratio of averages spreads like Student's t: its tails decide how far the highest of many lines stands out.
   const double freedom = 2 * (of_averages_ - 1);
   std::gamma_distribution<double> chi(freedom / 2, 2);
   const bool student = freedom > 4 && freedom < 400;
-  for (std::size_t i = 0; i < to.size(); ++i) {
+  for (std::size_t i = 0; i < centre.size(); ++i) {
     double sum = 0;
     for (std::size_t k = 0; k < taps_.size(); ++k) sum += taps_[k] * white[i + k];
     const double wide = student ? std::sqrt((freedom - 2) / chi(random)) : 1;
-    to[i] += u[i] * sum * wide;
+    into[i] = centre[i] + u[i] * sum * wide;
   }
 }
 
-void Errors::disturb(CurveColumns& c, std::mt19937_64& random, bool own_only) const {
-  const auto before_gain = c.all_gain, before_phase = c.all_phase;
-  const bool same = c.all_lg.size() == c.lg.size();
-  add_noise(c.all_gain, all_.gain, random);
-  if (c.has_phase) add_noise(c.all_phase, all_.phase, random);
-  SharedDraw draw(random);
+void Errors::draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_64& random, bool own_only) const {
+  const bool same = into.all_trusted();
+  auto& gain = same ? into.gain : into.all_gain;
+  auto& phase = same ? into.phase : into.all_phase;
+  put_noise(centre.every_gain(), all_.gain, gain, random);
+  if (into.has_phase) put_noise(centre.every_phase(), all_.phase, phase, random);
+  SharedDraw shared(random);
   for (const auto& s : shared_) {
     if (own_only) break;
-    const double by = draw(s.error.source);
-    c.all_gain[s.all] += by * s.error.first;
-    c.all_phase[s.all] += by * s.error.second;
+    const double by = shared(s.error.source);
+    gain[s.line] += by * s.error.first;
+    if (into.has_phase) phase[s.line] += by * s.error.second;
   }
-  if (same) {
-    c.gain = c.all_gain;
-    c.phase = c.all_phase;
-  } else {
-    for (std::size_t k = 0; k < c.lg.size(); ++k) {
-      const auto at = c.place_in_all[k];
-      c.gain[k] += c.all_gain[at] - before_gain[at];
-      c.phase[k] += c.all_phase[at] - before_phase[at];
-    }
+  for (std::size_t k = 0; k < into.place_in_all.size(); ++k) {
+    const auto at = into.place_in_all[k];
+    into.gain[k] = centre.gain[k] + gain[at] - centre.all_gain[at];
+    into.phase[k] = centre.phase[k] + phase[at] - centre.all_phase[at];
   }
   if (of_averages_ > 1) {
-    std::vector<double> root;
-    for (const double g : c.coherence) root.push_back(std::atanh(std::sqrt(std::clamp(g, 1e-9, 1 - 1e-12))));
-    add_noise(root, std::vector<double>(root.size(), 1 / std::sqrt(2 * of_averages_)), random);
-    for (std::size_t k = 0; k < root.size(); ++k)
-      c.coherence[k] = std::pow(std::tanh(root[k]), 2);
+    put_noise(quiet_root_, u_root_, into.coherence, random);
+    for (auto& g : into.coherence) g = std::pow(std::tanh(g), 2);
   } else if (!coherence_.empty()) {
-    add_noise(c.coherence, coherence_, random);
-    for (auto& g : c.coherence) g = std::clamp(g, 0.0, 1.0);
+    put_noise(centre.coherence, coherence_, into.coherence, random);
+    for (auto& g : into.coherence) g = std::clamp(g, 0.0, 1.0);
   }
 }
 
-std::vector<Spread> propagate(const std::vector<Definition>& definitions, const Errors& errors, const Settings& settings,
-                              bool own_only) {
+std::vector<Spread> propagate(const std::vector<Definition>& definitions, const Errors& errors,
+                              const Settings& settings, bool own_only) {
   std::vector<Spread> out(definitions.size());
   if (!errors.known()) return out;
   const auto centre = errors.centre();
-  const auto draws = int(std::clamp(4e6 / double(std::max<std::size_t>(1, centre.all_lg.size())), 12.0, own_only ? 32.0 : 96.0));
+  const auto draws =
+      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 12.0, own_only ? 32.0 : 96.0));
   std::vector<double> at_centre(definitions.size()), sum(definitions.size()), squares(definitions.size());
   std::vector<int> counts(definitions.size());
   for (std::size_t k = 0; k < definitions.size(); ++k) {
@@ -181,15 +176,14 @@ std::vector<Spread> propagate(const std::vector<Definition>& definitions, const 
     at_centre[k] = value.value_or(std::nan(""));
   }
   std::mt19937_64 random(1);
+  auto disturbed = centre;
   for (int n = 0; n < draws; ++n) {
-    auto disturbed = centre;
-    errors.disturb(disturbed, random, own_only);
+    errors.draw(centre, disturbed, random, own_only);
     for (std::size_t k = 0; k < definitions.size(); ++k) {
       if (!std::isfinite(at_centre[k])) continue;
       const auto value = definitions[k].compute(disturbed, settings);
       if (!value || !std::isfinite(*value)) continue;
-      const double off = definitions[k].angle ? std::remainder(*value - at_centre[k], 360.0)
-                                                      : *value - at_centre[k];
+      const double off = definitions[k].angle ? std::remainder(*value - at_centre[k], 360.0) : *value - at_centre[k];
       sum[k] += off;
       squares[k] += off * off;
       ++counts[k];

@@ -21,8 +21,9 @@ class Errors {
   /// The columns with noise taken off as far as it can be told from the device: what draws are made around.
   CurveColumns centre() const;
 
-  /// Adds one draw of all errors to columns that centre() gave, or of those alone that no points share.
-  void disturb(CurveColumns& columns, std::mt19937_64& random, bool own_only = false) const;
+  /// The centre with one draw of all errors, or of those alone that no points share.
+  /// @param into  columns of the same lines, whose values are written over
+  void draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_64& random, bool own_only = false) const;
 
   bool any_shared() const { return !shared_.empty(); }
 
@@ -30,15 +31,17 @@ class Errors {
   struct Row {
     std::vector<double> gain, phase;  ///< standard, of the point's own: dB, deg
   };
-  void add_noise(std::vector<double>& to, const std::vector<double>& u, std::mt19937_64& random) const;
+  void put_noise(const std::vector<double>& centre, const std::vector<double>& u, std::vector<double>& into,
+                 std::mt19937_64& random) const;
 
   const CurveColumns& columns_;
-  Row trusted_, all_;
-  std::vector<double> coherence_, quiet_coherence_;  ///< of every line: its spread, and itself without it
+  Row all_, trusted_;              ///< of every line; of the trusted ones alone, empty where all are
+  std::vector<double> coherence_;  ///< of every line: its spread
+  std::vector<double> quiet_coherence_, quiet_root_, u_root_;  ///< itself without that; its area tangent, and the spread of it
   double of_averages_ = 0;                           ///< behind a coherence that was estimated
   std::vector<double> taps_;       ///< what turns white noise into noise as alike from line to line as theirs
   struct Shared {
-    std::size_t trusted, all;  ///< place among the trusted points and among all; the former may be none
+    std::size_t line;
     SharedError error;
   };
   std::vector<Shared> shared_;

@@ -183,10 +183,10 @@ Result<CurvePoint> reduce(const Point& point, SourceNumbers& numbers) {
     return fail(Fault::input, "Point {} does not say its frequency.", point.index + 1);
   out.frequency = point.setting.at("frequency").get<double>();
   out.level_pp = point.setting.value("level_pp", 0.0);
-  if (const auto loading = point.setting.find("loading"); loading != point.setting.end() && loading->is_object())
-    out.loading = {loading->value("gain_db", 0.0), loading->value("phase_deg", 0.0)};
   const std::string take = point.setting.value("purpose", std::string());
   CurvePoint::Evidence seen_by;
+  if (const auto loading = point.setting.find("loading"); loading != point.setting.end() && loading->is_object())
+    seen_by.loading = {loading->value("gain_db", 0.0), loading->value("phase_deg", 0.0)};
   std::complex<double> sum = 0;
   double squares_gain = 0, squares_phase = 0;
   int records = 0;

@@ -42,11 +42,10 @@ struct CurvePoint {
   double level_pp = 0;                           ///< V, open circuit, that drove it; 0 where unknown
   std::optional<double> coherence;               ///< of noise; 0..1
   bool trusted = true;  ///< false where the coherence is too low: drawn pale, left out of figures
-  /// What the sensing changes of the gain, by the circuit: dB and deg to add to be rid of it; nothing where unknown.
-  std::optional<std::pair<double, double>> loading = {};
-
   struct Evidence {
     ChannelEvidence stimulus, response;
+    /// What the sensing changes of the gain, by the circuit: dB and deg to add to be rid of it; nothing where unknown.
+    std::optional<std::pair<double, double>> loading = {};
   };
   std::shared_ptr<const Evidence> evidence;  ///< null for tables, which have none
 

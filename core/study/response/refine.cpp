@@ -43,7 +43,7 @@ std::optional<double> next_frequency(const Curve& curve, const Settings& setting
       // Between two points that noise hardly tells apart a third tells nothing, and would only hold a crossing fast there.
       constexpr double kTold = 8;
       const auto k = std::size_t(after - columns.f.begin());
-      const auto point = [&](std::size_t i) -> const CurvePoint& { return *columns.points[columns.place_in_all[i]]; };
+      const auto point = [&](std::size_t i) -> const CurvePoint& { return columns.point(i); };
       const bool gain_told = std::abs(columns.gain[k] - columns.gain[k - 1]) >
                              kTold * std::hypot(point(k).noise_gain_db(), point(k - 1).noise_gain_db());
       const bool phase_told = std::abs(columns.phase[k] - columns.phase[k - 1]) >

@@ -86,7 +86,7 @@ Result<Setup> set_up(const CurveColumns& c) {
   Setup out;
   auto& misfit = out.misfit;
   for (std::size_t i = 0; i < c.f.size(); ++i) {
-    const auto& p = *c.points[c.place_in_all[i]];
+    const auto& p = c.point(i);
     misfit.frequency.push_back(c.f[i]);
     misfit.z.push_back(std::polar(std::pow(10, c.gain[i] / 20), c.phase[i] / kDegrees));
     misfit.u_gain.push_back(std::max(1e-7, p.u_gain_db.value_or(0.01) / kDbPerNeper));
@@ -142,9 +142,9 @@ Result<Resonator> fit_resonator(const Curve& curve) {
   Eigen::VectorXd squares = Eigen::VectorXd::Zero(5);
   std::mt19937_64 random(1);
   int fitted = 0;
+  auto drawn = c;
   for (int n = 0; n < kDraws && errors.known(); ++n) {
-    auto drawn = c;
-    errors.disturb(drawn, random);
+    errors.draw(c, drawn, random);
     auto moved = misfit;
     for (std::size_t i = 0; i < drawn.f.size(); ++i)
       moved.z[i] = std::polar(std::pow(10, drawn.gain[i] / 20), drawn.phase[i] / kDegrees);
