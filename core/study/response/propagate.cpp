@@ -167,7 +167,7 @@ std::vector<Spread> propagate(const std::vector<Definition>& definitions, const 
   if (!errors.known()) return out;
   const auto centre = errors.centre();
   const auto draws =
-      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 12.0, own_only ? 32.0 : 96.0));
+      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 10.0, own_only ? 32.0 : 96.0));
   std::vector<double> at_centre(definitions.size()), sum(definitions.size()), squares(definitions.size());
   std::vector<int> counts(definitions.size());
   for (std::size_t k = 0; k < definitions.size(); ++k) {
