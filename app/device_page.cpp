@@ -16,9 +16,8 @@ using render::theme;
 
 namespace {
 enum Column { kName, kKind, kNominal, kTolerance, kFitted, kNote };
-enum RatingColumn { kOf, kVoltage, kCurrent, kPower, kDuration };
+enum RatingColumn { kOf, kFirstRating };
 enum ExpectationColumn { kWhat, kFormula, kUnit, kValue };
-constexpr const char* kRatingKinds[] = {"", "voltage", "current", "power", "duration"};
 
 /// A table whose cells are typed into keeps the keys for itself.
 QTableWidget* typed_table(const QList<TableColumn>& columns, const QString& name, QWidget* parent) {
@@ -71,9 +70,10 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
                         {"Note", false}},
                        "Parts", this);
   parts_->setObjectName("parts");
-  ratings_ = typed_table(
-      {{"Never above", false, 120}, {"Voltage", true, 84}, {"Current", true, 84}, {"Power", true, 84}, {"Time", true}},
-      "Ratings", this);
+  QList<TableColumn> rated = {{"Never above", false, 112}};
+  for (const auto& field : device::rating_fields()) rated.append({field.label, true, 70});
+  rated.back().width = 0;
+  ratings_ = typed_table(rated, "Ratings", this);
   expectations_ =
       typed_table({{"It should show", false, 120}, {"by its parts", false, 150}, {"Unit", false, 46}, {"Value", true}},
                   "Expectations", this);
@@ -120,7 +120,8 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   connect(ratings_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (filling_ || item->column() == kOf) return;
     const QString name = ratings_->item(item->row(), kOf)->text();
-    const QString trouble = session_->set_rating(name.toStdString(), kRatingKinds[item->column()], item->text());
+    const QString trouble = session_->set_rating(
+        name.toStdString(), device::rating_fields()[std::size_t(item->column() - kFirstRating)], item->text());
     refusal_->setText(trouble.isEmpty() ? QString() : name + ": " + trouble);
     if (!trouble.isEmpty()) QMetaObject::invokeMethod(this, &DevicePage::refill, Qt::QueuedConnection);
   });
@@ -158,13 +159,12 @@ void DevicePage::refill_ratings() {
     const device::Rating rating = it == circuit.ratings.end() ? device::Rating{} : it->second;
     set_cell(ratings_, row, kOf, QString::fromStdString(name), false);
     fix(ratings_->item(row, kOf));
-    const std::pair<const std::optional<double>*, const char*> cells[] = {
-        {&rating.voltage, "V"}, {&rating.current, "A"}, {&rating.power, "W"}, {&rating.duration, "s"}};
-    for (int c = 0; c < 4; ++c) {
-      const auto& [value, unit] = cells[c];
-      set_cell(ratings_, row, kVoltage + c, *value ? QString::fromStdString(format_setting(**value, unit)) : QString(),
+    int column = kFirstRating;
+    for (const auto& field : device::rating_fields()) {
+      const auto& value = rating.*field.member;
+      set_cell(ratings_, row, column, value ? QString::fromStdString(format_setting(*value, field.unit)) : QString(),
                true);
-      ratings_->item(row, kVoltage + c)->setToolTip("Never driven above; Enter or a double click changes it");
+      ratings_->item(row, column++)->setToolTip("Never driven beyond; Enter or a double click changes it");
     }
   }
 }

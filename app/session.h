@@ -158,8 +158,7 @@ class Session : public QObject {
   void set_aside(long long take, bool aside);
   /// "82 nF", or "82.3 nF \u00b10.5 %" where it was measured; empty for the nominal part.
   QString set_fitted(const std::string& part, const QString& text);
-  /// @param what  "voltage", "current", "power" or "duration"
-  QString set_rating(const std::string& name, const std::string& what, const QString& text);
+  QString set_rating(const std::string& name, const device::RatingField& field, const QString& text);
   QString set_expectations(const std::vector<device::Expectation>& expectations);
   void select_unit(long long unit);
   QString add_unit(const QString& name);

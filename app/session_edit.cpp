@@ -262,26 +262,16 @@ QString Session::set_fitted(const std::string& part, const QString& text) {
   return {};
 }
 
-QString Session::set_rating(const std::string& name, const std::string& what, const QString& text) {
-  const struct {
-    const char* what;
-    const char* unit;
-    std::optional<double> device::Rating::*member;
-  } kinds[] = {{"voltage", "V", &device::Rating::voltage},
-               {"current", "A", &device::Rating::current},
-               {"power", "W", &device::Rating::power},
-               {"duration", "s", &device::Rating::duration}};
+QString Session::set_rating(const std::string& name, const device::RatingField& field, const QString& text) {
   auto after = device_;
-  for (const auto& kind : kinds) {
-    if (what != kind.what) continue;
-    if (text.trimmed().isEmpty()) {
-      after.ratings[name].*kind.member = std::nullopt;
-    } else {
-      const auto read = parse_value(text.trimmed().toStdString(), kind.unit);
-      if (!read) return QString::fromStdString(read.error().message);
-      if (!(*read > 0)) return "A rating is above zero.";
-      after.ratings[name].*kind.member = *read;
-    }
+  auto& rating = after.ratings[name].*field.member;
+  if (text.trimmed().isEmpty()) {
+    rating = std::nullopt;
+  } else {
+    const auto read = parse_value(text.trimmed().toStdString(), field.unit);
+    if (!read) return QString::fromStdString(read.error().message);
+    if (!(*read > 0)) return "A rating is above zero; what is rated the other way has a column of its own.";
+    rating = *read;
   }
   if (after.ratings == device_.ratings) return {};
   undo_.push(new SessionEdit(

@@ -17,6 +17,8 @@ struct Level {
   std::vector<std::complex<double>> unburdened = {};  ///< what it would be with nothing connected over what it is
 
   double highest() const { return std::abs(dc) + peak; }
+  double above_zero() const { return peak + dc; }
+  double below_zero() const { return peak - dc; }
 };
 
 struct Levels {

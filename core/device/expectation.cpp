@@ -39,15 +39,23 @@ Result<Expected> expect(const std::string& formula, const std::map<std::string, 
   return out;
 }
 
+std::span<const RatingField> rating_fields() {
+  static constexpr RatingField all[] = {{"voltage", "V", "Voltage", &Rating::voltage},
+                                        {"reverse_voltage", "V", "below zero", &Rating::reverse_voltage},
+                                        {"current", "A", "Current", &Rating::current},
+                                        {"reverse_current", "A", "reversed", &Rating::reverse_current},
+                                        {"power", "W", "Power", &Rating::power},
+                                        {"temperature", "degC", "Temperature", &Rating::temperature},
+                                        {"duration", "s", "Time", &Rating::duration}};
+  return all;
+}
+
 json to_json(const Ratings& ratings) {
   json out = json::object();
   for (const auto& [name, r] : ratings) {
     json one = json::object();
-    if (r.voltage) one["voltage"] = *r.voltage;
-    if (r.current) one["current"] = *r.current;
-    if (r.power) one["power"] = *r.power;
-    if (r.temperature) one["temperature"] = *r.temperature;
-    if (r.duration) one["duration"] = *r.duration;
+    for (const auto& field : rating_fields())
+      if (r.*field.member) one[field.key] = *(r.*field.member);
     out[name] = one;
   }
   return out;
@@ -59,14 +67,9 @@ Ratings ratings_from_json(const json& j) {
   for (const auto& [name, one] : j.items()) {
     if (!one.is_object()) continue;
     Rating r;
-    const auto read = [&one = one](const char* key, std::optional<double>& into) {
-      if (one.contains(key) && one[key].is_number() && one[key].get<double>() > 0) into = one[key].get<double>();
-    };
-    read("voltage", r.voltage);
-    read("current", r.current);
-    read("power", r.power);
-    read("temperature", r.temperature);
-    read("duration", r.duration);
+    for (const auto& field : rating_fields())
+      if (const auto it = one.find(field.key); it != one.end() && it->is_number() && it->get<double>() > 0)
+        r.*field.member = it->get<double>();
     out[name] = r;
   }
   return out;

@@ -16,17 +16,9 @@ namespace heron::dossier {
 using nlohmann::json;
 
 void apply_ratings(sim::Circuit& circuit, const device::Ratings& by_hand) {
-  const auto put = [](std::optional<double>& into, const std::optional<double>& from) {
-    if (from) into = from;
-  };
-  for (const auto& [name, rating] : by_hand) {
-    auto& r = circuit.ratings[name];
-    put(r.voltage, rating.voltage);
-    put(r.current, rating.current);
-    put(r.power, rating.power);
-    put(r.temperature, rating.temperature);
-    put(r.duration, rating.duration);
-  }
+  for (const auto& [name, rating] : by_hand)
+    for (const auto& field : device::rating_fields())
+      if (rating.*field.member) circuit.ratings[name].*field.member = rating.*field.member;
 }
 
 namespace {

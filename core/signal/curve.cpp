@@ -84,7 +84,7 @@ PutRight put_right(double straight, double noise, double cubic, double quintic) 
   constexpr double kConverges = 0.3, kSafety = 1;
   const double off = quintic - straight, last = std::abs(quintic - cubic), before = std::abs(cubic - straight);
   const double trust = before > 0 ? std::clamp((1 - last / before) / (1 - kConverges), 0.0, 1.0) : last == 0;
-  const double share = off == 0 ? 0 : trust * off * off / (off * off + 4 * noise * noise);
+  const double share = off == 0 ? 0 : trust * off * off / (off * off + noise * noise);
   return {straight + share * off, std::hypot((1 - share) * off, share * kSafety * last)};
 }
 

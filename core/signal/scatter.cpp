@@ -4,12 +4,16 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
+#include <optional>
+
+#include "signal/curve.h"
 
 namespace heron::signal {
 namespace {
 
-constexpr std::size_t kStretch = 14;
-constexpr double kQuantile = 0.35;  ///< low, so that a kink's few points do not reach it
+constexpr std::size_t kStretch = 16;
+constexpr double kKept = 0.62;  ///< share of the smallest misses that count, so that a kink's few points do not
 
 /// Expected k-th smallest of n sizes of a normal deviate (Blom's plotting position).
 double size_of_normal(std::size_t k, std::size_t n) {
@@ -37,18 +41,57 @@ double miss(std::span<const double> x, std::span<const double> y, std::size_t i,
   return std::abs(y[i] - foretold) / std::sqrt(squares);
 }
 
-std::size_t place_of_quantile(std::size_t n) { return std::size_t(kQuantile * double(n)); }
+std::size_t kept_of(std::size_t n) { return std::max<std::size_t>(1, std::size_t(kKept * double(n))); }
 
-/// A standard deviation by a low quantile of sizes.
-double by_quantile(std::vector<double>& of) {
+/// A standard deviation by the smallest of so many sizes.
+double by_the_smallest(std::vector<double>& of) {
   static const auto expected = [] {
     std::array<double, 2 * kStretch> all{};
-    for (std::size_t n = 1; n < all.size(); ++n) all[n] = size_of_normal(place_of_quantile(n), n);
+    for (std::size_t n = 1; n < all.size(); ++n)
+      for (std::size_t k = 0; k < kept_of(n); ++k) all[n] += std::pow(size_of_normal(k, n), 2);
     return all;
   }();
-  const auto k = place_of_quantile(of.size());
-  std::nth_element(of.begin(), of.begin() + std::ptrdiff_t(k), of.end());
-  return of[k] / expected[of.size()];
+  const auto kept = kept_of(of.size());
+  std::nth_element(of.begin(), of.begin() + std::ptrdiff_t(kept) - 1, of.end());
+  double squares = 0;
+  for (std::size_t k = 0; k < kept; ++k) squares += of[k] * of[k];
+  return std::sqrt(squares / expected[of.size()]);
+}
+
+/// One block is few points. Its noise is read on as many blocks around it as one value explains, or else a line through
+/// their logarithms.
+std::vector<double> smoothed(const std::vector<double>& x, const std::vector<double>& noise) {
+  constexpr std::size_t kReach = 12;
+  constexpr double kOfOne = 0.48;  ///< standard deviation of a block's logarithm
+  std::vector<double> logs;
+  for (const double v : noise) logs.push_back(std::log(v));
+  const auto explained = [&](std::size_t low, std::size_t high, bool by_line) -> std::optional<Line> {
+    const std::size_t n = high - low;
+    const std::span<const double> places(x.data() + low, n), values(logs.data() + low, n);
+    std::optional<Line> line = Line{0, std::accumulate(values.begin(), values.end(), 0.0) / double(n)};
+    if (by_line) line = fit_line(places, values);
+    if (!line) return line;
+    double chi = 0;
+    for (std::size_t i = 0; i < n; ++i)
+      chi += std::pow((values[i] - line->intercept - line->slope * places[i]) / kOfOne, 2);
+    const double freedom = double(n) - (by_line ? 2 : 1);
+    return chi < freedom + 2 * std::sqrt(2 * freedom) ? line : std::nullopt;
+  };
+  std::vector<double> out;
+  for (std::size_t k = 0; k < noise.size(); ++k) {
+    std::optional<Line> line;
+    std::size_t blocks = 1;
+    for (std::size_t reach = std::min(kReach, noise.size()); reach > 0 && !line; --reach) {
+      const std::size_t low = k > reach ? k - reach : 0, high = std::min(noise.size(), k + reach + 1);
+      line = explained(low, high, false);
+      if (!line && high - low > 3) line = explained(low, high, true);
+      if (line) blocks = high - low;
+    }
+    const double found = line ? line->intercept + line->slope * x[k] : logs[k];
+    // What is divided by a noise that is known this badly spreads wider.
+    out.push_back(std::exp(found + kOfOne * kOfOne / double(blocks)));
+  }
+  return out;
 }
 
 }  // namespace
@@ -60,12 +103,12 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
   for (const double v : y) size = std::max(size, std::abs(v));
   // Of very many points a part says as well how large their noise is.
   constexpr std::size_t kMostBlocks = 4096;
-  const std::size_t step = std::max(std::min(kStretch / 2, n), n / kMostBlocks);
-  const std::size_t blocks = std::max<std::size_t>(1, n / step - (n >= kStretch ? 1 : 0));
+  const std::size_t step = std::max(std::min(kStretch, n), n / kMostBlocks),
+                    blocks = std::max<std::size_t>(1, n / step);
   std::vector<double> centre, noise, four, six;
   bool any = false;
   for (std::size_t k = 0; k < blocks; ++k) {
-    const std::size_t from = k * step, to = k + 1 == blocks && step < kStretch ? n : std::min(n, from + kStretch);
+    const std::size_t from = k * step, to = k + 1 == blocks && step == kStretch ? n : std::min(n, from + kStretch);
     four.clear();
     six.clear();
     for (std::size_t i = std::max<std::size_t>(from, 3); i + 3 < n && i < to; ++i) {
@@ -74,7 +117,7 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
     }
     double found = 0;
     if (!six.empty()) {
-      const double rough = by_quantile(six), smooth = by_quantile(four);
+      const double rough = by_the_smallest(six), smooth = by_the_smallest(four);
       // What doubles round to is no noise.
       if (rough > kAsRough * smooth && rough > 1e-13 * size) found = std::min(rough, smooth);
     }
@@ -92,19 +135,7 @@ std::vector<double> scatter(std::span<const double> x, std::span<const double> y
     for (std::size_t j = k + 1; j < blocks && after == 0; ++j) after = noise[j];
     filled[k] = before > 0 && after > 0 ? std::min(before, after) : std::max(before, after);
   }
-  // One block is few points; where its neighbours are alike their mean says better how large the noise is.
-  constexpr std::size_t kReach = 3;
-  constexpr double kAlike = 3;
-  for (std::size_t k = 0; k < blocks; ++k) {
-    const std::size_t low = k > kReach ? k - kReach : 0, high = std::min(blocks, k + kReach + 1);
-    const auto [least, most] =
-        std::minmax_element(filled.begin() + std::ptrdiff_t(low), filled.begin() + std::ptrdiff_t(high));
-    noise[k] = filled[k];
-    if (*most > kAlike * *least) continue;
-    double sum = 0;
-    for (std::size_t j = low; j < high; ++j) sum += std::log(filled[j]);
-    noise[k] = std::exp(sum / double(high - low));
-  }
+  noise = smoothed(centre, filled);
   std::vector<double> out(n);
   std::size_t k = 0;
   for (std::size_t i = 0; i < n; ++i) {

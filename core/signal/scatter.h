@@ -8,8 +8,9 @@ namespace heron::signal {
 /// Standard deviation of the noise on each y, from how far points lie from what their neighbours foretell.
 ///
 /// Every point is foretold by the polynomials through its four and six nearest neighbours. Of noise both miss by
-/// alike; of a smooth curve the higher one misses by far less, and nothing is then reported. Low quantiles over blocks
-/// of some 14 points, so that a kink or a single bad point is not taken for noise. O(n log n).
+/// alike; of a smooth curve the higher one misses by far less, and nothing is then reported. By the smaller misses of
+/// blocks of some 16 points, so that a kink or a single bad point is not taken for noise; blocks that are alike are read
+/// together. O(n log n).
 ///
 /// @param x  strictly rising, as y at least 10 long
 /// @return one value a point, that of the nearest block that shows noise where its own shows none; empty where none

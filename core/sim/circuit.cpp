@@ -13,9 +13,9 @@ const Part* Circuit::find(std::string_view part) const {
   return it == parts.end() ? nullptr : &*it;
 }
 
-std::optional<double> Circuit::voltage_rating(const std::string& pin) const {
+std::optional<double> Circuit::voltage_rating(const std::string& pin, double sign) const {
   const auto it = ratings.find(pin);
-  return it == ratings.end() ? std::nullopt : it->second.voltage;
+  return it == ratings.end() ? std::nullopt : it->second.voltage_towards(sign);
 }
 
 std::map<std::string, PartValue> main_values(const Circuit& circuit) {

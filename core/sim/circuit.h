@@ -68,7 +68,8 @@ struct Circuit {
   const Part* find(std::string_view part) const;
 
   /// Highest peak voltage against ground that may stand at a pin, V, where stated.
-  std::optional<double> voltage_rating(const std::string& pin) const;
+  /// Of a pin, towards a sign.
+  std::optional<double> voltage_rating(const std::string& pin, double sign = 1) const;
 };
 
 /// Reads a circuit from TOML text, sub-circuits expanded.

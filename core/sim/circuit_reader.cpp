@@ -368,20 +368,14 @@ Result<device::Rating> read_rating(const Reader& reader, const toml::node& node,
   }
   for (const auto& [key, entry] : *table) {
     const auto k = key.str();
-    Result<void> ok;
-    if (k == "voltage")
-      ok = read(entry, "V", k, rating.voltage);
-    else if (k == "current")
-      ok = read(entry, "A", k, rating.current);
-    else if (k == "power")
-      ok = read(entry, "W", k, rating.power);
-    else if (k == "temperature")
-      ok = read(entry, "degC", k, rating.temperature);
-    else if (k == "duration")
-      ok = read(entry, "s", k, rating.duration);
-    else
-      return reader.error(&entry, "{}: {}: a rating is of voltage, current, power, temperature or duration", where, k);
-    if (!ok) return tl::unexpected(ok.error());
+    const auto fields = device::rating_fields();
+    const auto field = std::find_if(fields.begin(), fields.end(), [&](const auto& f) { return f.key == k; });
+    if (field == fields.end()) {
+      std::string names;
+      for (const auto& f : fields) names += (names.empty() ? "" : ", ") + std::string(f.key);
+      return reader.error(&entry, "{}: {}: a rating is of one of {}", where, k, names);
+    }
+    if (auto ok = read(entry, field->unit, k, rating.*field->member); !ok) return tl::unexpected(ok.error());
   }
   return rating;
 }

@@ -112,11 +112,12 @@ Result<std::string> SimulatedBench::node_of(const std::string& pin) const {
 }
 
 /// Nothing is driven above what its pin bears.
-Result<void> SimulatedBench::allow(const std::string& pin, double peak) const {
+Result<void> SimulatedBench::allow(const std::string& pin, double above, double below) const {
   if (const auto node = node_of(pin); !node) return tl::unexpected(node.error());
-  if (const auto rating = circuit_.voltage_rating(pin); rating && peak > *rating * (1 + 1e-9))
-    return fail(Fault::bench, "{} would see {} peak; its rating is {}. Lower the level.", pin, volts(peak),
-                volts(*rating));
+  for (const auto& [peak, sign] : {std::pair{above, 1.0}, std::pair{below, -1.0}})
+    if (const auto rating = circuit_.voltage_rating(pin, sign); rating && peak > *rating * (1 + 1e-9))
+      return fail(Fault::bench, "{} would see {} peak; its rating is {}. Lower the level.", pin, volts(sign * peak),
+                  volts(*rating));
   return {};
 }
 
@@ -142,7 +143,8 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
     return fail(Fault::bench, "The generator cannot give {} pk-pk with {} offset; its limit is {} pk-pk in all.",
                 volts(wanted.peak_to_peak), volts(wanted.offset), volts(g.highest_level_pp));
   if (!(wanted.source_resistance > 0)) return fail(Fault::bench, "The source resistance must be above zero.");
-  if (auto ok = allow(wanted.pin, reach / 2); !ok) return tl::unexpected(ok.error());
+  const double peak = wanted.peak_to_peak / 2;
+  if (auto ok = allow(wanted.pin, peak + wanted.offset, peak - wanted.offset); !ok) return tl::unexpected(ok.error());
 
   bench::ToneDrive set = wanted;
   const double range =
@@ -235,7 +237,7 @@ Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
   if (fastest < g.fastest_edge * (1 - 1e-9))
     return fail(Fault::bench, "An edge of {} is faster than the generator's {}.", format_setting(fastest, "s"),
                 format_setting(g.fastest_edge, "s"));
-  if (auto ok = allow(wanted.pin, reach / 2); !ok) return ok;
+  if (auto ok = allow(wanted.pin, high, -low); !ok) return ok;
   // 14 bits of the attenuator's range.
   const double range =
       *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1, [&](double r) { return reach <= r * (1 + 1e-9); });
@@ -263,11 +265,12 @@ Result<void> SimulatedBench::check_channel(const bench::SourceMeasureSetup& s) c
   if (!(v <= d.highest_voltage) || !(i <= d.highest_current))
     return fail(Fault::bench, "The channel reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
                 format_setting(d.highest_current, "A"), volts(v), format_setting(i, "A"));
-  if (auto ok = allow(s.pin, v); !ok) return ok;
-  if (const auto it = circuit_.ratings.find(s.pin);
-      it != circuit_.ratings.end() && it->second.current && i > *it->second.current)
-    return fail(Fault::bench, "{} could see {}; its rating is {}. Lower the {}.", s.pin, format_setting(i, "A"),
-                format_setting(*it->second.current, "A"), by_voltage ? "compliance" : "current");
+  // What is limited takes the sign of what is forced.
+  if (auto ok = s.value < 0 ? allow(s.pin, 0, v) : allow(s.pin, v, 0); !ok) return ok;
+  if (const auto it = circuit_.ratings.find(s.pin); it != circuit_.ratings.end())
+    if (const auto rating = it->second.current_towards(s.value); rating && i > *rating)
+      return fail(Fault::bench, "{} could see {}; its rating is {}. Lower the {}.", s.pin, format_setting(i, "A"),
+                  format_setting(*rating, "A"), by_voltage ? "compliance" : "current");
   if (const auto node = node_of(s.against); !node) return tl::unexpected(node.error());
   return {};
 }
@@ -291,7 +294,7 @@ Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
       !(s.current_limit > 0 && s.current_limit <= d.highest_current))
     return fail(Fault::bench, "The DC source reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
                 format_setting(d.highest_current, "A"), volts(s.voltage), format_setting(s.current_limit, "A"));
-  if (auto ok = allow(s.pin, s.voltage); !ok) return ok;
+  if (auto ok = allow(s.pin, s.voltage, 0); !ok) return ok;
   change();
   supply_ = s;
   return {};

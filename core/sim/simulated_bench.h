@@ -44,7 +44,7 @@ class SimulatedBench final : public bench::Bench {
   struct Wired;  ///< the network as driven and sensed now
   using Samples = std::vector<std::vector<double>>;
 
-  Result<void> allow(const std::string& pin, double peak) const;
+  Result<void> allow(const std::string& pin, double above, double below) const;
   Result<void> check_channel(const bench::SourceMeasureSetup& setup) const;
   Result<bench::AppliedDrive> force_tone(const bench::ToneDrive& wanted);
   bench::AppliedDrive put_tone(const bench::ToneDrive& set, double setting_time);

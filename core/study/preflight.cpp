@@ -122,29 +122,34 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
 }
 
 void check_ratings(const device::Ratings& ratings, const Levels& levels, double seconds, std::vector<Doubt>& findings) {
-  const auto check = [&](const std::string& name, const Level& level, const std::optional<double>& rating,
-                         std::string_view unit) {
+  const auto check = [&](const std::string& name, double high, const std::optional<double>& rating,
+                         std::string_view unit, bool reversed = false) {
     if (!rating) return;
-    const double high = level.highest();
+    const std::string_view way = reversed ? " the other way" : "";
     if (high > *rating)
       findings.push_back({"rating.near", Severity::serious,
-                          fmt::format("{} would see up to {} peak; its rating is {}.", name, about(high, unit),
+                          fmt::format("{} would see up to {} peak{}; its rating is {}.", name, about(high, unit), way,
                                       format_setting(*rating, unit)),
                           fmt::format("Lower the level to {:.0f} % of this.", std::floor(95 * *rating / high))});
     else if (high > 0.8 * *rating)
       findings.push_back({"rating.near", Severity::caution,
-                          fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", name, about(high, unit),
-                                      100 * high / *rating, format_setting(*rating, unit)),
+                          fmt::format("{} will see {} peak{}, {:.0f} % of its rating of {}.", name, about(high, unit),
+                                      way, 100 * high / *rating, format_setting(*rating, unit)),
                           "Lower the level if the device is not yet known."});
+  };
+  const auto check_ways = [&](const std::string& name, const Level& level, const std::optional<double>& rating,
+                              const std::optional<double>& reverse, std::string_view unit) {
+    check(name, reverse ? level.above_zero() : level.highest(), rating, unit);
+    check(name, level.below_zero(), reverse, unit, true);
   };
   for (const auto& [name, rating] : ratings) {
     if (const auto pin = levels.pins.find(name); pin != levels.pins.end())
-      check(name, pin->second, rating.voltage, "V");
+      check_ways(name, pin->second, rating.voltage, rating.reverse_voltage, "V");
     if (const auto branch = levels.branches.find(name); branch != levels.branches.end())
-      check(name, branch->second, rating.current, "A");
+      check_ways(name, branch->second, rating.current, rating.reverse_current, "A");
     const auto pin = levels.pins.find(name), branch = levels.branches.find(name);
     if (rating.power && pin != levels.pins.end() && branch != levels.branches.end())
-      check(name, {.peak = pin->second.highest() * branch->second.highest()}, rating.power, "W");
+      check(name, pin->second.highest() * branch->second.highest(), rating.power, "W");
     if (rating.duration && seconds > *rating.duration)
       findings.push_back({"rating.near", Severity::serious,
                           fmt::format("{} may be driven for {} at a time; this takes {}.", name,

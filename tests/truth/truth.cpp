@@ -13,9 +13,11 @@ bool Row::wanted() const {
 
 std::vector<Row> measure(const Experiment& experiment, int repetitions) {
   std::vector<Outcome> outcomes(static_cast<std::size_t>(repetitions));
-  // Two at a time: each repetition has its own seed and nothing in common with the next.
+  // Two at a time: each repetition has its own seed and nothing in common with the next, nor with other experiments.
+  unsigned first_seed = 1;
+  for (const char c : experiment.name) first_seed = first_seed * 31 + unsigned(c);
   const auto work = [&](int first) {
-    for (int n = first; n < repetitions; n += 2) outcomes[std::size_t(n)] = experiment.run(unsigned(n) + 1);
+    for (int n = first; n < repetitions; n += 2) outcomes[std::size_t(n)] = experiment.run(first_seed % 1'000'000 + unsigned(n));
   };
   std::thread other(work, 1);
   work(0);

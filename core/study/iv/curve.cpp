@@ -125,7 +125,8 @@ Sorted sorted(const Curve& curve, std::span<const std::size_t> points) {
     if (curve.points[k].usable()) usable.push_back(&curve.points[k]);
   const auto rises = [](const auto* a, const auto* b) { return a->voltage < b->voltage; };
   if (!std::is_sorted(usable.begin(), usable.end(), rises)) std::stable_sort(usable.begin(), usable.end(), rises);
-  const bool certain = !usable.empty() && std::all_of(usable.begin(), usable.end(), [](const auto* p) { return p->u_current; });
+  const bool certain =
+      !usable.empty() && std::all_of(usable.begin(), usable.end(), [](const auto* p) { return p->u_current; });
   Sorted out;
   out.voltage.reserve(usable.size());
   out.current.reserve(usable.size());
@@ -227,7 +228,8 @@ void draw(const Sorted& s, std::mt19937_64& random, SharedDraw& shared, Sorted& 
 
 void estimate_scatter(Family& family) {
   for (auto& curve : family.curves) {
-    if (std::any_of(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.u_current; })) continue;
+    if (std::any_of(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.u_current; }))
+      continue;
     auto pieces = pieces_of(curve);
     if (pieces.empty()) continue;
     // A table without any sign of noise stays one without uncertainties.

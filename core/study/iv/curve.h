@@ -51,6 +51,7 @@ struct RangeUse {
 struct RatingUse {
   std::string pin, unit;
   double rating = 0, highest = 0;
+  bool reversed = false;  ///< of the other sign; `highest` is its magnitude
 };
 
 /// Current against voltage, once or for each value of a stepped quantity.

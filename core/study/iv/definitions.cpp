@@ -276,7 +276,8 @@ const std::vector<CurveFigure>& transistor_figures() {
          const auto top = steepest(v.sorted);
          if (!top) return no(top.error());
          return std::abs(top->slope);
-       }, Rests::points, true}};
+       },
+       Rests::points, true}};
   return all;
 }
 

@@ -71,11 +71,12 @@ std::size_t before_plateau(const Sorted& curve) {
     first = k;
   }
   const auto count = n - first;
-  if (first == 0 && squares / double(n) - std::pow(sum / double(n), 2) <= std::pow(kSame * sum / double(n), 2)) return 1;
+  if (first == 0 && squares / double(n) - std::pow(sum / double(n), 2) <= std::pow(kSame * sum / double(n), 2))
+    return 1;
   if (count < kFewest || first < 2 || !(v[n - 1] > v[first])) return n;
   const double mean = sum / double(count);
-  const double scatter = std::max(kSame / kScatter * std::abs(mean),
-                                  std::sqrt(std::max(0.0, squares / double(count) - mean * mean)));
+  const double scatter =
+      std::max(kSame / kScatter * std::abs(mean), std::sqrt(std::max(0.0, squares / double(count) - mean * mean)));
   // What rounds off by itself has lost its slope before it is level; a limit cuts in at once.
   const double steep = (i[first - 1] - i[first - 2]) / (v[first - 1] - v[first - 2]);
   const double before = first >= 3 ? (i[first - 2] - i[first - 3]) / (v[first - 2] - v[first - 3]) : steep;

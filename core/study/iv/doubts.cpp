@@ -236,8 +236,8 @@ void check_ratings(const Family& family, std::vector<Doubt>& out) {
     if (use.rating > 0 && use.highest > kNearRating * use.rating)
       out.push_back(
           {"rating.near", use.highest > use.rating ? Severity::serious : Severity::caution,
-           fmt::format("{} came to {}; its rating is {}.", use.pin, format_quantity(use.highest, use.unit, 3).plain(),
-                       format_setting(use.rating, use.unit)),
+           fmt::format("{} came to {}{}; its rating is {}.", use.pin, format_quantity(use.highest, use.unit, 3).plain(),
+                       use.reversed ? " the other way" : "", format_setting(use.rating, use.unit)),
            "End the sweep before, or lower the compliance."});
 }
 

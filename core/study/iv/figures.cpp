@@ -130,7 +130,7 @@ std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const st
     // Noise of the voltage is a noise of the current by the slope; only what stands out of both is the curve.
     if (s.certain() && !s.log_current) s.current = signal::without_noise(s.voltage, s.current, s.noise_current);
   }
-  const int draws = int(std::clamp(2e6 / double(points), 8.0, own_only ? 32.0 : 64.0));
+  const int draws = int(std::clamp(2e6 / double(points), 8.0, own_only ? 64.0 : 128.0));
   std::vector<double> at(wanted.size()), sum(wanted.size()), squares(wanted.size());
   std::vector<int> counts(wanted.size());
   for (std::size_t k = 0; k < wanted.size(); ++k) {

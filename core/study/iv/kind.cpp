@@ -1,10 +1,10 @@
 #include "study/iv/kind.h"
 
 #include "study/iv/doubts.h"
-#include "study/shared_error.h"
 #include "study/iv/figures.h"
 #include "study/iv/reduce.h"
 #include "study/iv/tables.h"
+#include "study/shared_error.h"
 
 namespace heron::study::iv {
 
@@ -27,8 +27,7 @@ std::vector<ColumnRole> columns() {
       {"programmed", {}}};
   for (const auto& role : uncertainty_roles("voltage")) out.push_back({role, {"V"}});
   for (const auto& role : uncertainty_roles("current")) out.push_back({role, {"A"}});
-  for (auto& role : out)
-    role.written_by_export = role.name.find("_shared_") != std::string::npos || role.words.empty();
+  for (auto& role : out) role.written_by_export = role.name.find("_shared_") != std::string::npos || role.words.empty();
   return out;
 }
 

@@ -23,35 +23,59 @@ Reach reach_of(const Source& s) {
   return s.force == bench::Force::voltage ? Reach{most, s.compliance} : Reach{s.compliance, most};
 }
 
+/// How far a source goes to one side, and the word that says so.
+struct End {
+  double value = 0;
+  std::string word;
+};
+End ends_of(const Source& s, double sign) {
+  End out;
+  const auto put = [&](double value, const char* word) {
+    if (value * sign > out.value * sign) out = {value, word};
+  };
+  put(s.rest, "rest");
+  if (s.role == Role::constant) {
+    put(s.value, "value");
+  } else if (s.values.spacing == Spacing::listed) {
+    for (const double v : list_of(s.values)) put(v, "");
+  } else {
+    put(s.values.stop, "stop");
+    put(s.values.start, "start");
+  }
+  return out;
+}
+
 void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<Doubt>& out) {
   const auto it = ratings.find(s.pin);
   if (it == ratings.end()) return;
   const auto reach = reach_of(s);
-  const auto hold = [&](const std::optional<double>& rating, double most, const char* unit, bool forced) {
-    if (!rating || most <= kNearRating * *rating) return;
-    const bool above = most > *rating * (1 + 1e-9);
-    // The word that is to blame: of a sweep the end that goes further. A list is the user's own.
-    const bool listed = s.role != Role::constant && s.values.spacing == Spacing::listed;
-    const bool at_start = std::abs(s.values.start) > std::abs(s.values.stop);
-    const double end = s.role == Role::constant ? s.value : at_start ? s.values.start : s.values.stop;
-    const std::string word = "source." + s.name +
-                             (!forced                    ? ".compliance"
-                              : s.role == Role::constant ? ".value"
-                              : at_start                 ? ".start"
-                                                         : ".stop");
-    out.push_back(
-        {"rating.near", above ? Severity::serious : Severity::caution,
-         fmt::format("{} may see {}{}; its rating is {}.", s.pin, format_setting(most, unit),
-                     forced ? "" : " by its compliance", format_setting(*rating, unit)),
-         above ? fmt::format("Bring the {} down to {}.", forced ? "sweep" : "compliance", format_setting(*rating, unit))
-               : "Lower it if the device is not yet known.",
-         above && !(forced && listed)
-             ? Edits{{word, format_setting(forced ? std::copysign(*rating, end) : *rating, unit)}}
-             : Edits{}});
+  /// @param word  that is to blame; empty: a list, which is the user's own
+  const auto hold = [&](const std::optional<double>& rating, double value, const char* unit, const std::string& word,
+                        bool forced) {
+    if (!rating || std::abs(value) <= kNearRating * *rating) return;
+    const bool above = std::abs(value) > *rating * (1 + 1e-9);
+    const auto limit = format_setting(std::copysign(*rating, value), unit);
+    out.push_back({"rating.near", above ? Severity::serious : Severity::caution,
+                   fmt::format("{} may see {}{}; its rating is {}.", s.pin, format_setting(value, unit),
+                               forced ? "" : " by its compliance", limit),
+                   above ? fmt::format("Bring the {} down to {}.", forced ? "sweep" : "compliance", limit)
+                         : "Lower it if the device is not yet known.",
+                   above && !word.empty() ? Edits{{"source." + s.name + "." + word, limit}} : Edits{}});
   };
   const bool by_voltage = s.force == bench::Force::voltage;
-  hold(it->second.voltage, reach.voltage, "V", by_voltage);
-  hold(it->second.current, reach.current, "A", !by_voltage);
+  const auto& r = it->second;
+  std::optional<double> of_the_other;
+  for (const double sign : {1.0, -1.0}) {
+    const auto furthest_of = ends_of(s, sign);
+    const bool goes_there = furthest_of.value * sign > 0;
+    if (goes_there)
+      hold(by_voltage ? r.voltage_towards(sign) : r.current_towards(sign), furthest_of.value, by_voltage ? "V" : "A",
+           furthest_of.word, true);
+    // What is limited takes the sign of what is forced.
+    const auto limit = by_voltage ? r.current_towards(sign) : r.voltage_towards(sign);
+    if (goes_there && limit) of_the_other = std::min(*limit, of_the_other.value_or(*limit));
+  }
+  hold(of_the_other, s.compliance, by_voltage ? "A" : "V", "compliance", false);
   // Both at once can only be where the compliance holds at the far end.
   if (it->second.power && reach.voltage * reach.current > *it->second.power && reach.voltage > 0)
     out.push_back({"rating.near", Severity::caution,
@@ -86,6 +110,7 @@ std::vector<Doubt> preflight_ramps(const Plan& p, const bench::Limits& limits, c
     if (rating == ratings.end()) continue;
     auto by_voltage = rating->second;
     by_voltage.current.reset();
+    by_voltage.reverse_current.reset();
     by_voltage.power.reset();
     check_ratings(s, {{s.pin, by_voltage}}, out);
     // What flows is the device's affair; into a short it would be all that the generator gives.

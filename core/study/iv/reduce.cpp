@@ -105,7 +105,7 @@ Result<void> Assembly::add_table(const Record& table) {
 
 void Assembly::note_use(const nlohmann::json& readings, const nlohmann::json& ratings) {
   for (const auto& [name, reading] : readings.items()) {
-    const double i = std::abs(reading.value("current", 0.0)), v = std::abs(reading.value("voltage", 0.0));
+    const double i = reading.value("current", 0.0), v = reading.value("voltage", 0.0);
     if (const double range = reading.value("current_range", 0.0); range > 0) {
       auto use = std::find_if(about_.ranges.begin(), about_.ranges.end(),
                               [name = name](const RangeUse& r) { return r.name == name; });
@@ -114,19 +114,21 @@ void Assembly::note_use(const nlohmann::json& readings, const nlohmann::json& ra
         use = about_.ranges.end() - 1;
       }
       use->range = std::max(use->range, range);
-      use->highest = std::max(use->highest, i);
+      use->highest = std::max(use->highest, std::abs(i));
     }
     if (!ratings.contains(name)) continue;
-    for (const auto& [what, limit] : ratings.at(name).items()) {
-      if (!limit.is_number()) continue;
-      const std::string unit = what == "voltage" ? "V" : what == "current" ? "A" : "W";
-      auto use = std::find_if(about_.ratings.begin(), about_.ratings.end(),
-                              [&, n = name](const RatingUse& r) { return r.pin == n && r.unit == unit; });
+    const auto& own = ratings.at(name);
+    for (const auto& r : rated()) {
+      const auto limit = own.find(r.key);
+      if (limit == own.end() || !limit->is_number()) continue;
+      auto use = std::find_if(about_.ratings.begin(), about_.ratings.end(), [&, n = name](const RatingUse& u) {
+        return u.pin == n && u.unit == r.unit && u.reversed == r.reversed;
+      });
       if (use == about_.ratings.end()) {
-        about_.ratings.push_back({name, unit, limit.get<double>(), 0});
+        about_.ratings.push_back({name, r.unit, limit->get<double>(), 0, r.reversed});
         use = about_.ratings.end() - 1;
       }
-      use->highest = std::max(use->highest, unit == "V" ? v : unit == "A" ? i : v * i);
+      use->highest = std::max(use->highest, r.highest(v, i, own));
     }
   }
 }

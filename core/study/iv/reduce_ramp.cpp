@@ -58,12 +58,16 @@ void RampReduction::note_use(const Point& point, const Record& record, const Qua
       const auto sensing = sensing_of(point, channel.role);
       const bool found = std::find(looked_for.begin(), looked_for.end(), channel.role) != looked_for.end();
       ranges_.push_back({channel.role, "V", channel.range.value_or(0), 0, !found, "hookup." + channel.role + ".range"});
-      const char* what = sensing.unit == "A" ? "current" : "voltage";
-      const auto rating = ratings.value(channel.role, nlohmann::json::object());
-      ratings_.push_back({channel.role, sensing.unit, rating.value(what, 0.0), 0});
+      const auto own = ratings.value(channel.role, nlohmann::json::object());
+      for (const auto& r : rated())
+        if (r.unit == sensing.unit && own.contains(r.key))
+          ratings_.push_back({{channel.role, sensing.unit, own.value(r.key, 0.0), 0, r.reversed}, c, &r, own});
     }
     for (const double x : channel.values()) ranges_[c].highest = std::max(ranges_[c].highest, std::abs(x));
-    for (const double x : rows.rows[c]) ratings_[c].highest = std::max(ratings_[c].highest, std::abs(x));
+    for (auto& watched : ratings_)
+      if (watched.channel == c)
+        for (const double x : rows.rows[c])
+          watched.use.highest = std::max(watched.use.highest, watched.rated->highest(x, x, watched.own));
   }
 }
 
@@ -173,7 +177,7 @@ void RampReduction::put(Family& out) const {
          .all = {v.value, i.value}});
   }
   for (auto& [step, curve] : by_step) out.curves.push_back(std::move(curve));
-  out.ratings = ratings_;
+  for (const auto& watched : ratings_) out.ratings.push_back(watched.use);
 }
 
 }  // namespace heron::study::iv

@@ -1,5 +1,6 @@
 #pragma once
 #include "study/iv/curve.h"
+#include "study/iv/drive.h"
 #include "study/iv/ramp.h"
 #include "study/quantities.h"
 
@@ -34,7 +35,13 @@ class RampReduction {
   double start_ = 0, stop_ = 1;
   std::vector<Bin> bins_;
   std::vector<RangeUse> ranges_;    ///< of each input, V
-  std::vector<RatingUse> ratings_;  ///< of what each input senses, in its unit
+  struct Watched {
+    RatingUse use;
+    std::size_t channel = 0;
+    const Rated* rated = nullptr;
+    nlohmann::json own;  ///< all ratings of the place
+  };
+  std::vector<Watched> ratings_;
 };
 
 }  // namespace heron::study::iv

@@ -36,8 +36,7 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
   }
   if (key == "threshold_current") return number(s.threshold_current, "A", true);
   if (key == "drain_voltage") return number(s.drain_voltage, "V", false);
-  if (key == "loop_threshold" || key == "u_limit")
-    return percent(key == "u_limit" ? s.u_limit : s.loop_threshold);
+  if (key == "loop_threshold" || key == "u_limit") return percent(key == "u_limit" ? s.u_limit : s.loop_threshold);
   if (key == "open") {
     if (text == "none") {
       s.open.reset();

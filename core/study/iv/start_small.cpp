@@ -16,7 +16,9 @@ double near_rating(const Source& s, const device::Ratings& ratings) {
   const auto it = ratings.find(s.pin);
   double most = INFINITY;
   if (it == ratings.end()) return most;
-  const auto& limited = s.force == bench::Force::voltage ? it->second.current : it->second.voltage;
+  const double sign = furthest(s);
+  const auto limited =
+      s.force == bench::Force::voltage ? it->second.current_towards(sign) : it->second.voltage_towards(sign);
   if (limited) most = kNearRating * *limited;
   if (const double far = std::abs(furthest(s)); it->second.power && far > 0)
     most = std::min(most, kNearRating * *it->second.power / far);

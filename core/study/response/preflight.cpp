@@ -153,24 +153,39 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
   const double reach = highest_peak(p) + std::abs(p.offset);
   const auto volts = [](double v) { return format_setting(v, "V"); };
   const auto rating_of = ratings.find(p.drive_pin);
-  const std::optional<double> rating = rating_of == ratings.end() ? std::nullopt : rating_of->second.voltage;
-  if (rating && reach > *rating) {
-    const double bearable = 2 * std::max(0.0, *rating - std::abs(p.offset));
+  // A tone goes both ways; the narrower side decides.
+  const Level drive{.peak = highest_peak(p), .dc = p.offset};
+  std::optional<double> rating;
+  double towards = reach;
+  for (const double sign : {1.0, -1.0}) {
+    if (rating_of == ratings.end()) break;
+    const auto limit = rating_of->second.voltage_towards(sign);
+    const double high = sign > 0 ? drive.above_zero() : drive.below_zero();
+    if (!limit || (rating && high / *limit <= towards / *rating)) continue;
+    rating = limit;
+    towards = high;
+  }
+  const double bears = rating ? std::max(0.0, *rating - (towards - highest_peak(p))) : 0;
+  if (rating && towards > *rating) {
+    const double bearable = 2 * bears;
     out.push_back(
         {"rating.near", Severity::serious,
-         fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(reach), volts(*rating)),
+         fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(towards), volts(*rating)),
          p.stepped() ? fmt::format("Lower the level to {} pk-pk.", volts(bearable))
                      : fmt::format("Lower the level to {} rms.", volts(bearable / 2 / kCrest)),
          bearable > 0 ? level_edit(p, bearable) : Edits{}});
-  } else if (rating && reach > 0.8 * *rating) {
+  } else if (rating && towards > 0.8 * *rating) {
     out.push_back({"rating.near", Severity::caution,
-                   fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", p.drive_pin, volts(reach),
-                               100 * reach / *rating, volts(*rating)),
+                   fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", p.drive_pin, volts(towards),
+                               100 * towards / *rating, volts(*rating)),
                    "Lower the level if the device is not yet known."});
   }
   if (levels) {
     auto others = ratings;
-    if (const auto it = others.find(p.drive_pin); it != others.end()) it->second.voltage.reset();
+    if (const auto it = others.find(p.drive_pin); it != others.end()) {
+      it->second.voltage.reset();
+      it->second.reverse_voltage.reset();
+    }
     check_ratings(others, *levels, sweep_time(p, limits), out);
   }
   check_source(p, limits, levels, out);

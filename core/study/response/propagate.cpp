@@ -75,15 +75,16 @@ Errors::Errors(const Curve& curve, const CurveColumns& columns) : columns_(colum
   }
   if (columns.coherence.empty()) return;
   if (curve.independent > 1) {
-    // Spread of an estimated coherence (Bendat and Piersol). Its root's area tangent spreads alike whatever it is.
+    // The area tangent of an estimated coherence's root spreads alike whatever it is, by 1/(2n) in variance, and lies
+    // too high by as much (Bendat and Piersol). A line's own coherence is as uncertain as its gain; that of its
+    // neighbourhood says better how noisy it is.
     of_averages_ = curve.independent;
-    for (const double g2 : columns.coherence)
-      coherence_.push_back(std::sqrt(2 * std::max(g2, 0.0) / curve.independent) * (1 - g2));
-    // A line's own coherence is as uncertain as its gain; that of its neighbourhood says better how noisy it is.
-    quiet_coherence_ = signal::without_noise(columns.every_lg(), columns.coherence, coherence_, kAlikeSigmas);
-    for (const double g2 : quiet_coherence_)
-      quiet_root_.push_back(std::atanh(std::sqrt(std::clamp(g2, 1e-9, 1 - 1e-12))));
-    u_root_.assign(quiet_root_.size(), 1 / std::sqrt(2 * of_averages_));
+    const double variance = 1 / (2 * of_averages_);
+    std::vector<double> root;
+    for (const double g2 : columns.coherence) root.push_back(std::atanh(std::sqrt(std::clamp(g2, 1e-9, 1 - 1e-12))));
+    u_root_.assign(root.size(), std::sqrt(variance));
+    quiet_root_ = signal::without_noise(columns.every_lg(), root, u_root_, kAlikeSigmas);
+    for (const double r : quiet_root_) quiet_coherence_.push_back(std::pow(std::tanh(std::max(0.0, r - variance)), 2));
     std::size_t trusted = 0;
     for (std::size_t i = 0; i < points.size() && said && curve.independent > kFewAverages; ++i) {
       const double u = std::min(10.0, signal::u_of_line(std::clamp(quiet_coherence_[i], 1e-6, 1.0), curve.independent));
@@ -167,7 +168,7 @@ std::vector<Spread> propagate(const std::vector<Definition>& definitions, const 
   if (!errors.known()) return out;
   const auto centre = errors.centre();
   const auto draws =
-      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 10.0, own_only ? 32.0 : 96.0));
+      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 10.0, own_only ? 64.0 : 192.0));
   std::vector<double> at_centre(definitions.size()), sum(definitions.size()), squares(definitions.size());
   std::vector<int> counts(definitions.size());
   for (std::size_t k = 0; k < definitions.size(); ++k) {
