@@ -85,7 +85,7 @@ PutRight put_right(double straight, double noise, double cubic, double quintic) 
   const double off = quintic - straight, last = std::abs(quintic - cubic), before = std::abs(cubic - straight);
   const double trust = before > 0 ? std::clamp((1 - last / before) / (1 - kConverges), 0.0, 1.0) : last == 0;
   const double share = off == 0 ? 0 : trust * off * off / (off * off + noise * noise);
-  return {straight + share * off, std::hypot((1 - share) * off, share * kSafety * last)};
+  return {straight + share * off, share, std::hypot((1 - share) * off, share * kSafety * last)};
 }
 
 std::optional<Line> fit_line(std::span<const double> x, std::span<const double> y, std::span<const double> weights) {

@@ -36,6 +36,7 @@ std::vector<double> finer_places(std::span<const double> x, int pieces);
 /// more than noise and the curves of two orders agree.
 struct PutRight {
   double value = 0;
+  double share = 0;  ///< of the way to the smooth curve that it was put right, 0 to 1
   double u_between = 0;  ///< what is not known of how the curve runs between the points
 };
 /// @param straight   as read on straight lines

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
+#include <numbers>
 
 #include "base/quantity.h"
 
@@ -47,7 +49,35 @@ bench::Sensing sensing_of(const Point& point, const std::string& channel) {
   return bench::sensing_from_json(sensing->at(channel));
 }
 
-Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role) {
+namespace {
+
+/// Root mean square of what alternates.
+double alternating(const std::vector<double>& values) {
+  double sum = 0, squares = 0;
+  for (const double v : values) {
+    sum += v;
+    squares += v * v;
+  }
+  const double n = double(std::max<std::size_t>(1, values.size()));
+  return std::sqrt(std::max(0.0, squares / n - sum * sum / n / n));
+}
+
+/// The part at a frequency, relative to the sample rate; up to a factor that all rows of a record have in common.
+std::complex<double> of_tone(const std::vector<double>& values, double frequency) {
+  double mean = 0;
+  for (const double v : values) mean += v / double(values.size());
+  const auto step = std::polar(1.0, -2 * std::numbers::pi * frequency);
+  std::complex<double> turn = 1, sum = 0;
+  for (const double v : values) {
+    sum += (v - mean) * turn;
+    turn *= step;
+  }
+  return sum;
+}
+
+}  // namespace
+
+Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role, double frequency) {
   const auto& setting = point.setting;
   RoleSamples out{.quantity = std::string(role)};
   if (setting.contains("roles")) out.quantity = setting["roles"].value(std::string(role), std::string(role));
@@ -81,28 +111,29 @@ Result<RoleSamples> role_samples(const Point& point, const Record& record, std::
   if (!rows) return tl::unexpected(rows.error());
   out.unit = wanted->unit;
   const auto place = std::size_t(wanted - computed.begin());
-  // A small difference of large quantities is as uncertain as they are: each input's gain is moved by its uncertainty.
-  const auto alternating = [](const std::vector<double>& values, const std::vector<double>* minus) {
-    double sum = 0, squares = 0;
-    for (std::size_t i = 0; i < values.size(); ++i) {
-      const double v = values[i] - (minus ? (*minus)[i] : 0);
-      sum += v;
-      squares += v * v;
-    }
-    const double n = double(std::max<std::size_t>(1, values.size()));
-    return std::sqrt(std::max(0.0, squares / n - sum * sum / n / n));
-  };
-  const double size = alternating((*rows)[place], nullptr);
+  // A small difference of large quantities is as uncertain as they are: each input's gain is moved a little.
+  constexpr double kStep = 1e-3;
+  const auto& base = (*rows)[place];
+  const double size = alternating(base);
+  const auto tone = frequency > 0 ? of_tone(base, frequency / record.sample_rate) : 0.0;
   for (std::size_t k = 0; k < samples.size() && size > 0; ++k) {
-    const double u = std::hypot(record.channels[k].u_gain, sensing_of(point, record.channels[k].role).u_factor);
-    if (!(u > 0)) continue;
+    const auto& channel = record.channels[k];
+    const double u = std::hypot(channel.u_gain, sensing_of(point, channel.role).u_factor);
+    if (!(u > 0) && !(channel.u_delay > 0)) continue;
     auto moved = samples;
-    for (auto& v : moved[k]) v *= 1 + u;
-    if (const auto again = bench::compute_channels(computed, names, moved, parts)) {
-      const double all = alternating((*again)[place], &(*rows)[place]) / size,
-                   along = alternating((*again)[place], nullptr) / size - 1;
-      out.scale.push_back({&record.channels[k], along, std::sqrt(std::max(0.0, all * all - along * along))});
+    for (auto& v : moved[k]) v *= 1 + kStep;
+    const auto again = bench::compute_channels(computed, names, moved, parts);
+    if (!again) continue;
+    auto change = (*again)[place];
+    for (std::size_t i = 0; i < change.size(); ++i) change[i] -= base[i];
+    std::complex<double> effect;
+    if (tone != 0.0) {
+      effect = of_tone(change, frequency / record.sample_rate) / tone;
+    } else {
+      const double all = alternating(change) / size, along = alternating((*again)[place]) / size - 1;
+      effect = {along, std::sqrt(std::max(0.0, all * all - along * along))};
     }
+    out.shares.push_back({&channel, u, effect / kStep});
   }
   out.values = std::move((*rows)[place]);
   out.sensing.unit = out.unit;

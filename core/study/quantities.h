@@ -1,4 +1,5 @@
 #pragma once
+#include <complex>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -21,18 +22,20 @@ bench::Sensing sensing_of(const Point& point, const std::string& channel);
 /// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
 /// hookup says so. `channel` is null for a computed quantity.
 struct RoleSamples {
-  /// What one standard uncertainty of an input's gain does to the alternating part of a computed quantity.
-  struct ScaleError {
+  /// What an input does to the alternating part of a computed quantity.
+  struct Share {
     const Channel* channel;
-    double along = 0, across = 0;  ///< relative: of the size, signed; at right angles to it
+    double u_gain = 0;            ///< relative, of the input and its sensor
+    std::complex<double> effect;  ///< relative change of the quantity for one of the input's gain
   };
   std::string quantity, unit;
   std::vector<double> values;
   const Channel* channel = nullptr;
   bench::Sensing sensing;
-  std::vector<ScaleError> scale = {};  ///< of a computed quantity, one for each input
+  std::vector<Share> shares = {};  ///< of a computed quantity, one for each input
 };
-Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role);
+/// @param frequency  Hz of a tone that is meant; 0: whatever alternates, of which an effect's angle has no sign
+Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role, double frequency = 0);
 
 /// All channels of a record in their quantities, then those computed from them; rows of one length.
 struct Quantities {

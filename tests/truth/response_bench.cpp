@@ -319,7 +319,7 @@ Plan direct(double start, double stop, double per_decade) {
           .stop = stop,
           .points_per_decade = per_decade,
           .level_pp = 0.3,
-          .settle_time = 4e-3,
+          .settle_time = 12e-3,
           .settle_periods = 4};
 }
 
@@ -335,7 +335,7 @@ Plan impedance_plan() {
          .points_total = 61,
          .by_total = true,
          .level_pp = 1,
-         .settle_time = 3e-3};
+         .settle_time = 12e-3};
   for (auto& chain : p.hookup.chains) chain.input.sensor = *bench::find_stock_sensor("Direct lead");
   return p;
 }

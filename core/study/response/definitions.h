@@ -71,6 +71,8 @@ CurveColumns columns_of(const Curve& curve, const Settings& settings);
 
 /// The columns on a grid many times as fine: what straight lines between the points leave out. As they are where there
 /// are fewer than four points, or so many that nothing lies between them.
-CurveColumns refined(const CurveColumns& columns, signal::Between between = signal::Between::cubics);
+/// @param most_pieces  of each gap; fewer are quicker
+CurveColumns refined(const CurveColumns& columns, signal::Between between = signal::Between::cubics,
+                     std::size_t most_pieces = 64);
 
 }  // namespace heron::study::response

@@ -156,7 +156,8 @@ Value group_delay(const CurveColumns& c, double at) {
     left = *i;
     right = *i + 1;
   }
-  return -(c.every_phase()[right] - c.every_phase()[left]) / 360 / (c.points[right]->frequency - c.points[left]->frequency);
+  return -(c.every_phase()[right] - c.every_phase()[left]) / 360 /
+         (c.points[right]->frequency - c.points[left]->frequency);
 }
 
 Value at_frequency(const CurveColumns& c, double at, bool phase) {
@@ -191,8 +192,7 @@ const std::vector<Definition>& plain_figures() {
          const auto r = reference(c, s);
          return r ? Value(r->gain) : Value(no(r.error()));
        },
-       [](auto& c, auto& s, double) { return std::vector{std::pow(10, reference(c, s)->lg)}; },
-       true},
+       [](auto& c, auto& s, double) { return std::vector{std::pow(10, reference(c, s)->lg)}; }, true},
       {"corner.low", "Low corner", "Hz", [](auto& c, auto& s) { return corner(c, s, false); }, itself, true},
       {"corner.high", "High corner", "Hz", [](auto& c, auto& s) { return corner(c, s, true); }, itself, true},
       {"bandwidth", "Bandwidth", "Hz", [](auto& c, auto& s) { return band(c, s, 'b'); }, both_corners, true},
@@ -285,14 +285,21 @@ Result<Definition> define(std::string_view key) {
       };
       if (base == "coherence.min")
         return Definition{
-            name, fmt::format("Lowest coherence {} to {}", format_setting(*from, "Hz"), format_setting(*to, "Hz")), "1",
-            [a = *from, b = *to](auto& c, auto&) { return lowest_coherence(c, a, b); }, ends, true, true, false, true};
+            name, fmt::format("Lowest coherence {} to {}", format_setting(*from, "Hz"), format_setting(*to, "Hz")),
+            "1",  [a = *from, b = *to](auto& c, auto&) { return lowest_coherence(c, a, b); },
+            ends, true,
+            true, false,
+            true};
       const bool slope = base == "slope";
       const std::string label = fmt::format("{} {} to {}", slope ? "Slope" : "Ripple", format_setting(*from, "Hz"),
                                             format_setting(*to, "Hz"));
-      return Definition{name, label, slope ? "dB/decade" : "dB",
-                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); }, ends,
-                        !slope, slope};
+      return Definition{name,
+                        label,
+                        slope ? "dB/decade" : "dB",
+                        [a = *from, b = *to, slope](auto& c, auto&) { return over_range(c, a, b, slope); },
+                        ends,
+                        !slope,
+                        slope};
     }
   }
   return fail(Fault::usage, "A response has no figure \"{}\".", key);
@@ -340,14 +347,23 @@ struct Smooth {
 
 /// The figure with what straight lines between the points leave out put right, as far as that is more than noise. What
 /// remains unknown of it joins u.
+/// @param noise          of the figure on straight lines
+/// @param noise_refined  tells that on smooth curves, which lean on more points, and what noise pushes an extreme by
+/// there
 void put_right_between(const Definition& d, const Smooth& smooth, const Settings& settings, double noise,
-                       Figure& figure) {
+                       const std::function<Spread()>& noise_refined, Figure& figure) {
   const auto curved = d.compute(smooth.cubic, settings), higher = d.compute(smooth.quintic, settings);
   if (!curved || !higher || !std::isfinite(*curved) || !std::isfinite(*higher)) return;
-  const auto right = signal::put_right(figure.value, noise, *curved, *higher);
+  constexpr double kMatters = 0.2;
+  const bool matters = std::abs(*higher - figure.value) > kMatters * noise;
+  const auto refined = matters ? noise_refined() : Spread{};
+  const double pushed = d.biased ? refined.bias : 0;
+  const auto right = signal::put_right(figure.value, noise, *curved - pushed, *higher - pushed);
   figure.value = right.value;
   figure.u_between = right.u_between;
-  figure.u = std::hypot(figure.u.value_or(0), figure.u_between);
+  // A smooth curve that takes noise away is not believed to: the straight figure's stays the least.
+  const double more = right.share * std::sqrt(std::max(0.0, refined.u * refined.u - noise * noise));
+  figure.u = std::hypot(figure.u.value_or(0), figure.u_between, more);
 }
 
 }  // namespace
@@ -390,19 +406,27 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
   // Lines of noise stand so close that nothing lies between them.
   const bool stepped = errors.known() && curve.independent == 0 && gaps.empty();
   // What a smooth curve adds is as noisy as the points are by themselves; what they share moves it along.
-  const auto own = stepped && errors.any_shared() ? propagate(there, errors, settings, true) : spreads;
+  const auto own = stepped && errors.any_shared() ? propagate(there, errors, settings, Drawn::own) : spreads;
   const std::optional<Smooth> smooth = stepped ? std::optional<Smooth>(columns) : std::nullopt;
+  std::vector<Spread> refined_noise;
   for (std::size_t k = 0; k < there.size(); ++k) {
     const auto& d = there[k];
     Figure figure{d.key, d.label, values[k], d.unit, {}};
     if (spreads[k].told && spreads[k].u > 0) figure.u = spreads[k].u;
     if (spreads[k].told && d.biased) figure.value -= spreads[k].bias;
-    if (smooth && figure.u && !d.on_points) put_right_between(d, *smooth, settings, own[k].u, figure);
+    if (smooth && figure.u && !d.on_points) {
+      const auto noise_refined = [&] {
+        if (refined_noise.empty()) refined_noise = propagate(there, errors, settings, Drawn::own_refined);
+        return refined_noise[k];
+      };
+      put_right_between(d, *smooth, settings, own[k].u, noise_refined, figure);
+    }
     if (figure.u && !gaps.empty() && !d.of_all_lines) {
       figure.u_between = u_of_gaps(d, columns, gaps, settings, values[k]);
       figure.u = std::hypot(*figure.u, figure.u_between);
     }
-    const auto& curve_read = smooth && figure.u_between > 0 && d.compute(smooth->quintic, settings) ? smooth->quintic : columns;
+    const auto& curve_read =
+        smooth && figure.u_between > 0 && d.compute(smooth->quintic, settings) ? smooth->quintic : columns;
     if (d.where) figure.at = d.where(curve_read, settings, figure.value);
     into.figures.push_back(std::move(figure));
   }

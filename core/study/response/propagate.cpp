@@ -163,26 +163,37 @@ void Errors::draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_6
 }
 
 std::vector<Spread> propagate(const std::vector<Definition>& definitions, const Errors& errors,
-                              const Settings& settings, bool own_only) {
+                              const Settings& settings, Drawn drawn) {
   std::vector<Spread> out(definitions.size());
   if (!errors.known()) return out;
   const auto centre = errors.centre();
   const auto draws =
-      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 10.0, own_only ? 64.0 : 192.0));
+      int(std::clamp(2e6 / double(std::max<std::size_t>(1, centre.every_lg().size())), 10.0,
+                     drawn == Drawn::all   ? 192.0
+                     : drawn == Drawn::own ? 64.0
+                                           : std::clamp(12e3 / double(centre.lg.size() + 1), 10.0, 48.0)));
+  constexpr std::size_t kPieces = 6;
+  CurveColumns smooth;
+  const auto read_on = [&](const CurveColumns& c) -> const CurveColumns& {
+    if (drawn != Drawn::own_refined) return c;
+    smooth = refined(c, signal::Between::quintics, kPieces);
+    return smooth;
+  };
   std::vector<double> at_centre(definitions.size()), sum(definitions.size()), squares(definitions.size());
   std::vector<int> counts(definitions.size());
   for (std::size_t k = 0; k < definitions.size(); ++k) {
-    auto value = definitions[k].compute(centre, settings);
+    auto value = definitions[k].compute(read_on(centre), settings);
     if (!value) value = definitions[k].compute(errors.columns(), settings);
     at_centre[k] = value.value_or(std::nan(""));
   }
   std::mt19937_64 random(1);
   auto disturbed = centre;
   for (int n = 0; n < draws; ++n) {
-    errors.draw(centre, disturbed, random, own_only);
+    errors.draw(centre, disturbed, random, drawn != Drawn::all);
+    const auto& curve = read_on(disturbed);
     for (std::size_t k = 0; k < definitions.size(); ++k) {
       if (!std::isfinite(at_centre[k])) continue;
-      const auto value = definitions[k].compute(disturbed, settings);
+      const auto value = definitions[k].compute(curve, settings);
       if (!value || !std::isfinite(*value)) continue;
       const double off = definitions[k].angle ? std::remainder(*value - at_centre[k], 360.0) : *value - at_centre[k];
       sum[k] += off;

@@ -56,8 +56,12 @@ struct Spread {
 
 /// A figure's bias and spread for each of the definitions. The number of draws falls with the number of points, so that
 /// a million of them take a second.
-/// @param own_only  of the errors that no points share
+enum class Drawn {
+  all,         ///< every error
+  own,         ///< those that no points share
+  own_refined  ///< the same, read on the smooth curve through the drawn points
+};
 std::vector<Spread> propagate(const std::vector<Definition>& definitions, const Errors& errors, const Settings& settings,
-                              bool own_only = false);
+                              Drawn drawn = Drawn::all);
 
 }  // namespace heron::study::response

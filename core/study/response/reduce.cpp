@@ -138,8 +138,15 @@ void add_chain_errors(const RoleSamples& samples, const Record& record, Side sid
   const auto& input = samples.channel ? *samples.channel : record.channels.front();
   if (samples.channel)
     add(into, numbers(gain_of(take, input)), way * kDbPerNeper * input.u_gain, 0);
-  for (const auto& e : samples.scale)
-    add(into, numbers(gain_of(take, *e.channel)), way * kDbPerNeper * e.along, way * kDegrees * e.across);
+  const auto delay_of = [&](const Channel& channel) { return numbers(fmt::format("{}delay of {}", take, channel.role)); };
+  for (const auto& share : samples.shares) {
+    const auto put = [&](int source, std::complex<double> by) {
+      add(into, source, way * kDbPerNeper * by.real(), way * kDegrees * by.imag());
+    };
+    put(numbers(gain_of(take, *share.channel)), share.u_gain * share.effect);
+    // A delay turns its input; of the quantity that is as much as the input is worth in it.
+    put(delay_of(*share.channel), std::complex(0.0, -2 * std::numbers::pi * f * share.channel->u_delay) * share.effect);
+  }
   if (samples.channel && sensing.u_factor > 0)
     add(into, numbers("factor of " + samples.quantity), way * kDbPerNeper * sensing.u_factor, 0);
   // A corner fc known to u turns |1/(1 + jf/fc)| by (f/fc)^2/(1 + (f/fc)^2) u and the angle by (f/fc)/(1 + (f/fc)^2) u.
@@ -152,8 +159,7 @@ void add_chain_errors(const RoleSamples& samples, const Record& record, Side sid
       add(into, numbers(fmt::format("corner {} of {}", corner, samples.quantity)),
           way * kDbPerNeper * x * x / (1 + x * x) * u, (corner == 1 ? way : -way) * kDegrees * x / (1 + x * x) * u);
   }
-  if (input.u_delay > 0)
-    add(into, numbers(fmt::format("{}delay of {}", take, input.role)), 0, -way * 360 * f * input.u_delay);
+  if (samples.channel && input.u_delay > 0) add(into, delay_of(input), 0, -way * 360 * f * input.u_delay);
 }
 
 const ChannelEvidence& CurvePoint::of(Side side) const {
@@ -194,7 +200,7 @@ Result<CurvePoint> reduce(const Point& point, SourceNumbers& numbers) {
     std::complex<double> ratio = 1;
     out.shared.clear();
     for (const Side side : {Side::stimulus, Side::response}) {
-      const auto samples = role_samples(point, record, side == Side::stimulus ? "stimulus" : "response");
+      const auto samples = role_samples(point, record, side == Side::stimulus ? "stimulus" : "response", out.frequency);
       if (!samples) return tl::unexpected(samples.error());
       const auto fit = signal::fit_tone(samples->values, record.sample_rate, out.frequency);
       if (!fit) return tl::unexpected(fit.error());
