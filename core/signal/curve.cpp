@@ -1,6 +1,8 @@
 #include "signal/curve.h"
 
 #include <algorithm>
+#include <array>
+#include <cassert>
 #include <cmath>
 
 namespace heron::signal {
@@ -30,17 +32,33 @@ std::optional<double> interpolate(std::span<const double> x, std::span<const dou
 
 namespace {
 
-/// The polynomial through `count` points from `first` on, at a place.
-double through(std::span<const double> x, std::span<const double> y, std::size_t first, std::size_t count, double at) {
-  double sum = 0;
-  for (std::size_t a = first; a < first + count; ++a) {
-    double weight = 1;
-    for (std::size_t b = first; b < first + count; ++b)
-      if (b != a) weight *= (at - x[b]) / (x[a] - x[b]);
-    sum += weight * y[a];
+/// The polynomial through a few points, in barycentric form (Berrut and Trefethen): linear in the points at each place.
+class Through {
+ public:
+  Through(std::span<const double> x, std::span<const double> y) : x_(x), y_(y) {
+    assert(x.size() <= weight_.size());
+    for (std::size_t a = 0; a < x.size(); ++a) {
+      double product = 1;
+      for (std::size_t b = 0; b < x.size(); ++b)
+        if (b != a) product *= x[a] - x[b];
+      weight_[a] = 1 / product;
+    }
   }
-  return sum;
-}
+  /// @param at  none of the points
+  double operator()(double at) const {
+    double above = 0, below = 0;
+    for (std::size_t a = 0; a < x_.size(); ++a) {
+      const double share = weight_[a] / (at - x_[a]);
+      above += share * y_[a];
+      below += share;
+    }
+    return above / below;
+  }
+
+ private:
+  std::span<const double> x_, y_;
+  std::array<double, 6> weight_{};
+};
 
 }  // namespace
 
@@ -60,20 +78,10 @@ std::vector<double> finer(std::span<const double> x, std::span<const double> y, 
   for (std::size_t i = 0; i + 1 < n; ++i) {
     out.push_back(y[i]);
     // At the ends the same neighbours as one further in.
-    const std::size_t left = i == 0 ? 0 : i - 1;
-    for (int k = 1; k < pieces; ++k) {
-      const double at = x[i] + (x[i + 1] - x[i]) * k / pieces;
-      switch (between) {
-        case Between::cubics:
-          out.push_back(through(x, y, std::min(left, n - 4), 4, at));
-          break;
-        case Between::quintics: {
-          const std::size_t most = std::min<std::size_t>(6, n);
-          out.push_back(through(x, y, std::min(i < 2 ? 0 : i - 2, n - most), most, at));
-          break;
-        }
-      }
-    }
+    const std::size_t count = std::min<std::size_t>(between == Between::cubics ? 4 : 6, n), before = count / 2 - 1;
+    const std::size_t first = std::min(i < before ? 0 : i - before, n - count);
+    const Through through(x.subspan(first, count), y.subspan(first, count));
+    for (int k = 1; k < pieces; ++k) out.push_back(through(x[i] + (x[i + 1] - x[i]) * k / pieces));
   }
   out.push_back(y.back());
   return out;
@@ -86,6 +94,15 @@ PutRight put_right(double straight, double noise, double cubic, double quintic) 
   const double trust = before > 0 ? std::clamp((1 - last / before) / (1 - kConverges), 0.0, 1.0) : last == 0;
   const double share = off == 0 ? 0 : trust * off * off / (off * off + noise * noise);
   return {straight + share * off, share, std::hypot((1 - share) * off, share * kSafety * last)};
+}
+
+bool matters(double step, double noise) {
+  constexpr double kOfNoise = 0.2;
+  return std::abs(step) > kOfNoise * noise;
+}
+
+double noise_added(const PutRight& right, double noise, double noise_refined) {
+  return right.share * std::sqrt(std::max(0.0, noise_refined * noise_refined - noise * noise));
 }
 
 std::optional<Line> fit_line(std::span<const double> x, std::span<const double> y, std::span<const double> weights) {

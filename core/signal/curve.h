@@ -43,6 +43,11 @@ struct PutRight {
 /// @param noise      its standard uncertainty
 /// @param cubic, quintic  as read on curves that finer() gives
 PutRight put_right(double straight, double noise, double cubic, double quintic);
+/// Whether a step from straight lines to a smooth curve is large enough beside the noise to be looked at closely.
+bool matters(double step, double noise);
+/// What the noise of a value read on a smooth curve, which leans on more points, adds to that on straight lines. A smooth
+/// curve that takes noise away is not believed to.
+double noise_added(const PutRight& right, double noise, double noise_refined);
 
 struct Line {
   double slope = 0, intercept = 0;

@@ -26,8 +26,10 @@ std::complex<double> rational_through(std::span<const double> x, std::span<const
         continue;
       }
       if (below == 0.0) return std::numeric_limits<double>::quiet_NaN();
-      d[i] = c[i + 1] * (w / below);
-      c[i] = t * (w / below);
+      // Not by operator/, which looks for infinities at ten times the cost.
+      const auto share = w * std::conj(below) / std::norm(below);
+      d[i] = c[i + 1] * share;
+      c[i] = t * share;
     }
     value += c[0];
   }

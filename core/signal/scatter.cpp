@@ -94,55 +94,87 @@ std::vector<double> smoothed(const std::vector<double>& x, const std::vector<dou
   return out;
 }
 
-}  // namespace
+/// Neighbours whose noise is read together.
+struct Block {
+  double centre = 0;
+  std::vector<std::size_t> points;
+  std::vector<double> four, six;  ///< of each point, what it misses the lower and the higher polynomial by
+};
 
-std::vector<double> scatter(std::span<const double> x, std::span<const double> y) {
-  const auto n = x.size();
-  if (n < 10) return {};
-  double size = 0;
-  for (const double v : y) size = std::max(size, std::abs(v));
+std::vector<Block> blocks_of(std::span<const double> x, std::span<const double> y) {
   // Of very many points a part says as well how large their noise is.
-  constexpr std::size_t kMostBlocks = 4096;
-  const std::size_t step = std::max(std::min(kStretch, n), n / kMostBlocks),
-                    blocks = std::max<std::size_t>(1, n / step);
-  std::vector<double> centre, noise, four, six;
-  bool any = false;
-  for (std::size_t k = 0; k < blocks; ++k) {
-    const std::size_t from = k * step, to = k + 1 == blocks && step == kStretch ? n : std::min(n, from + kStretch);
-    four.clear();
-    six.clear();
+  constexpr std::size_t kMost = 4096;
+  const auto n = x.size();
+  const std::size_t step = std::max(std::min(kStretch, n), n / kMost), count = std::max<std::size_t>(1, n / step);
+  std::vector<Block> out(count);
+  for (std::size_t k = 0; k < count; ++k) {
+    const std::size_t from = k * step, to = k + 1 == count && step == kStretch ? n : std::min(n, from + kStretch);
+    out[k].centre = (x[from] + x[to - 1]) / 2;
     for (std::size_t i = std::max<std::size_t>(from, 3); i + 3 < n && i < to; ++i) {
-      four.push_back(miss(x, y, i, 2));
-      six.push_back(miss(x, y, i, 3));
+      out[k].points.push_back(i);
+      out[k].four.push_back(miss(x, y, i, 2));
+      out[k].six.push_back(miss(x, y, i, 3));
+    }
+  }
+  return out;
+}
+
+/// The noise of each block over what is known of its points' so far; empty where none shows any.
+std::vector<double> noise_of(const std::vector<Block>& blocks, const std::vector<double>& known, double least) {
+  std::vector<double> noise;
+  bool any = false;
+  for (const auto& block : blocks) {
+    auto four = block.four, six = block.six;
+    for (std::size_t j = 0; j < six.size(); ++j) {
+      four[j] /= known[block.points[j]];
+      six[j] /= known[block.points[j]];
     }
     double found = 0;
     if (!six.empty()) {
       const double rough = by_the_smallest(six), smooth = by_the_smallest(four);
-      // What doubles round to is no noise.
-      if (rough > kAsRough * smooth && rough > 1e-13 * size) found = std::min(rough, smooth);
+      if (rough > kAsRough * smooth && rough * known[block.points.front()] > least) found = std::min(rough, smooth);
     }
     any = any || found > 0;
-    centre.push_back((x[from] + x[to - 1]) / 2);
     noise.push_back(found);
   }
   if (!any) return {};
   // Where the curve bends too sharply for its noise to show, it has that of the quieter of its neighbours.
-  std::vector<double> filled = noise;
-  for (std::size_t k = 0; k < blocks; ++k) {
+  auto filled = noise;
+  for (std::size_t k = 0; k < noise.size(); ++k) {
     if (noise[k] > 0) continue;
     double before = 0, after = 0;
     for (std::size_t j = k; j-- > 0 && before == 0;) before = noise[j];
-    for (std::size_t j = k + 1; j < blocks && after == 0; ++j) after = noise[j];
+    for (std::size_t j = k + 1; j < noise.size() && after == 0; ++j) after = noise[j];
     filled[k] = before > 0 && after > 0 ? std::min(before, after) : std::max(before, after);
   }
-  noise = smoothed(centre, filled);
-  std::vector<double> out(n);
-  std::size_t k = 0;
-  for (std::size_t i = 0; i < n; ++i) {
-    while (k + 1 < blocks && centre[k + 1] < x[i]) ++k;
-    const bool inside = k + 1 < blocks && x[i] > centre[k];
-    const double share = inside ? (x[i] - centre[k]) / (centre[k + 1] - centre[k]) : 0;
-    out[i] = noise[k] * (1 - share) + (inside ? noise[k + 1] * share : 0);
+  return filled;
+}
+
+}  // namespace
+
+std::vector<double> scatter(std::span<const double> x, std::span<const double> y) {
+  if (x.size() < 10) return {};
+  double size = 0;
+  for (const double v : y) size = std::max(size, std::abs(v));
+  constexpr double kRounding = 1e-13;  // what doubles round to is no noise
+  const auto blocks = blocks_of(x, y);
+  std::vector<double> centres;
+  for (const auto& block : blocks) centres.push_back(block.centre);
+  std::vector<double> out(x.size(), 1);
+  // Twice: within a block whose noise rises steeply the smaller misses are those of its quiet end, until its course is
+  // known.
+  for (int pass = 0; pass < 2; ++pass) {
+    auto noise = noise_of(blocks, out, kRounding * size);
+    if (noise.empty()) return {};
+    noise = smoothed(centres, noise);
+    // On beyond the outermost blocks as between the last two.
+    std::size_t k = 0;
+    for (std::size_t i = 0; i < x.size(); ++i) {
+      while (k + 2 < blocks.size() && centres[k + 1] < x[i]) ++k;
+      const bool several = blocks.size() > 1;
+      const double share = several ? (x[i] - centres[k]) / (centres[k + 1] - centres[k]) : 0;
+      out[i] *= several ? noise[k] * std::pow(noise[k + 1] / noise[k], share) : noise[k];
+    }
   }
   return out;
 }

@@ -288,19 +288,29 @@ TEST_CASE("a take with the device out is taken off, and its noise joins", "[iv]"
   CHECK(*current->u > 1.3e-13);
 }
 
-TEST_CASE("uncertainties hold: the quick part of the truth table", "[truth]") {
-  std::vector<truth::Experiment> quick;
-  for (auto& experiment : truth::all_experiments())
-    if (experiment.quick > 0) quick.push_back(std::move(experiment));
-  REQUIRE(quick.size() >= 12);
-  for (const auto& experiment : quick)
+namespace {
+
+/// Few repetitions know a spread to some 20 %, and of many lines one strays.
+void hold(const std::vector<truth::Experiment>& experiments) {
+  int measured = 0;
+  for (const auto& experiment : experiments) {
+    if (experiment.quick == 0) continue;
+    ++measured;
     for (const auto& row : truth::measure(experiment, experiment.quick)) {
       INFO(row.figure << ", " << row.experiment << ": spread " << row.spread << " bias " << row.bias);
       CHECK(row.repetitions > 0);
       if (truth::exceptions().contains({row.figure, row.experiment})) continue;
-      // Few repetitions know a spread to some 20 %.
-      CHECK(row.spread > 0.4);
+      CHECK(row.spread > 0.5);
       CHECK(row.spread < 2);
-      CHECK(std::abs(row.bias) < 1.2);
+      CHECK(std::abs(row.bias) < 1);
     }
+  }
+  CHECK(measured > 0);
 }
+
+}  // namespace
+
+TEST_CASE("uncertainties of responses from files hold", "[truth]") { hold(truth::response_files()); }
+TEST_CASE("uncertainties of responses from takes hold", "[truth]") { hold(truth::response_bench()); }
+TEST_CASE("uncertainties of curves from files hold", "[truth]") { hold(truth::iv_files()); }
+TEST_CASE("uncertainties of curves from takes hold", "[truth]") { hold(truth::iv_bench()); }

@@ -178,7 +178,7 @@ Outcome there_and_back(unsigned seed, bool told, double capacitive) {
 }  // namespace
 
 std::vector<Experiment> iv_files() {
-  return {{"iv", "table, diode, u told", [](unsigned s) { return diode(s, true, 1e-9); }, 200, 8},
+  return {{"iv", "table, diode, u told", [](unsigned s) { return diode(s, true, 1e-9); }},
           {"iv", "table, diode, by its scatter", [](unsigned s) { return diode(s, false, 1e-9); }, 120},
           {"iv", "table, diode, low end in noise", [](unsigned s) { return diode(s, true, 7e-8); }},
           {"iv", "table, bipolar family, u told", [](unsigned s) { return transistor(s, true); }, 200, 30},

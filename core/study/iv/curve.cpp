@@ -173,10 +173,11 @@ Sorted upright(Sorted s) {
   return s;
 }
 
-std::optional<Sorted> refined(const Sorted& s, signal::Between between) {
+std::optional<Sorted> refined(const Sorted& s, signal::Between between, std::size_t most_pieces) {
   constexpr std::size_t kDense = 20'000, kPlaces = 40'000;
   if (s.voltage.size() < 4 || s.voltage.size() > kDense) return std::nullopt;
-  const int pieces = int(std::clamp<std::size_t>(kPlaces / s.voltage.size(), 8, 64));
+  const int pieces =
+      int(std::clamp<std::size_t>(kPlaces / s.voltage.size(), std::min<std::size_t>(8, most_pieces), most_pieces));
   Sorted out{.voltage = signal::finer_places(s.voltage, pieces),
              .current = {},
              .u_current = {},
@@ -256,6 +257,8 @@ void estimate_scatter(Family& family) {
     }
     if (!any) continue;
     family.scattered = true;
+    constexpr double kOfScatter = 0.2;
+    curve.u_noise = kOfScatter;
     for (std::size_t k = 0; k < noise.size(); ++k) {
       curve.points[k].u_current = Doubtful{noise[k], 0};
       curve.points[k].u_voltage = Doubtful{0, 0};

@@ -37,6 +37,7 @@ struct CurvePoint {
 struct Curve {
   std::optional<double> step;      ///< value of the stepped quantity
   std::vector<CurvePoint> points;  ///< in the order read
+  double u_noise = 0.07;           ///< relative, of how large the points' noise is
 };
 
 /// How much of a range was used, and the word that sets it.
@@ -104,7 +105,8 @@ Sorted sorted(const Curve& curve, std::span<const std::size_t> points);
 Sorted upright(Sorted curve);
 
 /// On a grid many times as fine; nothing where it has fewer than four points, or so many that nothing lies between them.
-std::optional<Sorted> refined(const Sorted& curve, signal::Between between);
+/// @param most_pieces  of each gap; fewer are quicker
+std::optional<Sorted> refined(const Sorted& curve, signal::Between between, std::size_t most_pieces = 64);
 
 /// The curve with one draw of all its errors.
 /// @param into  of as many places, whose voltages and currents are written over

@@ -229,7 +229,7 @@ const std::vector<CurveFigure>& general_figures() {
       {"voltage", "Voltage", "V", "A", Axis::output, true,
        [](const View& v, double x) { return or_outside(voltage_at(v.sorted, x), "the current"); }, Rests::between},
       {"resistance.dynamic", "Dynamic resistance", "ohm", "A", Axis::output, true,
-       [](const View& v, double x) { return or_outside(resistance_at(v.sorted, x), "the current"); }},
+       [](const View& v, double x) { return or_outside(resistance_at(v.sorted, x), "the current"); }, Rests::between},
       {"conductance.output", "Output conductance", "S", "V", Axis::output, false,
        [](const View& v, double x) { return or_outside(slope_at(v.sorted, x), "the voltage"); }},
       {"loop.opening", "Opening of the loop", "1", nullptr, Axis::output, true,

@@ -180,6 +180,25 @@ Result<Diode> fit_diode(const Sorted& whole, double temperature) {
       best_cost = cost;
     }
   }
+  if (best && weighted) {
+    // What an error of the current is worth in voltage is told better by the junction's curve than by two neighbours.
+    const double n = std::exp((*best)[0]), is = std::exp((*best)[1]), ohms = (*best)[2] * misfit.ohms;
+    for (std::size_t k = begin; k < end; ++k) {
+      const double slope = n * misfit.vt / (std::abs(curve.current[k]) + is) + std::max(0.0, ohms);
+      misfit.weight[k - begin] = 1 / std::hypot(curve.noise_voltage[k], slope * u_current(k));
+    }
+    Eigen::LevenbergMarquardt<Misfit> solver(misfit);
+    solver.parameters.maxfev = 1000;
+    solver.parameters.xtol = 1e-14;
+    solver.parameters.ftol = 1e-16;
+    Eigen::VectorXd p = *best;
+    solver.minimize(p);
+    misfit(p, residuals);
+    if (p.allFinite() && std::isfinite(residuals.squaredNorm())) {
+      best = p;
+      best_cost = residuals.squaredNorm();
+    }
+  }
   const auto untold = fail(Fault::input,
                            "n and the saturation current cannot be told from these points: they lie on a line as well "
                            "as on a junction's curve");

@@ -115,26 +115,66 @@ struct Spread {
   bool told = false;
 };
 
+/// The currents without their noise; of a log curve by their logarithms, where those are told apart from noise at all.
+std::vector<double> quiet_current(const Sorted& s) {
+  if (!s.log_current) return signal::without_noise(s.voltage, s.current, s.noise_current);
+  constexpr double kTold = 0.2;
+  std::vector<double> logs, u;
+  for (std::size_t k = 0; k < s.current.size(); ++k) {
+    const double size = std::abs(s.current[k]);
+    logs.push_back(std::log(size));
+    u.push_back(s.noise_current[k] < kTold * size ? s.noise_current[k] / size : 0);
+  }
+  auto out = signal::without_noise(s.voltage, logs, u);
+  for (std::size_t k = 0; k < out.size(); ++k) out[k] = std::copysign(std::exp(out[k]), s.current[k]);
+  return out;
+}
+
+/// Empty where nothing lies between the points of any.
+std::vector<View> refined_views(const std::vector<View>& views, signal::Between between, std::size_t most_pieces = 64) {
+  std::vector<std::optional<Sorted>> finer;
+  for (const auto& v : views) finer.push_back(refined(v.sorted, between, most_pieces));
+  if (std::none_of(finer.begin(), finer.end(), [](const auto& f) { return f.has_value(); })) return {};
+  auto out = views;
+  for (std::size_t k = 0; k < out.size(); ++k) {
+    out[k].junction.reset();
+    if (finer[k]) out[k].sorted = std::move(*finer[k]);
+  }
+  return out;
+}
+
+enum class Drawn {
+  all,         ///< every error
+  own,         ///< those that no readings share
+  own_refined  ///< the same, read on the smooth curves through the drawn points
+};
+
 /// Seeded draws around the curves as they are without noise: noise for each reading, one error for each source that
 /// readings share. Fewer draws for more points.
-/// @param own_only  of the errors that no readings share
 std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const std::vector<View>& views,
-                              bool own_only = false) {
+                              Drawn what = Drawn::all) {
   auto centre = views;
   std::size_t points = 1;
   for (auto& v : centre) {
     points += v.sorted.voltage.size();
     v.junction.reset();
     auto& s = v.sorted;
-    if (own_only) s.shared.clear();
-    // Noise of the voltage is a noise of the current by the slope; only what stands out of both is the curve.
-    if (s.certain() && !s.log_current) s.current = signal::without_noise(s.voltage, s.current, s.noise_current);
+    if (what != Drawn::all) s.shared.clear();
+    if (s.certain()) s.current = quiet_current(s);
   }
-  const int draws = int(std::clamp(2e6 / double(points), 8.0, own_only ? 64.0 : 128.0));
+  const int draws = int(std::clamp(2e6 / double(points), 8.0,
+                                   what == Drawn::all   ? 128.0
+                                   : what == Drawn::own ? 64.0
+                                                        : std::clamp(12e3 / double(points), 10.0, 48.0)));
+  constexpr std::size_t kPieces = 6;
+  const auto read_on = [&](const std::vector<View>& of) {
+    return what == Drawn::own_refined ? refined_views(of, signal::Between::quintics, kPieces) : std::vector<View>{};
+  };
+  const auto smooth_centre = read_on(centre);
   std::vector<double> at(wanted.size()), sum(wanted.size()), squares(wanted.size());
   std::vector<int> counts(wanted.size());
   for (std::size_t k = 0; k < wanted.size(); ++k) {
-    auto value = compute(wanted[k]->asked, centre);
+    auto value = compute(wanted[k]->asked, smooth_centre.empty() ? centre : smooth_centre);
     if (!value) value = compute(wanted[k]->asked, views);
     at[k] = value.value_or(std::nan(""));
   }
@@ -146,9 +186,10 @@ std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const st
       drawn[k].junction.reset();
       if (centre[k].sorted.certain()) draw(centre[k].sorted, random, shared, drawn[k].sorted);
     }
+    const auto smooth = read_on(drawn);
     for (std::size_t k = 0; k < wanted.size(); ++k) {
       if (wanted[k]->asked.rests() == Rests::ways || !std::isfinite(at[k])) continue;
-      const auto value = compute(wanted[k]->asked, drawn);
+      const auto value = compute(wanted[k]->asked, smooth.empty() ? drawn : smooth);
       if (!value || !std::isfinite(*value)) continue;
       sum[k] += *value - at[k];
       squares[k] += std::pow(*value - at[k], 2);
@@ -160,19 +201,6 @@ std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const st
     if (2 * counts[k] <= draws) continue;
     const double mean = sum[k] / counts[k];
     out[k] = {mean, std::sqrt(std::max(0.0, squares[k] / counts[k] - mean * mean)), true};
-  }
-  return out;
-}
-
-/// Empty where nothing lies between the points of any.
-std::vector<View> refined_views(const std::vector<View>& views, signal::Between between) {
-  std::vector<std::optional<Sorted>> finer;
-  for (const auto& v : views) finer.push_back(refined(v.sorted, between));
-  if (std::none_of(finer.begin(), finer.end(), [](const auto& f) { return f.has_value(); })) return {};
-  auto out = views;
-  for (std::size_t k = 0; k < out.size(); ++k) {
-    out[k].junction.reset();
-    if (finer[k]) out[k].sorted = std::move(*finer[k]);
   }
   return out;
 }
@@ -277,7 +305,8 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
   const auto spreads = propagate(found, views);
   const bool any_shared =
       std::any_of(views.begin(), views.end(), [](const View& v) { return !v.sorted.shared.empty(); });
-  const auto own = any_shared ? propagate(found, views, true) : spreads;
+  const auto own = any_shared ? propagate(found, views, Drawn::own) : spreads;
+  std::vector<Spread> refined_noise;
   const auto cubic = refined_views(views, signal::Between::cubics),
              quintic = refined_views(views, signal::Between::quintics);
   for (std::size_t k = 0; k < found.size(); ++k) {
@@ -293,10 +322,15 @@ Reading read(const Family& family, const Settings& settings, const std::vector<s
     if (what.rests() != Rests::between || cubic.empty()) continue;
     const auto curved = compute(what, cubic), higher = compute(what, quintic);
     if (!curved || !higher || !std::isfinite(*curved) || !std::isfinite(*higher)) continue;
-    const auto right = signal::put_right(figure.value, own[k].u, *curved, *higher);
+    const bool matters = signal::matters(*higher - figure.value, own[k].u);
+    if (matters && refined_noise.empty()) refined_noise = propagate(found, views, Drawn::own_refined);
+    const auto refined_by = matters ? refined_noise[k] : Spread{};
+    const double pushed = what.of_curve && what.of_curve->biased ? refined_by.bias : 0;
+    const auto right =
+        signal::put_right(figure.value, std::max(own[k].u, refined_by.u), *curved - pushed, *higher - pushed);
     figure.value = right.value;
     figure.u_between = right.u_between;
-    figure.u = std::hypot(*figure.u, right.u_between);
+    figure.u = std::hypot(*figure.u, right.u_between, signal::noise_added(right, own[k].u, refined_by.u));
   }
   return out;
 }

@@ -18,7 +18,13 @@ struct Way {
 
 /// The mean of several stretches of one direction, on the places of a single one or on a grid of them all.
 Way mean_way(const std::vector<Sorted>& stretches) {
-  const auto noise_of = [](const Sorted& s, std::size_t k) { return s.certain() ? s.noise_current[k] : 0.0; };
+  // What the voltage errs by is an error of the current by the slope.
+  const auto noise_of = [](const Sorted& s, std::size_t k) {
+    if (!s.certain()) return 0.0;
+    const std::size_t low = k > 0 ? k - 1 : 0, high = std::min(k + 1, s.voltage.size() - 1);
+    const double slope = (s.current[high] - s.current[low]) / (s.voltage[high] - s.voltage[low]);
+    return std::hypot(s.noise_current[k], slope * s.noise_voltage[k]);
+  };
   if (stretches.size() == 1) {
     Way out{stretches[0].voltage, stretches[0].current, {}};
     for (std::size_t k = 0; k < out.voltage.size(); ++k) out.noise.push_back(noise_of(stretches[0], k));
@@ -53,6 +59,13 @@ Way mean_way(const std::vector<Sorted>& stretches) {
     out.current.push_back(sum / n);
     out.noise.push_back(std::sqrt(squares) / n);
   }
+  return out;
+}
+
+/// The ways' noise alone, drawn once.
+Way drawn_noise(const Way& way, std::mt19937_64& random) {
+  Way out{way.voltage, {}, way.noise};
+  for (const double u : way.noise) out.current.push_back(u > 0 ? u * normal_deviate(random) : 0);
   return out;
 }
 
@@ -134,10 +147,12 @@ std::optional<Loop> loop_of(const Curve& curve) {
   if (up_way.voltage.size() < 2 || down_way.voltage.size() < 2) return std::nullopt;
   auto between = apart(up_way, down_way);
   const auto seen = opening_of(between.voltage, between.by);
+  std::size_t before_start = 0;
   // Where the sweep turns, both ways are one reading, which tells nothing of how far they are apart.
   for (const bool last : {false, true}) {
     if (between.by.size() < 3 || (last ? between.by.back() : between.by.front()) != 0) continue;
     for (auto* row : {&between.voltage, &between.by, &between.noise}) row->erase(last ? row->end() - 1 : row->begin());
+    if (!last) ++before_start;
   }
   Loop out{.opening = seen.most / largest,
            .apart = seen.most,
@@ -148,20 +163,21 @@ std::optional<Loop> loop_of(const Curve& curve) {
            .u_area = {}};
   const bool noisy = std::any_of(between.noise.begin(), between.noise.end(), [](double u) { return u > 0; });
   if (!noisy) return out;
-  const auto quiet = signal::without_noise(between.voltage, between.by, between.noise);
+  auto quiet = signal::without_noise(between.voltage, between.by, between.noise);
+  // Ways that lie no further apart than noise explains have nothing between them.
+  double chi = 0;
+  for (std::size_t k = 0; k < between.by.size(); ++k)
+    if (between.noise[k] > 0) chi += std::pow(between.by[k] / between.noise[k], 2);
+  const double places = double(between.by.size());
+  if (chi < places + 3 * std::sqrt(2 * places)) quiet.assign(quiet.size(), 0);
   const auto centre = opening_of(between.voltage, quiet);
   const int draws = int(std::clamp(2e6 / double(quiet.size()), 8.0, 64.0));
   std::mt19937_64 random(1);
   double most = 0, most_squares = 0, area = 0, area_squares = 0;
   std::vector<double> drawn(quiet.size());
   for (int n = 0; n < draws; ++n) {
-    // Places of one way that lie beside a place of the other are interpolated there: half the noise is the neighbour's.
-    double before = normal_deviate(random);
-    for (std::size_t k = 0; k < drawn.size(); ++k) {
-      const double fresh = normal_deviate(random);
-      drawn[k] = quiet[k] + between.noise[k] * (fresh + before) / std::sqrt(2.0);
-      before = fresh;
-    }
+    const auto noise = apart(drawn_noise(up_way, random), drawn_noise(down_way, random)).by;
+    for (std::size_t k = 0; k < drawn.size(); ++k) drawn[k] = quiet[k] + noise[k + before_start];
     const auto one = opening_of(between.voltage, drawn);
     most += (one.most - centre.most) / draws;
     most_squares += std::pow(one.most - centre.most, 2) / draws;
@@ -171,10 +187,10 @@ std::optional<Loop> loop_of(const Curve& curve) {
   out.apart -= most;
   out.opening = out.apart / largest;
   // What is taken off is known no better than the noise is.
-  constexpr double kOfTheNoise = 0.07;
-  out.u_opening = std::hypot(std::sqrt(std::max(0.0, most_squares - most * most)), kOfTheNoise * most) / largest;
+  const double of_the_noise = curve.u_noise;
+  out.u_opening = std::hypot(std::sqrt(std::max(0.0, most_squares - most * most)), of_the_noise * most) / largest;
   out.area -= area;
-  out.u_area = std::hypot(std::sqrt(std::max(0.0, area_squares - area * area)), kOfTheNoise * area);
+  out.u_area = std::hypot(std::sqrt(std::max(0.0, area_squares - area * area)), of_the_noise * area);
   return out;
 }
 

@@ -173,13 +173,13 @@ std::vector<Way> best_ways(const CurveColumns& c, const Rational& rational) {
 }  // namespace
 
 CurveColumns refined(const CurveColumns& whole, signal::Between between, std::size_t most_pieces) {
-  constexpr std::size_t kDense = 20'000, kPlaces = 40'000;
+  constexpr std::size_t kDense = 5'000, kPlaces = 8'000;
   if (whole.lg.size() < kFew || whole.lg.size() > kDense) return whole;
   const auto c = uncrowded(whole);
   const auto n = c.lg.size();
   if (n < kFew) return c;
   // So fine that straight lines between the places leave nothing that matters.
-  const int pieces = int(std::clamp<std::size_t>(kPlaces / n, std::min<std::size_t>(8, most_pieces), most_pieces));
+  const int pieces = int(std::clamp<std::size_t>(kPlaces / n, std::min<std::size_t>(4, most_pieces), most_pieces));
   CurveColumns out = c;
   out.lg = signal::finer_places(c.lg, pieces);
   out.f.clear();

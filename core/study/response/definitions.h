@@ -73,6 +73,6 @@ CurveColumns columns_of(const Curve& curve, const Settings& settings);
 /// are fewer than four points, or so many that nothing lies between them.
 /// @param most_pieces  of each gap; fewer are quicker
 CurveColumns refined(const CurveColumns& columns, signal::Between between = signal::Between::cubics,
-                     std::size_t most_pieces = 64);
+                     std::size_t most_pieces = 512);
 
 }  // namespace heron::study::response

@@ -354,16 +354,12 @@ void put_right_between(const Definition& d, const Smooth& smooth, const Settings
                        const std::function<Spread()>& noise_refined, Figure& figure) {
   const auto curved = d.compute(smooth.cubic, settings), higher = d.compute(smooth.quintic, settings);
   if (!curved || !higher || !std::isfinite(*curved) || !std::isfinite(*higher)) return;
-  constexpr double kMatters = 0.2;
-  const bool matters = std::abs(*higher - figure.value) > kMatters * noise;
-  const auto refined = matters ? noise_refined() : Spread{};
+  const auto refined = signal::matters(*higher - figure.value, noise) ? noise_refined() : Spread{};
   const double pushed = d.biased ? refined.bias : 0;
-  const auto right = signal::put_right(figure.value, noise, *curved - pushed, *higher - pushed);
+  const auto right = signal::put_right(figure.value, std::max(noise, refined.u), *curved - pushed, *higher - pushed);
   figure.value = right.value;
   figure.u_between = right.u_between;
-  // A smooth curve that takes noise away is not believed to: the straight figure's stays the least.
-  const double more = right.share * std::sqrt(std::max(0.0, refined.u * refined.u - noise * noise));
-  figure.u = std::hypot(figure.u.value_or(0), figure.u_between, more);
+  figure.u = std::hypot(figure.u.value_or(0), figure.u_between, signal::noise_added(right, noise, refined.u));
 }
 
 }  // namespace

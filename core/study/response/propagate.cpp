@@ -179,10 +179,13 @@ std::vector<Spread> propagate(const std::vector<Definition>& definitions, const 
     smooth = refined(c, signal::Between::quintics, kPieces);
     return smooth;
   };
+  const auto read_here = [&](const Definition& d) { return drawn != Drawn::own_refined || !d.on_points; };
   std::vector<double> at_centre(definitions.size()), sum(definitions.size()), squares(definitions.size());
   std::vector<int> counts(definitions.size());
+  const auto& quiet = read_on(centre);
   for (std::size_t k = 0; k < definitions.size(); ++k) {
-    auto value = definitions[k].compute(read_on(centre), settings);
+    if (!read_here(definitions[k])) continue;
+    auto value = definitions[k].compute(quiet, settings);
     if (!value) value = definitions[k].compute(errors.columns(), settings);
     at_centre[k] = value.value_or(std::nan(""));
   }
@@ -192,7 +195,7 @@ std::vector<Spread> propagate(const std::vector<Definition>& definitions, const 
     errors.draw(centre, disturbed, random, drawn != Drawn::all);
     const auto& curve = read_on(disturbed);
     for (std::size_t k = 0; k < definitions.size(); ++k) {
-      if (!std::isfinite(at_centre[k])) continue;
+      if (!std::isfinite(at_centre[k]) || !read_here(definitions[k])) continue;
       const auto value = definitions[k].compute(curve, settings);
       if (!value || !std::isfinite(*value)) continue;
       const double off = definitions[k].angle ? std::remainder(*value - at_centre[k], 360.0) : *value - at_centre[k];
