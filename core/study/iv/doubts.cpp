@@ -24,11 +24,12 @@ bool plateau(const Sorted& upright) { return before_plateau(upright) < upright.v
 void check_compliance(const Family& family, const std::vector<Sorted>& rows, std::vector<Doubt>& out) {
   std::size_t curves = 0, points = 0;
   const Curve* first = nullptr;
+  constexpr std::size_t kFewest = 3;
   for (std::size_t k = 0; k < rows.size(); ++k) {
     const auto& curve = family.curves[k];
     const auto n = std::size_t(
         std::count_if(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.at_compliance; }));
-    const bool seen = n > 0 || (!family.measured && plateau(rows[k]));
+    const bool seen = n >= kFewest || (!family.measured && plateau(rows[k]));
     if (!seen) continue;
     if (!first) first = &curve;
     ++curves;

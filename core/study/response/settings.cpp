@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "base/words.h"
 #include "signal/spectra.h"
 
 namespace heron::study::response {
@@ -96,12 +97,15 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
   if (key == "from") return put(s.from, "Hz");
   if (key == "to") return put(s.to, "Hz");
   if (key == "u_limit") {
-    const auto value = parse_quantity(text, "");
-    if (value && value->unit == "dB") return put(s.u_limit_db, "dB");
-    if (value && value->unit == "deg") return put(s.u_limit_deg, "deg");
-    const auto percent = number("%", true);
-    if (!percent) return tl::unexpected(percent.error());
-    s.u_limit_relative = *percent / 100;
+    // One limit, or one of each kind.
+    for (const auto& one : pieces(text)) {
+      const auto value = parse_quantity(one, "");
+      const bool db = value && value->unit == "dB", deg = value && value->unit == "deg";
+      const auto limit = parse_value(one, db ? "dB" : deg ? "deg" : "%");
+      if (!limit) return fail(Fault::usage, "u_limit: {}", limit.error().message);
+      if (!(*limit > 0)) return fail(Fault::usage, "u_limit: must be above zero.");
+      (db ? s.u_limit_db : deg ? s.u_limit_deg : s.u_limit_relative) = db || deg ? *limit : *limit / 100;
+    }
     return {};
   }
   if (key == "reference") {
@@ -125,18 +129,22 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
 }
 
 std::map<std::string, std::string> as_text(const Settings& s) {
-  std::map<std::string, std::string> out = {{"drop", fmt::format("{:.6g} dB", s.drop_db)}};
-  if (s.reference != "auto") out["reference"] = s.reference;
+  std::map<std::string, std::string> out = {
+      {"drop", fmt::format("{:.6g} dB", s.drop_db)},
+      {"reference", s.reference},
+      {"u_limit", fmt::format("{:.12g} %, {:.12g} dB, {:.12g} deg", 100 * s.u_limit_relative, s.u_limit_db, s.u_limit_deg)}};
   if (s.from) out["from"] = fmt::format("{} Hz", *s.from);
   if (s.quantity) out["quantity"] = *s.quantity == Quantity::gain ? "gain" : "impedance";
-  if (s.noise) out["method"] = "noise";
+  if (s.noise) {
+    out["method"] = "noise";
+    out["estimator"] = s.estimator;
+    out["coherence_limit"] = fmt::format("{}", s.coherence_limit);
+  }
   if (s.expected != "circuit") out["expected"] = s.expected;
   if (s.fit) out["fit"] = "resonator";
   if (s.segment) out["segment"] = std::to_string(*s.segment);
   if (s.overlap) out["overlap"] = fmt::format("{}", *s.overlap);
   if (s.window) out["window"] = *s.window;
-  if (s.estimator != "H1") out["estimator"] = s.estimator;
-  if (s.coherence_limit != Settings{}.coherence_limit) out["coherence_limit"] = fmt::format("{}", s.coherence_limit);
   if (s.normalise) out["normalise"] = fmt::format("{} Hz", *s.normalise);
   for (const auto& [what, take] : s.standards) out[what] = std::to_string(take);
   if (s.load_resistance != Settings{}.load_resistance)

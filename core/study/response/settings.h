@@ -37,7 +37,7 @@ struct Settings {
 /// Sets one from its text. Unknown keys are Fault::usage; values that make no sense too.
 Result<void> set(Settings& settings, std::string_view key, std::string_view text);
 
-/// Those that differ from their defaults, and the drop, as text that set() reads back.
+/// All that are in use, as text that set() reads back.
 std::map<std::string, std::string> as_text(const Settings& settings);
 
 }  // namespace heron::study::response
