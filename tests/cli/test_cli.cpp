@@ -261,7 +261,8 @@ TEST_CASE("a note that is null, bytes that are no UTF-8 and a curve where anothe
     for (int k = 0; k <= 20; ++k) two += fmt::format("{},{}\n", 0.1 * k, gain * 1e-3 * k);
   const auto both = heron_run({"analyse", "iv", folder.write("two.csv", two), "--json", "--figure", "current@1V,2"});
   REQUIRE(both.status == 0);
-  for (const auto& f : json::parse(both.out).at("figures"))
+  const auto read = json::parse(both.out);
+  for (const auto& f : read.at("figures"))
     if (f.at("key") == "current@1V,2") CHECK(f.at("value").get<double>() == Approx(20e-3));
 }
 
