@@ -79,6 +79,7 @@ void print_table(const study::Analysis& analysis, const std::vector<Judged>& cla
     std::cout << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
   for (const auto& c : claims) {
     std::cout << padded(std::string(judge::verdict_words(c.judgement.verdict)), 14) << c.text;
+    if (!c.judgement.caveat.empty()) std::cout << "  (" << c.judgement.caveat << ")";
     if (!c.judgement.reason.empty()) std::cout << " (" << c.judgement.reason << ")";
     std::cout << "\n";
   }

@@ -291,6 +291,11 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   return out;
 }
 
+bool takes_prefix(std::string_view unit) {
+  const auto* kind = kind_of(unit);
+  return kind && kind->takes_prefix;
+}
+
 namespace {
 
 /// What stands over columns besides symbols with their prefixes.

@@ -53,6 +53,9 @@ struct NumberText {
   std::string plain() const;  ///< number, thin space, unit
 };
 
+/// Whether the unit is written with SI prefixes: V and ohm are, dB and deg are not.
+bool takes_prefix(std::string_view unit);
+
 /// With `digits` significant digits and an SI prefix where the unit takes one.
 NumberText format_quantity(double value, std::string_view unit, int digits = 4);
 

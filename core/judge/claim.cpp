@@ -115,6 +115,22 @@ Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues
   return {};
 }
 
+namespace {
+
+/// A figure a thousand times off what is claimed is more likely a column in mA that was taken for A.
+std::string slip(double value, double claimed, std::string_view unit) {
+  constexpr double kThousand = 1000, kAbout = 2;
+  if (!takes_prefix(unit) || !(value / claimed > 0)) return {};
+  const double times = value / claimed;
+  for (const bool more : {true, false})
+    if (const double off = (more ? times : 1 / times) / kThousand; off > 1 / kAbout && off < kAbout)
+      return fmt::format("about a {} of what is claimed: was {} taken for {}, or the other way round?",
+                         more ? "thousandfold" : "thousandth", "m" + std::string(unit), unit);
+  return {};
+}
+
+}  // namespace
+
 Judgement judge(const Claim& claim, const study::Reading& reading, const PartValues& parts) {
   Judgement out;
   const auto* figure = reading.find(claim.figure);
@@ -140,8 +156,8 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
   take(claim.upper, out.upper);
   if (claim.expected) {
     const auto expected = figure ? expected_value(*claim.expected, unit, parts) : evaluate(*claim.expected, parts);
-    const auto width = expected && figure ? tolerance_width(claim.tolerance.value_or(""), unit, *expected)
-                                          : Result<double>(0.0);
+    const auto width =
+        expected && figure ? tolerance_width(claim.tolerance.value_or(""), unit, *expected) : Result<double>(0.0);
     if (!expected) {
       out.reason = expected.error().message;
     } else if (!width) {
@@ -159,6 +175,8 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
   const double above = out.upper ? *out.upper - *out.value : std::numeric_limits<double>::infinity();
   out.margin = std::min(below, above);
   out.verdict = verdict_for(*out.margin, out.u);
+  if (out.verdict == Verdict::fails)
+    out.caveat = slip(*out.value, out.expected ? *out.expected : below < above ? *out.lower : *out.upper, unit);
   return out;
 }
 
@@ -202,8 +220,7 @@ void judge_place(const Held& held, const LimitLine& line, double sign, double x,
   const double y = held.column.y[i] + share * (held.column.y[i + 1] - held.column.y[i]);
   const auto judge_limit = [&](double wanted) {
     Judgement one{.value = y, .margin = sign * (wanted - y), .unit = held.column.unit};
-    if (!held.column.u.empty())
-      one.u = held.column.u[i] + share * (held.column.u[i + 1] - held.column.u[i]);
+    if (!held.column.u.empty()) one.u = held.column.u[i] + share * (held.column.u[i + 1] - held.column.u[i]);
     one.verdict = verdict_for(*one.margin, one.u);
     if (any && !(badness(one) < badness(worst))) return;
     one.at = held.curve.logarithmic ? std::pow(10, x) : x;

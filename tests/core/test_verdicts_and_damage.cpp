@@ -1,4 +1,5 @@
 #include <SQLiteCpp/SQLiteCpp.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <catch2/catch.hpp>
@@ -252,4 +253,50 @@ TEST_CASE("an export read again has the same figures with the same uncertainties
     CHECK(other->value == Approx(f.value).epsilon(1e-9));
     if (f.u) CHECK(*other->u == Approx(*f.u).epsilon(1e-6));
   }
+}
+
+TEST_CASE("a figure about a thousand times off its claim is suspected to be in another unit", "[judge]") {
+  const auto caveat = [](double value, const char* unit, const judge::Claim& claim) {
+    study::Reading reading;
+    reading.figures.push_back({"x", "X", value, unit, 1e-9});
+    return judge::judge(claim, reading, {}).caveat;
+  };
+  const judge::Claim current{.text = "Leakage", .figure = "x", .lower = "1 mA", .upper = "3 mA"};
+  CHECK_THAT(caveat(2.0, "A", current), Contains("thousandfold"));
+  CHECK_THAT(caveat(1.5e-6, "A", current), Contains("thousandth"));
+  CHECK(caveat(2e-3, "A", current).empty());
+  CHECK(caveat(0.03, "A", current).empty());
+  CHECK(caveat(7.0, "A", current).empty());
+  CHECK(caveat(-2.0, "A", current).empty());
+  CHECK_THAT(caveat(5.0, "A", {.text = "", .figure = "x", .expected = "4 mA", .tolerance = "10 %"}), Contains("mA"));
+  CHECK(caveat(2000, "dB", {.text = "", .figure = "x", .upper = "2 dB"}).empty());
+}
+
+TEST_CASE("a dossier in a folder that cannot be written to is read by somebody without rights", "[dossier]") {
+  const test::Folder folder;
+  const auto path = folder.file("kept.heron");
+  write_dossier(path);
+  REQUIRE(std::filesystem::exists(path));
+  std::filesystem::permissions(folder.path(), std::filesystem::perms::owner_read | std::filesystem::perms::owner_exec |
+                                                  std::filesystem::perms::others_read | std::filesystem::perms::others_exec);
+  std::filesystem::permissions(path, std::filesystem::perms::owner_read | std::filesystem::perms::others_read);
+  // Root may write anywhere; a child that gives its rights up may not.
+  const auto child = fork();
+  if (child == 0) {
+    constexpr unsigned kNobody = 65534;
+    if (getuid() == 0 && (setgid(kNobody) != 0 || setuid(kNobody) != 0)) _exit(9);
+    auto store = dossier::Store::open(path);
+    if (!store) _exit(2);
+    const auto studies = store->studies();
+    if (!studies || studies->size() != 1) _exit(3);
+    const auto takes = store->takes(studies->front().id);
+    if (!takes || takes->size() != 1 || store->points(takes->front().id)->empty()) _exit(4);
+    if (store->set_note(takes->front().id, "written")) _exit(5);
+    _exit(0);
+  }
+  int status = -1;
+  REQUIRE(waitpid(child, &status, 0) == child);
+  std::filesystem::permissions(folder.path(), std::filesystem::perms::owner_all);
+  REQUIRE(WIFEXITED(status));
+  CHECK(WEXITSTATUS(status) == 0);
 }
