@@ -10,10 +10,12 @@
 #include <thread>
 
 #include "core/support.h"
+#include "dossier/store.h"
 #include "exchange/columns.h"
 #include "mudlark/recipe.h"
 
 using namespace heron;
+using Catch::Matchers::Contains;
 using nlohmann::json;
 
 namespace {
@@ -231,7 +233,8 @@ TEST_CASE("a serious finding of preflight is status 4 unless it is accepted by i
 TEST_CASE("options that would do nothing, or twice, are refused; ratios are factors", "[cli]") {
   const test::Folder folder;
   const auto table = folder.write("d.csv", "voltage (V),drop (mV)\n0,0\n1,5\n2,10\n3,15\n");
-  const std::vector<std::string> base = {"analyse", "iv", table, "--column", "current=drop", "--json", "--figure", "current@2V"};
+  const std::vector<std::string> base = {"analyse",      "iv",     table,      "--column",
+                                         "current=drop", "--json", "--figure", "current@2V"};
   const auto with = [&](std::vector<std::string> more) {
     auto all = base;
     all.insert(all.end(), more.begin(), more.end());
@@ -252,9 +255,11 @@ TEST_CASE("options that would do nothing, or twice, are refused; ratios are fact
   CHECK(json::parse(percent.out).at("settings").at("loop_threshold") == "2 %");
 }
 
-TEST_CASE("a note that is null, bytes that are no UTF-8 and a curve where another begins are read as what they are", "[cli]") {
+TEST_CASE("a note that is null, bytes that are no UTF-8 and a curve where another begins are read as what they are",
+          "[cli]") {
   const test::Folder folder;
-  CHECK(heron_run({"analyse", "response", folder.write("n.json", R"({"note":null,"curve":{"frequency":[1,2],"gain":[0,1]}})")})
+  CHECK(heron_run({"analyse", "response",
+                   folder.write("n.json", R"({"note":null,"curve":{"frequency":[1,2],"gain":[0,1]}})")})
             .status == 0);
   std::string two = "voltage,current\n";
   for (const double gain : {1.0, 2.0})
@@ -282,4 +287,61 @@ TEST_CASE("what is laid aside is never judged, and the file can be checked whole
   CHECK(json::parse(heron_run({"judge", dossier, "--json"}).out) != before);
   const auto shown = json::parse(heron_run({"show", dossier, "--json"}).out);
   CHECK_FALSE(shown.at("device").at("known_only_to_a_simulation").empty());
+}
+
+TEST_CASE("an import of many files ends between two of them when it is stopped", "[cli]") {
+  const test::Folder folder;
+  const auto file = folder.file("a.heron");
+  REQUIRE(heron_run({"new", file}).status == 0);
+  {
+    auto store = dossier::Store::open(file);
+    REQUIRE(store);
+    REQUIRE(store->add_study({.name = "Filter", .kind = "response"}));
+  }
+  std::vector<std::string> arguments = {"import", file};
+  for (int k = 0; k < 60; ++k) arguments.push_back(folder.write(fmt::format("{}.csv", k), low_pass_csv(4000)));
+  arguments.insert(arguments.end(), {"--study", "Filter"});
+  const auto stopped = heron_run(arguments, "2 of 60 files");
+  CHECK(stopped.status == 5);
+  auto store = dossier::Store::open(file);
+  REQUIRE(store);
+  const auto study = store->find_study("Filter");
+  REQUIRE(study);
+  const auto takes = store->takes(study->id);
+  REQUIRE(takes);
+  CHECK(takes->size() >= 2);
+  CHECK(takes->size() < 60);
+  for (const auto& take : *takes) {
+    CHECK(take.state == dossier::TakeState::finished);
+    CHECK(store->points(take.id)->size() == 1);
+  }
+}
+
+TEST_CASE("each exit status is what it is said to be, with one line that begins with the program's name", "[cli]") {
+  const test::Folder folder;
+  const auto csv = folder.write("filter.csv", low_pass_csv());
+  const auto claim = [&](const char* name, const char* least) {
+    return folder.write(name,
+                        fmt::format("[[claim]]\ntext = \"Corner\"\nfigure = \"corner.high\"\nlower = \"{}\"\n", least));
+  };
+  const auto met = heron_run({"analyse", "response", csv, "--claims", claim("met.toml", "900 Hz")});
+  CHECK(met.status == 0);
+  CHECK(met.err.empty());
+  CHECK(heron_run({"analyse", "response", csv, "--claims", claim("missed.toml", "1.1 kHz")}).status == 1);
+  const auto one_line = [](const Outcome& run, int status) {
+    CHECK(run.status == status);
+    CHECK(run.one_line_of_complaint());
+    return run.err;
+  };
+  one_line(heron_run({"analyse", "spectra", csv}), 2);
+  one_line(heron_run({"analyse", "response", csv, "--figure", "corner.middle"}), 2);
+  one_line(heron_run({"analyse", "response", csv, "--set", "sharpness=2"}), 2);
+  CHECK(heron_run({"analyse", "response", csv, "--no-such-option"}).status == 2);
+  CHECK(heron_run({"no-such-command"}).status == 2);
+  CHECK_THAT(one_line(heron_run({"analyse", "response", folder.file("none.csv")}), 3), Contains("none.csv"));
+  const auto broken = folder.write("broken.csv", "frequency (Hz),gain (dB)\n1,0\n2,-1\n3,x\n4,-3\n");
+  CHECK_THAT(one_line(heron_run({"analyse", "response", broken}), 3), Contains("broken.csv") && Contains("4"));
+  CHECK_THAT(one_line(heron_run({"analyse", "response", csv, "--claims", folder.write("bad.toml", "[[claim]\n")}), 3),
+             Contains("bad.toml"));
+  one_line(heron_run({"show", folder.write("no.heron", "not a dossier")}), 3);
 }
