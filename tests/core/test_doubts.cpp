@@ -10,6 +10,8 @@ using namespace heron;
 using namespace heron::study;
 using namespace heron::test;
 
+namespace doubts_thresholds {
+
 namespace {
 
 /// A sweep that gives no reason for doubt.
@@ -442,3 +444,5 @@ TEST_CASE("a reversed part is refused before it is driven", "[doubts][preflight]
   CHECK(it->edits[0].first == "source.anode.start");
   CHECK(parse_value(it->edits[0].second, "V").value() == Approx(-0.4));
 }
+
+}  // namespace doubts_thresholds

@@ -14,6 +14,8 @@ using namespace heron::study;
 using namespace heron::test;
 using Catch::Matchers::Contains;
 
+namespace unmistaken {
+
 /// Definitions at the places where a slip of one sign, one bound or one constant would go unseen elsewhere.
 namespace {
 
@@ -187,3 +189,5 @@ TEST_CASE("noise beside a tone is told as large as it is", "[signal]") {
   }
   CHECK(std::sqrt(squares) == Approx(0.05 * std::sqrt(2.0 / 4'000)).epsilon(0.1));
 }
+
+}  // namespace unmistaken
