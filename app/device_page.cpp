@@ -19,6 +19,14 @@ enum Column { kName, kKind, kNominal, kTolerance, kFitted, kNote };
 enum RatingColumn { kOf, kFirstRating };
 enum ExpectationColumn { kWhat, kFormula, kUnit, kValue };
 
+/// What limits the drive; the surroundings' temperature is not driven.
+std::vector<const device::RatingField*> shown_ratings() {
+  std::vector<const device::RatingField*> out;
+  for (const auto& field : device::rating_fields())
+    if (field.member != &device::Rating::temperature) out.push_back(&field);
+  return out;
+}
+
 /// A table whose cells are typed into keeps the keys for itself.
 QTableWidget* typed_table(const QList<TableColumn>& columns, const QString& name, QWidget* parent) {
   auto* table = make_table(columns, parent);
@@ -70,8 +78,8 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
                         {"Note", false}},
                        "Parts", this);
   parts_->setObjectName("parts");
-  QList<TableColumn> rated = {{"Never above", false, 112}};
-  for (const auto& field : device::rating_fields()) rated.append({field.label, true, 70});
+  QList<TableColumn> rated = {{"Never above", false, 118}};
+  for (const auto* field : shown_ratings()) rated.append({field->label, true, 64});
   rated.back().width = 0;
   ratings_ = typed_table(rated, "Ratings", this);
   expectations_ =
@@ -121,7 +129,7 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
     if (filling_ || item->column() == kOf) return;
     const QString name = ratings_->item(item->row(), kOf)->text();
     const QString trouble = session_->set_rating(
-        name.toStdString(), device::rating_fields()[std::size_t(item->column() - kFirstRating)], item->text());
+        name.toStdString(), *shown_ratings()[std::size_t(item->column() - kFirstRating)], item->text());
     refusal_->setText(trouble.isEmpty() ? QString() : name + ": " + trouble);
     if (!trouble.isEmpty()) QMetaObject::invokeMethod(this, &DevicePage::refill, Qt::QueuedConnection);
   });
@@ -160,9 +168,9 @@ void DevicePage::refill_ratings() {
     set_cell(ratings_, row, kOf, QString::fromStdString(name), false);
     fix(ratings_->item(row, kOf));
     int column = kFirstRating;
-    for (const auto& field : device::rating_fields()) {
-      const auto& value = rating.*field.member;
-      set_cell(ratings_, row, column, value ? QString::fromStdString(format_setting(*value, field.unit)) : QString(),
+    for (const auto* field : shown_ratings()) {
+      const auto& value = rating.*field->member;
+      set_cell(ratings_, row, column, value ? QString::fromStdString(format_setting(*value, field->unit)) : QString(),
                true);
       ratings_->item(row, column++)->setToolTip("Never driven beyond; Enter or a double click changes it");
     }

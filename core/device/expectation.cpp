@@ -41,7 +41,7 @@ Result<Expected> expect(const std::string& formula, const std::map<std::string, 
 
 std::span<const RatingField> rating_fields() {
   static constexpr RatingField all[] = {{"voltage", "V", "Voltage", &Rating::voltage},
-                                        {"reverse_voltage", "V", "below zero", &Rating::reverse_voltage},
+                                        {"reverse_voltage", "V", "below 0", &Rating::reverse_voltage},
                                         {"current", "A", "Current", &Rating::current},
                                         {"reverse_current", "A", "reversed", &Rating::reverse_current},
                                         {"power", "W", "Power", &Rating::power},

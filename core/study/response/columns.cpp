@@ -205,10 +205,10 @@ CurveColumns refined(const CurveColumns& whole, signal::Between between, std::si
         put(at, plane.at(at));
         continue;
       }
-      // Noise may put a pole beside a zero; there the two orders part.
-      constexpr double kParts = 3;
+      // Noise may put a pole beside a zero; there the two orders part by far more than they do elsewhere.
+      constexpr double kParts = 10, kAlways = 1e-6;
       const auto more = rational.at(i, kMany, out.f[at]), less = rational.at(i, kFew, out.f[at]);
-      if (apart(more, less) <= kParts * ways[i].change + 1e-9) put(at, high ? more : less);
+      if (apart(more, less) <= kParts * ways[i].change + kAlways) put(at, high ? more : less);
     }
   }
   if (c.all_trusted()) out.coherence.clear();
