@@ -78,12 +78,12 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
                         {"Note", false}},
                        "Parts", this);
   parts_->setObjectName("parts");
-  QList<TableColumn> rated = {{"Never above", false, 118}};
-  for (const auto* field : shown_ratings()) rated.append({field->label, true, 64});
+  QList<TableColumn> rated = {{"Never above", false, 112}};
+  for (const auto* field : shown_ratings()) rated.append({field->label, true, 69});
   rated.back().width = 0;
   ratings_ = typed_table(rated, "Ratings", this);
   expectations_ =
-      typed_table({{"It should show", false, 120}, {"by its parts", false, 150}, {"Unit", false, 46}, {"Value", true}},
+      typed_table({{"It should show", false, 120}, {"by its parts", false, 132}, {"Unit", false, 46}, {"Value", true}},
                   "Expectations", this);
   refusal_ = new QLabel(this);
   refusal_->setObjectName("part-refusal");
@@ -104,8 +104,8 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   column->addWidget(refusal_);
   auto* below = new QHBoxLayout;
   below->setSpacing(16);
-  below->addWidget(ratings_, 1);
-  below->addWidget(expectations_, 1);
+  below->addWidget(ratings_, 12);
+  below->addWidget(expectations_, 10);
   column->addLayout(below, 2);
   column->addWidget(words);
 
