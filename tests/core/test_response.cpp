@@ -164,7 +164,7 @@ TEST_CASE("the uncertainty of a corner follows from that of its points", "[respo
   std::mt19937_64 random(4);
   std::normal_distribution<double> normal(0, u);
   std::vector<double> corners;
-  for (int i = 0; i < 2000; ++i) {
+  for (int i = 0; i < 500; ++i) {
     auto moved = curve;
     for (auto& p : moved.points) p.gain_db += normal(random);
     corners.push_back(figure(response::read(moved, {}), "corner.high"));
