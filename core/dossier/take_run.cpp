@@ -331,13 +331,17 @@ Result<std::vector<LedgerLine>> judge_take(Store& store, const Study& study, con
     for (auto& line : out) line.judgement.reason = "there is no take yet";
   if (take && analysis)
     for (auto& line : out) {
+      // The worst of what the take suffers from, beside what the figure itself gives away.
+      std::string rests_on;
       for (const auto& d : analysis->reading.doubts)
-        if (d.severity == study::Severity::serious && line.judgement.caveat.empty())
-          line.judgement.caveat = "the take is in serious doubt: " + d.key;
+        if (d.severity == study::Severity::serious && rests_on.empty())
+          rests_on = "the take is in serious doubt: " + d.key;
       if (take->incomplete() && take->state != TakeState::running)
-        line.judgement.caveat = fmt::format("the take was cut short: {} of {} points", take->points, take->planned);
+        rests_on = fmt::format("the take was cut short: {} of {} points", take->points, take->planned);
       if (const int damaged = store.damaged_points(take->id); damaged > 0)
-        line.judgement.caveat = fmt::format("{} of {} points are damaged in the file", damaged, take->points);
+        rests_on = fmt::format("{} of {} points are damaged in the file", damaged, take->points);
+      auto& caveat = line.judgement.caveat;
+      if (!rests_on.empty()) caveat = caveat.empty() ? rests_on : rests_on + "; " + caveat;
     }
   return out;
 }

@@ -437,6 +437,10 @@ TEST_CASE("a reversed part is refused before it is driven", "[doubts][preflight]
   CHECK_FALSE(serious(one_source(0, 1, 0.9), rectifier));
   CHECK(serious(one_source(-1, 0, 0.9), rectifier));
   CHECK_FALSE(serious(one_source(-1, 0, 0.9e-3), rectifier));
+  // Held at zero it may have to sink as well as give.
+  auto held = one_source(0, 1, 0.9);
+  held.sources.push_back({.name = "gate", .pin = "gate", .role = iv::Role::constant, .value = 0, .compliance = 0.5});
+  CHECK(found(iv::preflight(held, limits, {{"gate", {.current = 0.4}}}), "rating.near", Severity::serious));
   const auto findings = iv::preflight(one_source(-5, 1), limits, {{"anode", polarised}});
   const auto it = std::find_if(findings.begin(), findings.end(), [](const Doubt& d) { return d.key == "rating.near"; });
   REQUIRE(it != findings.end());

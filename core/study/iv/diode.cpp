@@ -159,6 +159,13 @@ Result<Diode> fit_diode(const Sorted& whole, double temperature) {
     volts.push_back(misfit.voltage[k]);
   }
   const auto line = signal::fit_line(logs, volts);
+  const auto minimise = [&](Eigen::VectorXd& p) {
+    Eigen::LevenbergMarquardt<Misfit> solver(misfit);
+    solver.parameters.maxfev = 1000;
+    solver.parameters.xtol = 1e-14;
+    solver.parameters.ftol = 1e-16;
+    solver.minimize(p);
+  };
   std::optional<Eigen::VectorXd> best;
   double best_cost = 0;
   Eigen::VectorXd residuals(misfit.values());
@@ -168,11 +175,7 @@ Result<Diode> fit_diode(const Sorted& whole, double temperature) {
                                  1e-40, highest);
     Eigen::VectorXd p(3);
     p << std::log(n), std::log(is), 0.0;
-    Eigen::LevenbergMarquardt<Misfit> solver(misfit);
-    solver.parameters.maxfev = 1000;
-    solver.parameters.xtol = 1e-14;
-    solver.parameters.ftol = 1e-16;
-    solver.minimize(p);
+    minimise(p);
     if (!p.allFinite()) continue;
     misfit(p, residuals);
     if (const double cost = residuals.squaredNorm(); std::isfinite(cost) && (!best || cost < best_cost)) {
@@ -187,12 +190,8 @@ Result<Diode> fit_diode(const Sorted& whole, double temperature) {
       const double slope = n * misfit.vt / (std::abs(curve.current[k]) + is) + std::max(0.0, ohms);
       misfit.weight[k - begin] = 1 / std::hypot(curve.noise_voltage[k], slope * u_current(k));
     }
-    Eigen::LevenbergMarquardt<Misfit> solver(misfit);
-    solver.parameters.maxfev = 1000;
-    solver.parameters.xtol = 1e-14;
-    solver.parameters.ftol = 1e-16;
     Eigen::VectorXd p = *best;
-    solver.minimize(p);
+    minimise(p);
     misfit(p, residuals);
     if (p.allFinite() && std::isfinite(residuals.squaredNorm())) {
       best = p;

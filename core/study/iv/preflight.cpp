@@ -71,9 +71,10 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
     if (goes_there)
       hold(by_voltage ? r.voltage_towards(sign) : r.current_towards(sign), furthest_of.value, by_voltage ? "V" : "A",
            furthest_of.word, true);
-    // What is limited takes the sign of what is forced.
+    // What is limited takes the sign of what is forced; what is held at zero may take either.
+    const bool held_at_zero = ends_of(s, 1).value == 0 && ends_of(s, -1).value == 0;
     const auto limit = by_voltage ? r.current_towards(sign) : r.voltage_towards(sign);
-    if (goes_there && limit) of_the_other = std::min(*limit, of_the_other.value_or(*limit));
+    if ((goes_there || held_at_zero) && limit) of_the_other = std::min(*limit, of_the_other.value_or(*limit));
   }
   hold(of_the_other, s.compliance, by_voltage ? "A" : "V", "compliance", false);
   // Both at once can only be where the compliance holds at the far end.
