@@ -5,13 +5,13 @@
 #include <QVBoxLayout>
 
 #include "render/theme.h"
-#include "sim/instruments.h"
+#include "run/device.h"
 
 namespace heron::app {
 
 using render::theme;
 
-BenchPage::BenchPage(Session* session, QWidget* parent) : QScrollArea(parent), session_(session) {
+BenchPage::BenchPage(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_(desk) {
   setWidgetResizable(true);
   setFrameShape(QFrame::NoFrame);
   setFocusPolicy(Qt::StrongFocus);
@@ -47,7 +47,7 @@ BenchPage::BenchPage(Session* session, QWidget* parent) : QScrollArea(parent), s
   grid->setColumnMinimumWidth(0, 150);
   grid->setColumnStretch(1, 1);
   int line = 0;
-  for (const auto& table : sim::data_sheets()) {
+  for (const auto& table : run::data_sheets()) {
     auto* head = new QLabel(QString::fromStdString(table.title), sheet);
     head->setFont(render::text_font(13, QFont::DemiBold));
     head->setContentsMargins(0, line > 0 ? 10 : 0, 0, 2);
@@ -64,15 +64,15 @@ BenchPage::BenchPage(Session* session, QWidget* parent) : QScrollArea(parent), s
   }
   column->addLayout(grid);
   column->addStretch(1);
-  connect(pace_, &QComboBox::activated, this, [this](int index) { session_->set_paced(index == 1); });
-  connect(session_, &Session::running_changed, this, &BenchPage::refresh);
-  connect(session_, &Session::device_changed, this, &BenchPage::refresh);
+  connect(pace_, &QComboBox::activated, this, [this](int index) { desk_->runner.set_paced(index == 1); });
+  connect(&desk_->runner, &Runner::running_changed, this, &BenchPage::refresh);
+  connect(&desk_->focus, &Focus::device_changed, this, &BenchPage::refresh);
   refresh();
 }
 
 void BenchPage::refresh() {
-  pace_->setCurrentIndex(session_->paced() ? 1 : 0);
-  pace_->setEnabled(!session_->running());
+  pace_->setCurrentIndex(desk_->runner.paced() ? 1 : 0);
+  pace_->setEnabled(!desk_->runner.running());
   state_->setText(
       "Everything below loads, limits and errs in the solved circuit. Errors belong to the take's seed, sensors keep "
       "theirs; the "

@@ -2,7 +2,7 @@
 #include <QLabel>
 #include <QScrollArea>
 
-#include "session.h"
+#include "desk.h"
 
 namespace heron::app {
 
@@ -11,12 +11,12 @@ class BenchPage : public QScrollArea {
   Q_OBJECT
 
  public:
-  explicit BenchPage(Session* session, QWidget* parent = nullptr);
+  explicit BenchPage(Desk* desk, QWidget* parent = nullptr);
 
  private:
   void refresh();
 
-  Session* session_;
+  Desk* desk_;
   QLabel* state_;
   class QComboBox* pace_;
 };

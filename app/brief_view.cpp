@@ -11,8 +11,8 @@ namespace heron::app {
 
 using render::theme;
 
-BriefView::BriefView(Session* session, QWidget* parent)
-    : QWidget(parent), session_(session), editing_(session, this, [this] { return words(); }) {
+BriefView::BriefView(Desk* desk, QWidget* parent)
+    : QWidget(parent), desk_(desk), editing_(desk, this, [this] { return words(); }) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   sentences_ = new QWidget(this);
@@ -25,8 +25,8 @@ BriefView::BriefView(Session* session, QWidget* parent)
   policy.setVerticalPolicy(QSizePolicy::Minimum);
   setSizePolicy(policy);
   sentences_->setSizePolicy(policy);
-  connect(session_, &Session::plan_changed, this, &BriefView::rebuild);
-  connect(session_, &Session::device_changed, this, &BriefView::rebuild);
+  connect(&desk_->focus, &Focus::plan_changed, this, &BriefView::rebuild);
+  connect(&desk_->focus, &Focus::device_changed, this, &BriefView::rebuild);
 }
 
 QList<BriefWord*> BriefView::words() const {
@@ -45,7 +45,7 @@ void BriefView::rebuild() {
     item->widget()->deleteLater();
     delete item;
   }
-  if (!session_->study()) return;
+  if (!desk_->focus.plan()) return;
   const auto add = [&](QWidget* widget, bool attached) {
     widget->setProperty("attached", attached);
     flow_->addWidget(widget);
@@ -62,7 +62,7 @@ void BriefView::rebuild() {
       add(label, QString(".,;:").contains(part.front()));
     }
   };
-  for (const auto& piece : session_->brief()) {
+  for (const auto& piece : desk_->focus.plan()->brief()) {
     if (piece.rare && !rare_) continue;
     const QString text = QString::fromStdString(piece.text);
     if (piece.key.empty()) {
@@ -74,7 +74,7 @@ void BriefView::rebuild() {
     add(word, false);
     if (piece.key == focused) word->setFocus();
   }
-  say(QString::fromStdString(session_->time_sentence()), false, true);
+  say(QString::fromStdString(desk_->focus.plan()->time_sentence(desk_->focus.limits())), false, true);
   auto* fold = new QPushButton(rare_ ? "Less" : "More", sentences_);
   fold->setObjectName("fold");
   fold->setFlat(true);
@@ -82,18 +82,17 @@ void BriefView::rebuild() {
   fold->setToolTip("Refinement, settling, averaging, offset, repeats and input ranges");
   connect(fold, &QPushButton::clicked, this, [this] { show_rare(!rare_); });
   add(fold, false);
-  if (session_->iv_plan() && !session_->has_hookup()) {
-    auto* small = new QPushButton("Start small", sentences_);
-    small->setObjectName("fold");
-    small->setFlat(true);
-    small->setAccessibleName("Start small");
-    small->setToolTip(
-        "For a device that is not known yet: tries the far end of the sweep with a compliance far below\n"
-        "this one and doubles it until the source reaches it or a rating is near");
-    connect(small, &QPushButton::clicked, this, [this] {
-      if (const QString trouble = session_->start_small(); !trouble.isEmpty()) emit session_->said(trouble, true);
-    });
-    add(small, false);
+  for (const auto& offer : desk_->focus.plan()->procedures()) {
+    QString name = QString::fromStdString(offer.name);
+    name[0] = name[0].toUpper();
+    auto* button = new QPushButton(name, sentences_);
+    button->setObjectName("fold");
+    button->setFlat(true);
+    button->setAccessibleName(name);
+    button->setToolTip(QString::fromStdString(offer.label + "\n" + offer.tip));
+    connect(button, &QPushButton::clicked, this,
+            [this, offer] { desk_->messages.say_trouble(desk_->runner.begin(offer), desk_->focus.study_id()); });
+    add(button, false);
   }
   sentences_->updateGeometry();
   updateGeometry();

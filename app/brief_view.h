@@ -4,7 +4,7 @@
 #include <QLabel>
 #include <QLineEdit>
 
-#include "session.h"
+#include "desk.h"
 #include "word_editor.h"
 
 namespace heron::app {
@@ -16,7 +16,7 @@ class BriefView : public QWidget {
   Q_OBJECT
 
  public:
-  explicit BriefView(Session* session, QWidget* parent = nullptr);
+  explicit BriefView(Desk* desk, QWidget* parent = nullptr);
 
   void open_word(const std::string& key) { editing_.open(key); }
   void show_rare(bool on);
@@ -25,7 +25,7 @@ class BriefView : public QWidget {
   void rebuild();
   QList<BriefWord*> words() const;
 
-  Session* session_;
+  Desk* desk_;
   QWidget* sentences_;
   FlowLayout* flow_;
   WordEditing editing_;

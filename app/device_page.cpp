@@ -6,9 +6,8 @@
 #include <QVBoxLayout>
 
 #include "base/quantity.h"
-#include "lenses/table_lenses.h"
+#include "lenses/table.h"
 #include "render/theme.h"
-#include "sim/device.h"
 
 namespace heron::app {
 
@@ -42,7 +41,7 @@ void fix(QTableWidgetItem* item) { item->setFlags(Qt::ItemIsEnabled | Qt::ItemIs
 
 }  // namespace
 
-DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
+DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName("sheet");
   setAttribute(Qt::WA_StyledBackground);
   setFocusPolicy(Qt::StrongFocus);
@@ -109,33 +108,33 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
   column->addLayout(below, 2);
   column->addWidget(words);
 
-  connect(session_, &Session::device_changed, this, &DevicePage::refill);
+  connect(&desk_->focus, &Focus::device_changed, this, &DevicePage::refill);
   for (auto* field : {title_, about_})
     connect(field, &QLineEdit::editingFinished, this, [this] {
-      const QString trouble = session_->rename_device(title_->text(), about_->text());
+      const QString trouble = desk_->document.rename_device(desk_->focus.assembly(), title_->text(), about_->text());
       refusal_->setText(trouble);
-      if (!trouble.isEmpty()) title_->setText(QString::fromStdString(session_->device().name));
+      if (!trouble.isEmpty()) title_->setText(QString::fromStdString(desk_->focus.device().info.name));
     });
   connect(units_, &QComboBox::activated, this,
-          [this](int index) { session_->select_unit(units_->itemData(index).toLongLong()); });
+          [this](int index) { desk_->document.select_unit(units_->itemData(index).toLongLong()); });
   connect(add, &QPushButton::clicked, this, [this] {
     bool ok = false;
     const QString name =
         QInputDialog::getText(this, "Add a unit", "Name of the unit", QLineEdit::Normal,
-                              QString("unit %1").arg(session_->units().size() + 1, 2, 10, QChar('0')), &ok);
-    if (ok) refusal_->setText(session_->add_unit(name));
+                              QString("unit %1").arg(desk_->document.units(desk_->focus.assembly()).size() + 1, 2, 10, QChar('0')), &ok);
+    if (ok) refusal_->setText(desk_->document.add_unit(name));
   });
   connect(ratings_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (filling_ || item->column() == kOf) return;
     const QString name = ratings_->item(item->row(), kOf)->text();
-    const QString trouble = session_->set_rating(
+    const QString trouble = desk_->document.set_rating(desk_->focus.assembly(), 
         name.toStdString(), *shown_ratings()[std::size_t(item->column() - kFirstRating)], item->text());
     refusal_->setText(trouble.isEmpty() ? QString() : name + ": " + trouble);
     if (!trouble.isEmpty()) QMetaObject::invokeMethod(this, &DevicePage::refill, Qt::QueuedConnection);
   });
   connect(expectations_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (filling_ || item->column() == kValue) return;
-    auto list = session_->device().expectations;
+    auto list = desk_->focus.device().info.expectations;
     const auto at = std::size_t(item->row());
     if (at >= list.size()) list.resize(at + 1);
     const auto text = item->text().trimmed().toStdString();
@@ -143,28 +142,28 @@ DevicePage::DevicePage(Session* session, QWidget* parent) : QWidget(parent), ses
     std::erase_if(list, [](const device::Expectation& e) { return e.name.empty() && e.formula.empty(); });
     // A formula that makes no sense is kept as typed and says so in its value; it is hers to mend.
     QMetaObject::invokeMethod(
-        this, [this, list] { refusal_->setText(session_->set_expectations(list)); }, Qt::QueuedConnection);
+        this, [this, list] { refusal_->setText(desk_->document.set_expectations(desk_->focus.assembly(), list)); }, Qt::QueuedConnection);
   });
   connect(parts_, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (filling_ || item->column() != kFitted) return;
     const QString name = parts_->item(item->row(), kName)->text();
-    const QString trouble = session_->set_fitted(name.toStdString(), item->text());
+    const QString trouble = desk_->document.set_fitted(desk_->focus.assembly(), name.toStdString(), item->text());
     refusal_->setText(trouble.isEmpty() ? QString() : name + ": " + trouble);
     if (!trouble.isEmpty()) QMetaObject::invokeMethod(this, &DevicePage::refill, Qt::QueuedConnection);
   });
 }
 
 void DevicePage::refill_ratings() {
-  const auto& circuit = session_->circuit();
+  const auto& device = desk_->focus.device();
   std::vector<std::string> names = {"device"};
-  for (const auto& [pin, node] : circuit.pins) names.push_back(pin);
-  for (const auto& [branch, place] : circuit.branches) names.push_back(branch);
-  if (circuit.parts.empty()) names.clear();
+  names.insert(names.end(), device.terminals.begin(), device.terminals.end());
+  names.insert(names.end(), device.branches.begin(), device.branches.end());
+  if (!device.circuit) names.clear();
   ratings_->setRowCount(int(names.size()));
   for (int row = 0; row < int(names.size()); ++row) {
     const auto& name = names[std::size_t(row)];
-    const auto it = circuit.ratings.find(name);
-    const device::Rating rating = it == circuit.ratings.end() ? device::Rating{} : it->second;
+    const auto it = device.ratings.find(name);
+    const device::Rating rating = it == device.ratings.end() ? device::Rating{} : it->second;
     set_cell(ratings_, row, kOf, QString::fromStdString(name), false);
     fix(ratings_->item(row, kOf));
     int column = kFirstRating;
@@ -178,8 +177,8 @@ void DevicePage::refill_ratings() {
 }
 
 void DevicePage::refill_expectations() {
-  const auto& list = session_->device().expectations;
-  const auto facts = session_->part_facts();
+  const auto& list = desk_->focus.device().info.expectations;
+  const auto facts = desk_->focus.device().part_facts();
   expectations_->setRowCount(int(list.size()) + 1);
   for (int row = 0; row <= int(list.size()); ++row) {
     const bool there = row < int(list.size());
@@ -210,36 +209,35 @@ void DevicePage::refill_expectations() {
 void DevicePage::refill() {
   filling_ = true;
   const int row_before = parts_->currentRow(), column_before = parts_->currentColumn();
-  title_->setText(QString::fromStdString(session_->device().name));
-  about_->setText(QString::fromStdString(session_->device().about));
+  title_->setText(QString::fromStdString(desk_->focus.device().info.name));
+  about_->setText(QString::fromStdString(desk_->focus.device().info.about));
   units_->clear();
-  for (const auto& unit : session_->units()) {
+  for (const auto& unit : desk_->document.units(desk_->focus.assembly())) {
     units_->addItem(QString::fromStdString(unit.name), QVariant::fromValue(qlonglong(unit.id)));
-    if (unit.id == session_->unit().id) units_->setCurrentIndex(units_->count() - 1);
+    if (unit.id == desk_->focus.device().unit.id) units_->setCurrentIndex(units_->count() - 1);
   }
-  const auto values = sim::main_values(session_->circuit());
-  parts_->setRowCount(int(values.size()));
+  const auto& parts = desk_->focus.device().parts;
+  parts_->setRowCount(int(parts.size()));
   int row = 0;
-  for (const auto& [name, value] : values) {
-    const auto* part = session_->circuit().find(name);
-    const auto unit = part->kind->values.front().unit;
+  for (const auto& part : parts) {
+    const auto& [name, kind, unit, note, nominal, tolerance] = part;
     const QString key = QString::fromStdString(name);
     set_cell(parts_, row, kName, key, true);
     parts_->item(row, kName)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    set_cell(parts_, row, kKind, QString::fromUtf8(part->kind->name.data(), qsizetype(part->kind->name.size())), false);
-    set_cell(parts_, row, kNominal, QString::fromStdString(format_setting(value.value, unit)), true);
-    set_cell(parts_, row, kTolerance, value.tolerance > 0 ? QString("\u00b1%1 %").arg(100 * value.tolerance) : "exact",
+    set_cell(parts_, row, kKind, QString::fromStdString(kind), false);
+    set_cell(parts_, row, kNominal, QString::fromStdString(format_setting(nominal, unit)), true);
+    set_cell(parts_, row, kTolerance, tolerance > 0 ? QString("\u00b1%1 %").arg(100 * tolerance) : "exact",
              true);
-    const auto fitted = session_->unit().fitted.find(name);
-    const auto off = session_->unit().fitted_tolerance.find(name);
+    const auto fitted = desk_->focus.device().unit.fitted.find(name);
+    const auto off = desk_->focus.device().unit.fitted_tolerance.find(name);
     const QString measured =
-        off == session_->unit().fitted_tolerance.end() ? QString() : QString(" \u00b1%1 %").arg(100 * off->second);
+        off == desk_->focus.device().unit.fitted_tolerance.end() ? QString() : QString(" \u00b1%1 %").arg(100 * off->second);
     set_cell(parts_, row, kFitted,
-             fitted == session_->unit().fitted.end()
+             fitted == desk_->focus.device().unit.fitted.end()
                  ? QString()
                  : QString::fromStdString(format_setting(fitted->second, unit)) + measured,
              true);
-    set_cell(parts_, row, kNote, QString::fromStdString(part->note), false);
+    set_cell(parts_, row, kNote, QString::fromStdString(note), false);
     for (const int c : {kName, kKind, kNominal, kTolerance, kNote})
       parts_->item(row, c)->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
     parts_->item(row, kFitted)->setToolTip("Enter or a double click changes it");

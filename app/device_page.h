@@ -4,7 +4,7 @@
 #include <QLineEdit>
 #include <QTableWidget>
 
-#include "session.h"
+#include "desk.h"
 
 namespace heron::app {
 
@@ -15,14 +15,14 @@ class DevicePage : public QWidget {
   Q_OBJECT
 
  public:
-  explicit DevicePage(Session* session, QWidget* parent = nullptr);
+  explicit DevicePage(Desk* desk, QWidget* parent = nullptr);
 
  private:
   void refill();
   void refill_ratings();
   void refill_expectations();
 
-  Session* session_;
+  Desk* desk_;
   QLineEdit* title_;
   QLineEdit* about_;
   QComboBox* units_;

@@ -6,23 +6,22 @@
 #include <QVBoxLayout>
 
 #include "render/theme.h"
-#include "study/response/cursors.h"
 
 namespace heron::app {
 
 using render::theme;
 
-DoubtBand::DoubtBand(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
+DoubtBand::DoubtBand(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(4);
   setAccessibleName("Doubts");
   setObjectName("doubts");
-  connect(session_, &Session::shown_changed, this, &DoubtBand::rebuild);
-  connect(session_, &Session::plan_changed, this, &DoubtBand::rebuild);
-  connect(session_, &Session::take_read, this, &DoubtBand::rebuild);
-  connect(session_, &Session::device_changed, this, &DoubtBand::rebuild);
-  connect(session_, &Session::levels_changed, this, &DoubtBand::rebuild);
+  connect(&desk_->focus, &Focus::shown_changed, this, &DoubtBand::rebuild);
+  connect(&desk_->focus, &Focus::plan_changed, this, &DoubtBand::rebuild);
+  connect(&desk_->readings, &Readings::take_read, this, &DoubtBand::rebuild);
+  connect(&desk_->focus, &Focus::device_changed, this, &DoubtBand::rebuild);
+  connect(&desk_->outlook, &Outlook::levels_changed, this, &DoubtBand::rebuild);
 }
 
 void DoubtBand::rebuild() {
@@ -31,16 +30,16 @@ void DoubtBand::rebuild() {
     item->widget()->deleteLater();
     delete item;
   }
-  if (!session_->study()) return;
-  if (const auto shown = session_->shown())
-    if (const auto view = session_->view(*shown)) {
+  if (!desk_->focus.study()) return;
+  if (const auto shown = desk_->focus.shown())
+    if (const auto view = desk_->readings.view(*shown)) {
       if (!view->trouble.isEmpty())
         add_line("Trouble:", {"", study::Severity::serious, view->trouble.toStdString(), ""});
       for (const auto& d : view->analysis.reading.doubts)
         if (d.severity != study::Severity::note) add_line("Doubt:", d);
     }
-  for (const auto& d : session_->preflight())
-    if (d.severity != study::Severity::note && !session_->accepted(d.key)) add_line("Before the next take:", d, true);
+  for (const auto& d : desk_->outlook.findings())
+    if (d.severity != study::Severity::note && !desk_->outlook.accepted().contains(d.key)) add_line("Before the next take:", d, true);
 }
 
 void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool before) {
@@ -59,10 +58,10 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   what->setAccessibleName(lead + " " + QString::fromStdString(doubt.text));
   row->addWidget(what, 1);
   const QString remedy = QString::fromStdString(doubt.remedy);
-  study::Edits edits = doubt.edits;
-  if (const auto edit = session_->iv_plan() ? std::nullopt : study::response::remedy_edit(session_->plan(), doubt.key);
-      edits.empty() && edit)
-    edits = {*edit};
+  const auto plan = desk_->focus.plan();
+  auto remedy_of = study::Remedy{.edits = doubt.edits};
+  if (doubt.edits.empty() && plan && !before) remedy_of = plan->remedy(doubt);
+  const auto& edits = remedy_of.edits;
   const auto link = [&](const QString& text, const QString& tip) {
     auto* button = new QPushButton(text, band);
     button->setFlat(true);
@@ -75,19 +74,12 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     row->addWidget(button);
     return button;
   };
-  if (!before && doubt.key == "loop.open" && session_->iv_plan()) {
-    auto* button = link("Sweep four times as slowly until it closes",
-                        "Each pass is a take; a capacitance closes, memory and self-heating do not (Esc stops)");
-    button->setAccessibleName("Remedy: slow down");
-    connect(button, &QPushButton::clicked, this, [this] {
-      if (const QString trouble = session_->slow_until_closed(); !trouble.isEmpty()) emit session_->said(trouble, true);
-    });
-  } else if (!before && doubt.key == "compliance.reached" && session_->iv_plan() && !session_->has_hookup()) {
-    auto* button = link("Find the compliance, starting small",
-                        "Doubles it from far below the brief's until the sweep is reached or a rating is near");
-    button->setAccessibleName("Remedy: start small");
-    connect(button, &QPushButton::clicked, this, [this] {
-      if (const QString trouble = session_->start_small(); !trouble.isEmpty()) emit session_->said(trouble, true);
+  if (remedy_of.procedure) {
+    const auto& offer = *remedy_of.procedure;
+    auto* button = link(QString::fromStdString(offer.label), QString::fromStdString(offer.tip));
+    button->setAccessibleName("Remedy: " + QString::fromStdString(offer.name));
+    connect(button, &QPushButton::clicked, this, [this, offer] {
+      desk_->messages.say_trouble(desk_->runner.begin(offer), desk_->focus.study_id());
     });
   } else if (!edits.empty()) {
     QStringList sets;
@@ -95,11 +87,9 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
       sets << QString("%1 to %2").arg(QString::fromStdString(key).section('.', -1), QString::fromStdString(text));
     auto* button = link(remedy, "Sets " + sets.join(", "));
     button->setAccessibleName("Remedy: " + remedy);
-    connect(button, &QPushButton::clicked, this, [this, edits] {
-      if (const QString trouble = session_->edit_brief_words(edits); !trouble.isEmpty())
-        emit session_->said(trouble, true);
-    });
-  } else if (remedy.contains("Hookup page")) {
+    connect(button, &QPushButton::clicked, this,
+            [this, edits] { desk_->messages.say_trouble(desk_->focus.edit(edits), desk_->focus.study_id()); });
+  } else if (doubt.place == study::Place::hookup) {
     auto* button = link(remedy, "Goes to the Hookup page");
     button->setAccessibleName("Remedy: " + remedy);
     connect(button, &QPushButton::clicked, this, &DoubtBand::hookup_asked);
@@ -109,10 +99,10 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     text->setStyleSheet(QString("color: %1").arg(theme().bill_text.name()));
     row->addWidget(text);
   }
-  if (before && doubt.severity == study::Severity::serious && doubt.key != "rating.near") {
+  if (before && doubt.severity == study::Severity::serious && !doubt.binding) {
     auto* button = link("Take anyway", "Goes ahead with this finding until the set-up changes");
     button->setAccessibleName("Accept: " + QString::fromStdString(doubt.key));
-    connect(button, &QPushButton::clicked, this, [this, key = doubt.key] { session_->accept_finding(key); });
+    connect(button, &QPushButton::clicked, this, [this, key = doubt.key] { desk_->outlook.accept(key); });
   }
   layout()->addWidget(band);
 }

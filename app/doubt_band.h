@@ -1,7 +1,7 @@
 #pragma once
 #include <QWidget>
 
-#include "session.h"
+#include "desk.h"
 
 namespace heron::app {
 
@@ -11,7 +11,7 @@ class DoubtBand : public QWidget {
   Q_OBJECT
 
  public:
-  explicit DoubtBand(Session* session, QWidget* parent = nullptr);
+  explicit DoubtBand(Desk* desk, QWidget* parent = nullptr);
 
  signals:
   void hookup_asked();
@@ -20,7 +20,7 @@ class DoubtBand : public QWidget {
   void rebuild();
   void add_line(const QString& lead, const study::Doubt& doubt, bool before = false);
 
-  Session* session_;
+  Desk* desk_;
 };
 
 }  // namespace heron::app

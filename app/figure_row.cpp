@@ -41,39 +41,6 @@ void FigureRow::show_take(const TakeView* view) {
   compose();
 }
 
-void FigureRow::show_cursors(const std::optional<study::response::CursorReading>& a,
-                             const std::optional<study::response::CursorReading>& b) {
-  cursors_.clear();
-  const auto card = [](const QString& letter, const study::response::CursorReading& r) {
-    const auto gain = format_quantity(r.gain_db, "dB", 4);
-    QString below;
-    if (r.phase_deg) below = text(fmt::format("{} \u00b0", format_quantity(*r.phase_deg, "1", 4).number));
-    return Card{letter + " at " + text(format_quantity(r.frequency, "Hz", 4).plain()),
-                text(gain.number),
-                text(gain.unit),
-                below,
-                {}};
-  };
-  if (a) cursors_ << card("A", *a);
-  if (b) cursors_ << card("B", *b);
-  if (a && b) {
-    const auto d = study::response::difference(*a, *b);
-    QString below;
-    if (d.phase_deg) below = text(format_quantity(*d.phase_deg, "1", 4).number) + " \u00b0";
-    const auto gain = format_quantity(d.gain_db, "dB", 3);
-    cursors_ << Card{"B \u2212 A over " + text(format_quantity(d.decades, "1", 4).number) + " dec",
-                     text(gain.number),
-                     text(gain.unit),
-                     below,
-                     {}};
-    if (d.db_per_decade) {
-      const auto slope = format_quantity(*d.db_per_decade, "dB/decade", 3);
-      cursors_ << Card{"Slope A to B", text(slope.number), text(slope.unit), "", {}};
-    }
-  }
-  compose();
-}
-
 void FigureRow::show_cards(const QList<CursorCard>& cards) {
   cursors_.clear();
   for (const auto& c : cards) cursors_ << Card{c.label, c.number, c.unit, c.below, {}};

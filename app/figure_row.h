@@ -2,7 +2,6 @@
 #include <QWidget>
 
 #include "lenses/lens.h"
-#include "study/response/cursors.h"
 
 namespace heron::app {
 
@@ -14,8 +13,6 @@ class FigureRow : public QWidget {
   explicit FigureRow(QWidget* parent = nullptr);
 
   void show_take(const TakeView* view);
-  void show_cursors(const std::optional<study::response::CursorReading>& a,
-                    const std::optional<study::response::CursorReading>& b);
   void show_cards(const QList<CursorCard>& cards);
   /// The figure that is marked on the curve; empty for none.
   void show_chosen(const QString& key);

@@ -11,7 +11,7 @@
 #include "base/quantity.h"
 #include "flow_layout.h"
 #include "render/theme.h"
-#include "study/response/brief.h"
+#include "study/preflight.h"
 
 namespace heron::app {
 
@@ -80,7 +80,7 @@ QWidget* ChainRow::row_of(std::initializer_list<std::pair<QString, QString>> pie
   return row;
 }
 
-ChainRow::ChainRow(const bench::Chain& chain, Session* session, WordEditing* editing, QWidget* parent)
+ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, QWidget* parent)
     : QWidget(parent), chain_(chain) {
   const auto& in = chain_.input;
   const auto& s = in.sensor;
@@ -108,14 +108,13 @@ ChainRow::ChainRow(const bench::Chain& chain, Session* session, WordEditing* edi
   title->setFixedHeight(title->fontMetrics().height() + 4);
   head->addWidget(where, 1, Qt::AlignVCenter);
   auto* zero = small_button("Zero", "Zero " + name, "Reads the sensor with nothing in it and takes that off", this);
-  connect(zero, &QPushButton::clicked, this, [session, n = chain_.name] { session->zero_sensor(n); });
+  connect(zero, &QPushButton::clicked, this, [desk, n = chain_.name] { desk->messages.say_trouble(desk->runner.zero_sensor(n)); });
   auto* check = small_button("Check factor", "Check factor of " + name,
                              "Reads a known sine of the generator through this chain", this);
-  connect(check, &QPushButton::clicked, this, [session, n = chain_.name] { session->check_factor(n); });
+  connect(check, &QPushButton::clicked, this, [desk, n = chain_.name] { desk->messages.say_trouble(desk->runner.check_factor(n)); });
   auto* drop = small_button("Take out", "Take out " + name, "Senses this quantity no more", this);
-  connect(drop, &QPushButton::clicked, this, [session, n = chain_.name] {
-    if (const auto trouble = session->edit_brief("hookup." + n + ".remove", ""); !trouble.isEmpty())
-      emit session->said(trouble, true);
+  connect(drop, &QPushButton::clicked, this, [desk, n = chain_.name] {
+    desk->messages.say_trouble(desk->focus.edit("hookup." + n + ".remove", ""));
   });
   for (auto* b : {zero, check, drop}) head->addWidget(b);
   grid->addLayout(head, 0, 0, 1, 3);
@@ -135,10 +134,10 @@ ChainRow::ChainRow(const bench::Chain& chain, Session* session, WordEditing* edi
                      editing);
   for (int k = 0; k < 3; ++k) grid->addWidget(columns_[k], 2, k);
 
-  const auto& limits = session->limits();
+  const auto& limits = desk->focus.limits();
   const auto summary = bench::summarise(chain_, limits.input);
   std::optional<double> expected;
-  if (const auto& levels = session->levels(); levels && levels->quantities.contains(chain_.name))
+  if (const auto& levels = desk->outlook.levels(); levels && levels->quantities.contains(chain_.name))
     expected = levels->quantities.at(chain_.name).highest();
   const auto range = range_for(chain_, summary, expected, limits);
   auto* bar = new HeadroomBar(this);
@@ -183,7 +182,7 @@ ChainRow::ChainRow(const bench::Chain& chain, Session* session, WordEditing* edi
     auto* out = small_button("Take it out", "Take the planted fault out of " + name,
                              "The bench then is what the hookup says", this);
     connect(out, &QPushButton::clicked, this,
-            [session, n = chain_.name] { session->edit_brief("hookup." + n + ".planted", "out"); });
+            [desk, n = chain_.name] { desk->focus.edit("hookup." + n + ".planted", "out"); });
     planted->addWidget(words);
     planted->addWidget(out);
     planted->addStretch(1);
@@ -200,7 +199,7 @@ void ChainRow::resizeEvent(QResizeEvent* event) {
   emit placed();
 }
 
-HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent), session_(session) {
+HookupPage::HookupPage(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_(desk) {
   setWidgetResizable(true);
   setFrameShape(QFrame::NoFrame);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -210,7 +209,7 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
   sheet_->setObjectName("sheet");
   sheet_->setAttribute(Qt::WA_StyledBackground);
   setWidget(sheet_);
-  editing_ = new WordEditing(session_, this, [this] { return words(); });
+  editing_ = new WordEditing(desk_, this, [this] { return words(); });
   auto* column = new QVBoxLayout(sheet_);
   column->setContentsMargins(20, 10, 20, 12);
   column->setSpacing(10);
@@ -224,10 +223,10 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
     bool ok = false;
     const QString name =
         QInputDialog::getText(this, "Sense another quantity", "Its name, as formulas will call it", QLineEdit::Normal,
-                              QString("v%1").arg(session_->hookup().chains.size() + 1), &ok);
+                              QString("v%1").arg(hookup().chains.size() + 1), &ok);
     if (!ok) return;
-    if (const auto trouble = session_->edit_brief("hookup.add", name); !trouble.isEmpty())
-      emit session_->said(trouble, true);
+    if (const auto trouble = desk_->focus.edit("hookup.add", name); !trouble.isEmpty())
+      desk_->messages.say(trouble, true);
   });
   auto* compute = new QPushButton("Compute one\u2026", sheet_);
   compute->setAccessibleName("Compute a quantity");
@@ -238,8 +237,8 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
         QInputDialog::getText(this, "Compute a quantity", "name = formula [unit]; part names stand for their values",
                               QLineEdit::Normal, "i_load = (response - stimulus)/R6 [A]", &ok);
     if (!ok) return;
-    if (const auto trouble = session_->edit_brief("hookup.compute", text); !trouble.isEmpty())
-      emit session_->said(trouble, true);
+    if (const auto trouble = desk_->focus.edit("hookup.compute", text); !trouble.isEmpty())
+      desk_->messages.say(trouble, true);
   });
   top->addWidget(add);
   top->addWidget(compute);
@@ -259,14 +258,12 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
   channel_text_->setTextFormat(Qt::RichText);
   channel_text_->setAccessibleName("Source-measure channels");
   channel_rows->addWidget(channel_text_);
-  auto* other = new QPushButton("Use generators and inputs instead", channels_);
-  other->setAccessibleName("Use generators and inputs");
-  other->setToolTip("Ramps from the generators; the current as a voltage over a known resistor");
-  connect(other, &QPushButton::clicked, this, [this] {
-    if (const auto trouble = session_->edit_brief("method", "generators and inputs"); !trouble.isEmpty())
-      emit session_->said(trouble, true);
+  by_inputs_ = new QPushButton(channels_);
+  by_inputs_->setAccessibleName("Sense by inputs");
+  connect(by_inputs_, &QPushButton::clicked, this, [this] {
+    if (const auto way = desk_->focus.plan()->by_inputs()) desk_->messages.say_trouble(desk_->focus.edit(way->edits));
   });
-  channel_rows->addWidget(other, 0, Qt::AlignLeft);
+  channel_rows->addWidget(by_inputs_, 0, Qt::AlignLeft);
   column->addWidget(channels_);
   middle->addWidget(box_);
   rows_ = new QVBoxLayout;
@@ -283,12 +280,12 @@ HookupPage::HookupPage(Session* session, QWidget* parent) : QScrollArea(parent),
   column->addWidget(tools_ = make_tools());
   sensing_ = {box_, add, compute, tools_};
 
-  connect(session_, &Session::plan_changed, this, &HookupPage::rebuild);
-  connect(session_, &Session::levels_changed, this, &HookupPage::rebuild);
-  connect(session_, &Session::device_changed, this, &HookupPage::rebuild);
-  connect(session_, &Session::sensors_changed, this, &HookupPage::refill_sensors);
-  connect(session_, &Session::factor_checked, this, [this](const QString& chain, double read, double known, double u) {
-    const auto* c = session_->hookup().find(chain.toStdString());
+  connect(&desk_->focus, &Focus::plan_changed, this, &HookupPage::rebuild);
+  connect(&desk_->outlook, &Outlook::levels_changed, this, &HookupPage::rebuild);
+  connect(&desk_->focus, &Focus::device_changed, this, &HookupPage::rebuild);
+  connect(&desk_->sensors, &SensorList::changed, this, &HookupPage::refill_sensors);
+  connect(&desk_->runner, &Runner::factor_checked, this, [this](const QString& chain, double read, double known, double u) {
+    const auto* c = hookup().find(chain.toStdString());
     if (!c) return;
     const auto result = bench::check_factor(read, known, u);
     checked_->setText(QString("%1: a known sine of %2 peak reads %3. %4")
@@ -312,18 +309,18 @@ void HookupPage::showEvent(QShowEvent* event) {
 void HookupPage::rebuild() {
   // Nobody pays for a page that is not looked at.
   stale_ = !isVisible();
-  if (stale_ || !session_->study()) return;
+  if (stale_ || !desk_->focus.plan()) return;
   std::string focused;
   if (const auto* word = qobject_cast<BriefWord*>(window()->focusWidget()); word && isAncestorOf(word))
     focused = word->key();
-  title_->setText("Hookup of " + QString::fromStdString(session_->study()->name));
+  title_->setText("Hookup of " + QString::fromStdString(desk_->focus.study()->name));
   rebuild_drive();
   clear(rows_);
   chains_.clear();
   show_channels();
-  const auto& hookup = session_->has_hookup() ? session_->hookup() : bench::Hookup{};
+  const auto& hookup = this->hookup();
   for (const auto& chain : hookup.chains) {
-    auto* row = new ChainRow(chain, session_, editing_, sheet_);
+    auto* row = new ChainRow(chain, desk_, editing_, sheet_);
     connect(row, &ChainRow::placed, this, &HookupPage::place_box);
     rows_->addWidget(row);
     row->show();
@@ -344,15 +341,15 @@ void HookupPage::rebuild() {
     line->addStretch(1);
     auto* drop = small_button("Take out", "Take out " + name, "Computes this quantity no more", row);
     connect(drop, &QPushButton::clicked, this, [this, n = c.name] {
-      if (const auto trouble = session_->edit_brief("hookup." + n + ".remove", ""); !trouble.isEmpty())
-        emit session_->said(trouble, true);
+      if (const auto trouble = desk_->focus.edit("hookup." + n + ".remove", ""); !trouble.isEmpty())
+        desk_->messages.say(trouble, true);
     });
     line->addWidget(drop);
     computed_->addWidget(row);
   }
   QStringList findings;
   std::vector<study::Doubt> found;
-  study::check_hookup(hookup, session_->levels() ? &*session_->levels() : nullptr, session_->limits(), found);
+  study::check_hookup(hookup, desk_->outlook.levels() ? &*desk_->outlook.levels() : nullptr, desk_->focus.limits(), found);
   for (const auto& d : found)
     if (d.severity != study::Severity::note)
       findings << QString("<span style='color:%1; font-weight:600'>%2</span> %3 %4")
@@ -366,34 +363,50 @@ void HookupPage::rebuild() {
 
 /// Source-measure channels sense what they drive: no chain, but where their leads go matters.
 void HookupPage::show_channels() {
-  const bool chains = session_->has_hookup();
+  const auto plan = desk_->focus.plan();
+  const bool chains = plan && plan->hookup();
   channels_->setVisible(!chains);
   for (auto* widget : sensing_) widget->setVisible(chains);
-  if (chains) return;
+  if (chains || !plan) return;
+  const auto way = plan->by_inputs();
+  by_inputs_->setVisible(way.has_value());
+  if (way) {
+    by_inputs_->setText(QString::fromStdString(way->label));
+    by_inputs_->setAccessibleName(QString::fromStdString(way->name));
+    by_inputs_->setToolTip(QString::fromStdString(way->tip));
+  }
   QStringList lines;
   int number = 0;
-  for (const auto& s : session_->iv_plan()->sources) {
-    const QString leads = s.four_wire
-                              ? "four-wire: the sense leads go to the pin itself, so the force leads' resistance "
-                                "is not in the reading"
-                              : "two-wire: the resistance of the leads is in the reading";
+  for (const auto& lead : plan->leads())
     lines << QString("<b>%1</b>: source-measure channel %2 between %3 and %4, %5.")
-                 .arg(QString::fromStdString(s.name).toHtmlEscaped())
+                 .arg(QString::fromStdString(lead.name).toHtmlEscaped())
                  .arg(++number)
-                 .arg(QString::fromStdString(s.pin).toHtmlEscaped(),
-                      s.against.empty() ? QString("ground") : QString::fromStdString(s.against).toHtmlEscaped(), leads);
-  }
+                 .arg(QString::fromStdString(lead.pin).toHtmlEscaped(),
+                      lead.against.empty() ? QString("ground") : QString::fromStdString(lead.against).toHtmlEscaped(),
+                      QString::fromStdString(lead.about));
   channel_text_->setText(lines.join("<br>"));
+}
+
+const bench::Hookup& HookupPage::hookup() const {
+  static const bench::Hookup none;
+  const auto plan = desk_->focus.plan();
+  return plan && plan->hookup() ? *plan->hookup() : none;
+}
+
+/// The pin that is driven along the sweep.
+QString HookupPage::driven_pin() const {
+  if (const auto plan = desk_->focus.plan())
+    for (const auto& lead : plan->leads())
+      if (lead.along) return QString::fromStdString(lead.pin);
+  return {};
 }
 
 /// The drive as the brief says it, word for word the same settings.
 void HookupPage::rebuild_drive() {
   clear(drive_->layout());
   drive_words_.clear();
-  bool driving = false;
-  for (const auto& piece : session_->brief()) {
-    if (piece.heading) driving = piece.text == "Drive" || (session_->iv_plan() && piece.text != "Read");
-    if (!driving) continue;
+  for (const auto& piece : desk_->focus.plan()->brief()) {
+    if (!piece.drives) continue;
     const QString text = QString::fromStdString(piece.text);
     if (piece.key.empty()) {
       for (const auto& part : text.split(' ', Qt::SkipEmptyParts)) {
@@ -417,10 +430,10 @@ void HookupPage::rebuild_drive() {
 void HookupPage::place_box() {
   QList<DeviceBox::Stub> stubs;
   for (auto* row : chains_) {
-    const auto* chain = session_->hookup().find(row->name());
+    const auto* chain = hookup().find(row->name());
     if (chain) stubs << DeviceBox::Stub{QString::fromStdString(chain->input.pin), row->y() - box_->y() + row->line_y()};
   }
-  box_->show_device(QString::fromStdString(session_->device().about), QString::fromStdString(session_->driven_pin()),
+  box_->show_device(QString::fromStdString(desk_->focus.device().info.about), driven_pin(),
                     stubs.isEmpty() ? 60 : stubs.front().y, stubs);
 }
 
@@ -467,7 +480,7 @@ QWidget* HookupPage::make_sense_tool() {
   column->addWidget(checked_);
   column->addStretch(1);
   for (auto* field : {current_, drop_}) connect(field, &QLineEdit::textChanged, this, &HookupPage::propose);
-  connect(session_, &Session::device_changed, this, &HookupPage::propose);
+  connect(&desk_->focus, &Focus::device_changed, this, &HookupPage::propose);
   return tool;
 }
 
@@ -478,7 +491,7 @@ void HookupPage::propose() {
     proposal_->setText(QString::fromStdString((current ? drop : current).error().message));
     return;
   }
-  const auto proposal = bench::propose_sense_resistor(*current, *drop, session_->limits().input);
+  const auto proposal = bench::propose_sense_resistor(*current, *drop, desk_->focus.limits().input);
   if (!proposal) {
     proposal_->setText(QString::fromStdString(proposal.error().message));
     return;
@@ -501,31 +514,31 @@ QWidget* HookupPage::make_sensor_list() {
   auto* keep = small_button("Keep one\u2026", "Keep a sensor",
                             "Keeps a sensor of the hookup, as it is set here, under a name of your own", list);
   connect(keep, &QPushButton::clicked, this, [this] {
-    const auto& chains = session_->hookup().chains;
+    const auto& chains = hookup().chains;
     QStringList of;
     for (const auto& c : chains) of << QString::fromStdString(c.name);
     bool ok = false;
     const QString chain =
         of.size() < 2 ? of.value(0) : QInputDialog::getItem(this, "Keep a sensor", "The sensor of", of, 0, false, &ok);
     if (chain.isEmpty() || (of.size() >= 2 && !ok)) return;
-    auto sensor = session_->hookup().find(chain.toStdString())->input.sensor;
+    auto sensor = hookup().find(chain.toStdString())->input.sensor;
     const QString name = QInputDialog::getText(this, "Keep a sensor", "Its name in your list", QLineEdit::Normal,
                                                "My " + QString::fromStdString(sensor.name).toLower(), &ok);
     if (!ok || name.trimmed().isEmpty()) return;
     sensor.name = name.trimmed().toStdString();
-    if (const auto trouble = session_->keep_own_sensor(sensor); !trouble.isEmpty()) emit session_->said(trouble, true);
+    if (const auto trouble = desk_->sensors.keep(sensor); !trouble.isEmpty()) desk_->messages.say(trouble, true);
   });
   auto* in = small_button("Bring in\u2026", "Bring in sensors", "Sensors from a JSON file", list);
   connect(in, &QPushButton::clicked, this, [this] {
     const QString path = QFileDialog::getOpenFileName(this, "Bring in sensors", {}, "Sensors (*.json)");
     if (path.isEmpty()) return;
-    if (const auto trouble = session_->import_own_sensors(path); !trouble.isEmpty()) emit session_->said(trouble, true);
+    if (const auto trouble = desk_->sensors.bring_in(path); !trouble.isEmpty()) desk_->messages.say(trouble, true);
   });
   auto* out = small_button("Write\u2026", "Write sensors", "Your sensors to a JSON file, for another machine", list);
   connect(out, &QPushButton::clicked, this, [this] {
     const QString path = QFileDialog::getSaveFileName(this, "Write sensors", "sensors.json", "Sensors (*.json)");
     if (path.isEmpty()) return;
-    if (const auto trouble = session_->export_own_sensors(path); !trouble.isEmpty()) emit session_->said(trouble, true);
+    if (const auto trouble = desk_->sensors.write_to(path); !trouble.isEmpty()) desk_->messages.say(trouble, true);
   });
   for (auto* b : {keep, in, out}) top->addWidget(b);
   column->addLayout(top);
@@ -540,14 +553,14 @@ QWidget* HookupPage::make_sensor_list() {
 void HookupPage::refill_sensors() {
   clear(sensors_);
   auto* holder = sensors_->parentWidget();
-  if (session_->own_sensors().empty()) {
+  if (desk_->sensors.all().empty()) {
     auto* none = label(
         "None yet. Set a sensor's factor on its line above, then keep it; it is offered wherever a sensor is chosen.",
         holder, true);
     none->setWordWrap(true);
     sensors_->addWidget(none);
   }
-  for (const auto& s : session_->own_sensors()) {
+  for (const auto& s : desk_->sensors.all()) {
     auto* row = new QWidget(holder);
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
@@ -559,7 +572,7 @@ void HookupPage::refill_sensors() {
                           row, true),
                     1);
     auto* drop = small_button("Forget", "Forget " + name, "Takes it off your list; hookups that use it keep it", row);
-    connect(drop, &QPushButton::clicked, this, [this, n = s.name] { session_->drop_own_sensor(n); });
+    connect(drop, &QPushButton::clicked, this, [this, n = s.name] { desk_->sensors.drop(n); });
     line->addWidget(drop);
     sensors_->addWidget(row);
   }

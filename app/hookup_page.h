@@ -14,7 +14,7 @@ class ChainRow : public QWidget {
   Q_OBJECT
 
  public:
-  ChainRow(const bench::Chain& chain, Session* session, WordEditing* editing, QWidget* parent);
+  ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, QWidget* parent);
   QList<BriefWord*> words() const { return words_; }
   int line_y() const { return line_->geometry().center().y(); }
   const std::string& name() const { return chain_.name; }
@@ -40,7 +40,7 @@ class HookupPage : public QScrollArea {
   Q_OBJECT
 
  public:
-  explicit HookupPage(Session* session, QWidget* parent = nullptr);
+  explicit HookupPage(Desk* desk, QWidget* parent = nullptr);
 
  protected:
   void resizeEvent(QResizeEvent* event) override;
@@ -49,6 +49,8 @@ class HookupPage : public QScrollArea {
  private:
   void rebuild();
   void rebuild_drive();
+  const bench::Hookup& hookup() const;
+  QString driven_pin() const;
   void show_channels();
   void place_box();
   QWidget* make_tools();
@@ -58,7 +60,7 @@ class HookupPage : public QScrollArea {
   void refill_sensors();
   QList<BriefWord*> words() const;
 
-  Session* session_;
+  Desk* desk_;
   WordEditing* editing_;
   QWidget* sheet_;
   QLabel* title_;
@@ -66,6 +68,7 @@ class HookupPage : public QScrollArea {
   QList<BriefWord*> drive_words_;
   QWidget *channels_ = nullptr, *tools_ = nullptr;
   QLabel* channel_text_ = nullptr;
+  QPushButton* by_inputs_ = nullptr;
   QList<QWidget*> sensing_;  ///< what makes sense only where inputs sense
   DeviceBox* box_;
   QVBoxLayout* rows_;
@@ -77,7 +80,7 @@ class HookupPage : public QScrollArea {
   QLabel* proposal_;
   QLabel* checked_;
   QLayout* sensors_;
-  bool stale_ = true;  ///< what is shown is older than the session
+  bool stale_ = true;  ///< what is shown is older than the plan
 };
 
 }  // namespace heron::app

@@ -8,15 +8,15 @@
 #include <QVBoxLayout>
 
 #include "app/text.h"
-#include "lenses/table_lenses.h"
+#include "lenses/table.h"
 #include "render/theme.h"
 
 namespace heron::app {
 namespace {
 
-const study::Kind& kind_of(const Session& session) {
-  const auto* kind = study::find_kind(session.kind());
-  return kind ? *kind : *study::find_kind("response");
+const study::Kind& kind_of(const Desk& desk) {
+  const auto* kind = desk.focus.kind();
+  return kind ? *kind : *study::kinds().front();
 }
 
 /// Every role that a column can play, in the order people think of them.
@@ -37,7 +37,7 @@ QStringList roles(const study::Kind& kind) {
 
 }  // namespace
 
-ImportPage::ImportPage(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
+ImportPage::ImportPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName("sheet");
   setAttribute(Qt::WA_StyledBackground);
   setFocusPolicy(Qt::StrongFocus);
@@ -85,7 +85,7 @@ void ImportPage::open(const QStringList& paths) {
   files_.clear();
   show_previews({});
   for (const auto& path : paths)
-    files_.push_back({path, {.impedance = session_->plan().quantity == study::response::Quantity::impedance}});
+    files_.push_back({path, {.impedance = desk_->focus.plan() && desk_->focus.plan()->reads_impedance()}});
   rebuild();
   bring_->setFocus();
 }
@@ -146,7 +146,7 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
       role->setAccessibleName(QString("Column %1 of %2").arg(k + 1).arg(text(preview.file)));
       role->setToolTip("What this column is taken as");
       role->addItem("not used", "");
-      for (const auto& r : roles(kind_of(*session_))) role->addItem(r, r);
+      for (const auto& r : roles(kind_of(*desk_))) role->addItem(r, r);
       role->setCurrentText(preview.roles[std::size_t(k)].empty() ? "not used" : text(preview.roles[std::size_t(k)]));
       connect(role, &QComboBox::activated, this, [this, index, k, role, boxes] {
         auto& chosen = files_[index].reading.columns.column;
@@ -195,7 +195,7 @@ void ImportPage::rebuild() {
   bring_->setEnabled(false);
   aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
-  readers_.start([this, files = files_, &kind = kind_of(*session_), now = ++generation_] {
+  readers_.start([this, files = files_, &kind = kind_of(*desk_), now = ++generation_] {
     std::vector<exchange::FilePreview> previews;
     for (const auto& file : files)
       previews.push_back(exchange::preview_file(file.path.toStdString(), kind, file.reading));
@@ -240,7 +240,7 @@ void ImportPage::accept(bool aside) {
   bring_->setEnabled(false);
   aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
-  readers_.start([this, aside, files = files_, &kind = kind_of(*session_), now = ++generation_] {
+  readers_.start([this, aside, files = files_, &kind = kind_of(*desk_), now = ++generation_] {
     std::vector<exchange::FileCurve> all;
     QString trouble;
     for (const auto& file : files) {
@@ -265,15 +265,15 @@ void ImportPage::accept(bool aside) {
 
 void ImportPage::bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside) {
   if (!trouble.isEmpty()) {
-    emit session_->said(trouble, true);
+    desk_->messages.say(trouble, true);
     return rebuild();
   }
-  trouble = session_->import_curves(curves, aside);
+  trouble = desk_->focus.bring_in(curves, kind_of(*desk_), aside);
   emit closed();
   if (!trouble.isEmpty())
-    emit session_->said(trouble, true);
+    desk_->messages.say(trouble, true);
   else
-    emit session_->said(curves.size() == 1 ? text(curves.front().name) + (aside ? " is laid aside beside the one before; the ledger stays as it is."
+    desk_->messages.say(curves.size() == 1 ? text(curves.front().name) + (aside ? " is laid aside beside the one before; the ledger stays as it is."
                                                                                      : " is in as a take beside the one before.")
                                            : QString("%1 takes are in beside the one before.").arg(curves.size()),
                         false);

@@ -3,7 +3,7 @@
 #include <QTableWidget>
 #include <QThreadPool>
 
-#include "session.h"
+#include "desk.h"
 
 class QLabel;
 class QVBoxLayout;
@@ -16,7 +16,7 @@ class ImportPage : public QWidget {
   Q_OBJECT
 
  public:
-  explicit ImportPage(Session* session, QWidget* parent = nullptr);
+  explicit ImportPage(Desk* desk, QWidget* parent = nullptr);
 
   void open(const QStringList& paths);
   /// Brings in what is shown. Nothing happens while a file cannot be read as it stands.
@@ -39,7 +39,7 @@ class ImportPage : public QWidget {
   void bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside);
   QWidget* make_file(std::size_t index, const exchange::FilePreview& preview);
 
-  Session* session_;
+  Desk* desk_;
   std::vector<File> files_;
   QVBoxLayout* list_;
   QLabel* sum_;

@@ -14,7 +14,7 @@ namespace heron::app {
 using judge::Verdict;
 using render::theme;
 
-LedgerRow::LedgerRow(dossier::LedgerLine line, QWidget* parent) : QWidget(parent), line_(std::move(line)) {
+LedgerRow::LedgerRow(run::LedgerLine line, QWidget* parent) : QWidget(parent), line_(std::move(line)) {
   const auto& j = line_.judgement;
   QString said =
       QString::fromStdString(line_.text()) + ": " + QString::fromUtf8(judge::verdict_words(j.verdict).data());
@@ -95,7 +95,7 @@ void LedgerRow::paintEvent(QPaintEvent*) {
   p.drawPolygon(QPolygonF({at + QPointF(0, -5.5), at + QPointF(5.5, 0), at + QPointF(0, 5.5), at + QPointF(-5.5, 0)}));
 }
 
-LedgerView::LedgerView(Session* session, QWidget* parent) : QScrollArea(parent), session_(session) {
+LedgerView::LedgerView(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_(desk) {
   setWidgetResizable(true);
   setFrameShape(QFrame::NoFrame);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -103,12 +103,12 @@ LedgerView::LedgerView(Session* session, QWidget* parent) : QScrollArea(parent),
   setObjectName("ledger");
   setFocusPolicy(Qt::NoFocus);
   const auto again = [this] { rebuild(); };
-  connect(session_, &Session::opened, this, again);
-  connect(session_, &Session::shown_changed, this, again);
-  connect(session_, &Session::take_read, this, again);
-  connect(session_, &Session::device_changed, this, again);
-  connect(session_, &Session::running_changed, this, again);
-  connect(session_, &Session::live_changed, this, again);
+  connect(&desk_->document, &Document::opened, this, again);
+  connect(&desk_->focus, &Focus::shown_changed, this, again);
+  connect(&desk_->readings, &Readings::take_read, this, again);
+  connect(&desk_->focus, &Focus::device_changed, this, again);
+  connect(&desk_->runner, &Runner::running_changed, this, again);
+  connect(&desk_->readings, &Readings::live_changed, this, again);
 }
 
 void LedgerView::rebuild() {
@@ -122,17 +122,17 @@ void LedgerView::rebuild() {
   int counts[4] = {};
   struct Group {
     const dossier::Study* study;
-    std::vector<dossier::LedgerLine> lines;
+    std::vector<run::LedgerLine> lines;
     QString take;
   };
   std::vector<Group> groups;
-  for (const auto& study : session_->studies()) {
-    Group group{&study, {}, "not taken"};
-    if (const auto view = session_->newest_view(study.id); view && !view->lines.empty()) {
+  for (const auto& study : desk_->document.studies()) {
+    Group group{&study, {}, desk_->readings.has_judged(study.id) ? "reading\u2026" : "not taken"};
+    if (const auto view = desk_->readings.judged(study.id); view && !view->lines.empty()) {
       group.lines = view->lines;
       group.take = QString("take %1").arg(view->take.number);
     }
-    if (session_->running() && session_->study() == group.study) group.take = "being read";
+    if (desk_->runner.taking() && desk_->runner.study() == group.study->id) group.take = "being read";
     for (const auto& line : group.lines) ++counts[int(line.judgement.verdict)];
     groups.push_back(std::move(group));
   }
@@ -155,7 +155,7 @@ void LedgerView::rebuild() {
   head->setWordWrap(true);
   column->addWidget(head);
   for (const auto& group : groups) {
-    const bool current = session_->study() == group.study;
+    const bool current = desk_->focus.study_id() == group.study->id;
     auto* title = new QPushButton(page);
     title->setObjectName(current ? "study-current" : "study");
     title->setFlat(true);
@@ -174,7 +174,7 @@ void LedgerView::rebuild() {
     row->addWidget(name, 1);
     row->addWidget(state);
     title->setFixedHeight(30);
-    connect(title, &QPushButton::clicked, this, [this, id = group.study->id] { session_->select_study(id); });
+    connect(title, &QPushButton::clicked, this, [this, id = group.study->id] { desk_->focus.select_study(id); });
     column->addSpacing(8);
     column->addWidget(title);
     column->addSpacing(4);

@@ -1,7 +1,7 @@
 #pragma once
 #include <QScrollArea>
 
-#include "session.h"
+#include "desk.h"
 
 namespace heron::app {
 
@@ -10,7 +10,7 @@ class LedgerRow : public QWidget {
   Q_OBJECT
 
  public:
-  LedgerRow(dossier::LedgerLine line, QWidget* parent);
+  LedgerRow(run::LedgerLine line, QWidget* parent);
   QSize sizeHint() const override { return {200, 38}; }
   QSize minimumSizeHint() const override { return {120, 38}; }
 
@@ -18,7 +18,7 @@ class LedgerRow : public QWidget {
   void paintEvent(QPaintEvent*) override;
 
  private:
-  dossier::LedgerLine line_;
+  run::LedgerLine line_;
 };
 
 /// All claims of the dossier, always in sight: the study in view against the take in view, the others against their
@@ -27,7 +27,7 @@ class LedgerView : public QScrollArea {
   Q_OBJECT
 
  public:
-  explicit LedgerView(Session* session, QWidget* parent = nullptr);
+  explicit LedgerView(Desk* desk, QWidget* parent = nullptr);
 
  signals:
   void claim_asked();
@@ -35,7 +35,7 @@ class LedgerView : public QScrollArea {
  private:
   void rebuild();
 
-  Session* session_;
+  Desk* desk_;
 };
 
 }  // namespace heron::app

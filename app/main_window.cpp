@@ -33,7 +33,7 @@ MainWindow::MainWindow() {
   rows->addWidget(make_top_bar());
   auto* middle = new QHBoxLayout;
   middle->setSpacing(0);
-  ledger_ = new LedgerView(&session_, whole);
+  ledger_ = new LedgerView(&desk_, whole);
   ledger_->setFixedWidth(272);
   connect(ledger_, &LedgerView::claim_asked, this, &MainWindow::ask_claim);
   middle->addWidget(ledger_);
@@ -43,15 +43,18 @@ MainWindow::MainWindow() {
   message_->setObjectName("message");
   message_->setAccessibleName("Message");
   message_->setWordWrap(true);
+  message_->setCursor(Qt::PointingHandCursor);
+  message_->setToolTip("A click takes it away; the finder has all that was said (Ctrl+K)");
+  message_->installEventFilter(this);
   message_->hide();
   pages_ = new QStackedWidget(whole);
   pages_->addWidget(empty_page_ = make_empty_page());
   pages_->addWidget(first_steps_page_ = make_first_steps_page());
-  pages_->addWidget(study_page_ = new StudyPage(&session_, pages_));
-  pages_->addWidget(device_page_ = new DevicePage(&session_, pages_));
-  pages_->addWidget(hookup_page_ = new HookupPage(&session_, pages_));
-  pages_->addWidget(bench_page_ = new BenchPage(&session_, pages_));
-  pages_->addWidget(import_page_ = new ImportPage(&session_, pages_));
+  pages_->addWidget(study_page_ = new StudyPage(&desk_, pages_));
+  pages_->addWidget(device_page_ = new DevicePage(&desk_, pages_));
+  pages_->addWidget(hookup_page_ = new HookupPage(&desk_, pages_));
+  pages_->addWidget(bench_page_ = new BenchPage(&desk_, pages_));
+  pages_->addWidget(import_page_ = new ImportPage(&desk_, pages_));
   connect(import_page_, &ImportPage::closed, this, &MainWindow::show_study);
   connect(study_page_, &StudyPage::hookup_asked, this, &MainWindow::show_hookup);
   page_column->addWidget(message_);
@@ -66,24 +69,26 @@ MainWindow::MainWindow() {
     connect(new QShortcut(keys, this), &QShortcut::activated, this, slot);
   };
   shortcut(QKeySequence("Ctrl+K"), [this] { find(); });
-  shortcut(QKeySequence("Ctrl+Z"), [this] { session_.undo_stack().undo(); });
-  shortcut(QKeySequence("Ctrl+Shift+Z"), [this] { session_.undo_stack().redo(); });
-  shortcut(QKeySequence("Ctrl+Y"), [this] { session_.undo_stack().redo(); });
+  shortcut(QKeySequence("Ctrl+Z"), [this] { desk_.document.undo_stack().undo(); });
+  shortcut(QKeySequence("Ctrl+Shift+Z"), [this] { desk_.document.undo_stack().redo(); });
+  shortcut(QKeySequence("Ctrl+Y"), [this] { desk_.document.undo_stack().redo(); });
   shortcut(QKeySequence::Open, [this] { choose_dossier(); });
   shortcut(QKeySequence::New, [this] { new_dossier(); });
   qApp->installEventFilter(this);
 
   message_timer_.setSingleShot(true);
   connect(&message_timer_, &QTimer::timeout, message_, &QWidget::hide);
-  connect(&session_, &Session::said, this, &MainWindow::tell);
-  connect(&session_, &Session::opened, this, [this] {
+  connect(&desk_.messages, &Messages::said, this, &MainWindow::show_message);
+  connect(&desk_.document, &Document::opened, this, [this] {
     show_study();
     refresh_bar();
-    if (session_.study()) study_page_->lens()->setFocus();
+    if (study_page_->lens()) study_page_->lens()->setFocus();
   });
-  for (const auto change : {&Session::device_changed, &Session::running_changed, &Session::plan_changed})
-    connect(&session_, change, this, &MainWindow::refresh_bar);
-  connect(&session_, &Session::progressed, this, &MainWindow::refresh_progress);
+  connect(&desk_.focus, &Focus::device_changed, this, &MainWindow::refresh_bar);
+  connect(&desk_.focus, &Focus::plan_changed, this, &MainWindow::refresh_bar);
+  connect(&desk_.focus, &Focus::study_changed, this, &MainWindow::leave_message);
+  connect(&desk_.runner, &Runner::running_changed, this, &MainWindow::refresh_bar);
+  connect(&desk_.runner, &Runner::progressed, this, &MainWindow::refresh_progress);
   QSettings settings;
   restoreGeometry(settings.value("window").toByteArray());
   refresh_bar();
@@ -211,7 +216,7 @@ QWidget* MainWindow::make_strip() {
   strip_row_->setFixedHeight(78);
   auto* row = new QHBoxLayout(strip_row_);
   row->setContentsMargins(16, 5, 12, 5);
-  strip_ = new TakesStrip(&session_, strip_row_);
+  strip_ = new TakesStrip(&desk_, strip_row_);
   auto* bring = new QPushButton("Bring in data\u2026", strip_row_);
   bring->setAccessibleName("Bring in data");
   bring->setToolTip(
@@ -238,37 +243,37 @@ QWidget* MainWindow::make_strip() {
   return strip_row_;
 }
 
-bool MainWindow::open(const QString& path) { return session_.open(path); }
+bool MainWindow::open(const QString& path) { return desk_.open(path); }
 
 void MainWindow::refresh_bar() {
-  const bool there = session_.is_open();
-  device_name_->setText(there ? QString::fromStdString(session_.device().name) : "Zealous Heron");
-  const QString about = QString::fromStdString(session_.device().about),
-                unit = QString::fromStdString(session_.unit().name);
+  const bool there = desk_.document.is_open();
+  device_name_->setText(there ? QString::fromStdString(desk_.focus.device().info.name) : "Zealous Heron");
+  const QString about = QString::fromStdString(desk_.focus.device().info.about),
+                unit = QString::fromStdString(desk_.focus.device().unit.name);
   device_button_->setText(about.isEmpty() ? unit : about + ", " + unit);
   device_button_->setVisible(there);
-  hookup_button_->setVisible(there && session_.study());
+  hookup_button_->setVisible(there && desk_.focus.study());
   bench_button_->setVisible(there);
   strip_row_->setVisible(there);
   take_->setVisible(there);
-  const bool running = session_.running();
+  const bool running = desk_.runner.running();
   take_->setText(running ? "Stop   Esc" : "Take   Space");
   take_->setAccessibleName(running ? "Stop" : "Take");
-  take_->setEnabled(session_.study() != nullptr);
+  take_->setEnabled(desk_.focus.study() != nullptr);
   take_->setToolTip(running ? "Stop and keep what was read (Esc)" : "Run the study once (Space)");
-  bar_->setVisible(running && !session_.starting_small());
-  if (session_.starting_small()) status_->setText("Looking for the compliance, from small");
+  bar_->setVisible(desk_.runner.taking());
+  if (running && !desk_.runner.taking()) status_->setText(desk_.runner.doing());
   if (!running)
-    status_->setText(there ? session_.circuit().parts.empty() ? "No circuit for the simulated bench"
-                             : session_.paced()               ? "Simulated bench, ready; keeps the pace of a real one"
+    status_->setText(there ? !desk_.focus.device().circuit ? "No circuit for the simulated bench"
+                             : desk_.runner.paced()               ? "Simulated bench, ready; keeps the pace of a real one"
                                                               : "Simulated bench, ready; runs as fast as it computes"
                            : "");
-  setWindowTitle(there ? QString::fromStdString(session_.device().name) + " \u2013 Zealous Heron" : "Zealous Heron");
+  setWindowTitle(there ? QString::fromStdString(desk_.focus.device().info.name) + " \u2013 Zealous Heron" : "Zealous Heron");
 }
 
 void MainWindow::refresh_progress() {
-  const auto& p = session_.progress();
-  if (!session_.running() || p.total == 0) return;
+  const auto p = desk_.runner.progress();
+  if (!desk_.runner.taking() || p.total == 0) return;
   bar_->setMaximum(p.total);
   bar_->setValue(p.done);
   status_->setText(QString("%1 of %2 points, %3 left on a real bench")
@@ -278,80 +283,107 @@ void MainWindow::refresh_progress() {
 }
 
 void MainWindow::tell(const QString& message, bool trouble) {
-  message_->setText(message);
-  message_->setProperty("calm", !trouble);
+  desk_.messages.say(message, trouble, desk_.focus.study_id());
+}
+
+/// What is said of a study is shown while that study is looked at; all of it is found again in the finder.
+void MainWindow::show_message(const Messages::Message& message) {
+  if (message.study != 0 && message.study != desk_.focus.study_id()) return;
+  message_study_ = message.study;
+  message_->setText(message.text);
+  message_->setProperty("calm", !message.trouble);
   message_->style()->unpolish(message_);
   message_->style()->polish(message_);
   message_->show();
-  message_timer_.start(trouble ? 20000 : 8000);
+  message_timer_.start(message.trouble ? 20000 : 8000);
+}
+
+/// In its study, whatever is looked at.
+void MainWindow::show_again(const Messages::Message& message) {
+  if (message.study != 0) desk_.focus.select_study(message.study);
+  show_message(message);
+}
+
+void MainWindow::say_trouble(const QString& text) { desk_.messages.say_trouble(text, desk_.focus.study_id()); }
+
+void MainWindow::leave_message() {
+  if (message_study_ != 0 && message_study_ != desk_.focus.study_id()) message_->hide();
 }
 
 void MainWindow::take_or_stop() {
-  if (session_.running()) {
-    session_.stop();
+  if (desk_.runner.running()) {
+    desk_.runner.stop();
     return;
   }
   show_study();
-  if (const QString trouble = session_.start(); !trouble.isEmpty())
+  if (const QString trouble = desk_.runner.start(); !trouble.isEmpty())
     tell(trouble, true);
   else
     message_->hide();
 }
 
 void MainWindow::show_device() {
-  if (!session_.is_open()) return;
+  if (!desk_.document.is_open()) return;
   // On the page itself, so that no field takes the keys before it is asked to.
   pages_->setCurrentWidget(device_page_);
   device_page_->setFocus();
 }
 
 void MainWindow::show_hookup() {
-  if (!session_.study()) return;
+  if (!desk_.focus.study()) return;
   pages_->setCurrentWidget(hookup_page_);
   hookup_page_->setFocus();
 }
 
 void MainWindow::show_bench() {
-  if (!session_.is_open()) return;
+  if (!desk_.document.is_open()) return;
   pages_->setCurrentWidget(bench_page_);
   bench_page_->setFocus();
 }
 
 void MainWindow::show_study() {
-  pages_->setCurrentWidget(session_.study() ? study_page_ : session_.is_open() ? first_steps_page_ : empty_page_);
+  pages_->setCurrentWidget(desk_.focus.study() ? study_page_ : desk_.document.is_open() ? first_steps_page_ : empty_page_);
 }
 
 QList<Finder::Entry> MainWindow::actions() {
   QList<Finder::Entry> out;
-  for (const auto& study : session_.studies())
+  for (const auto& study : desk_.document.studies())
     out << Finder::Entry{"Study: " + QString::fromStdString(study.name), "", [this, id = study.id] {
-                           session_.select_study(id);
+                           desk_.focus.select_study(id);
                            show_study();
                          }};
-  if (session_.study()) {
-    out << Finder::Entry{session_.running() ? "Stop the take" : "Take", session_.running() ? "Esc" : "Space",
+  if (desk_.focus.study()) {
+    out << Finder::Entry{desk_.runner.running() ? "Stop the take" : "Take", desk_.runner.running() ? "Esc" : "Space",
                          [this] { take_or_stop(); }};
     out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
     out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
-    for (const auto& take : session_.takes())
-      if (take.id == session_.shown())
+    for (const auto& take : desk_.focus.takes())
+      if (take.id == desk_.focus.shown())
         out << Finder::Entry{take.aside ? "Judge the take in view again" : "Lay the take in view aside: look, do not judge",
-                             "", [this, take] { session_.set_aside(take.id, !take.aside); }};
+                             "", [this, take] { desk_.document.set_aside(desk_.focus.study_id(), take.id, !take.aside); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
     out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
     out << Finder::Entry{"Unpin cursors A and B", "", [this] {
-                           session_.look().set_cursor('A', std::nullopt);
-                           session_.look().set_cursor('B', std::nullopt);
+                           desk_.look.set_cursor('A', std::nullopt);
+                           desk_.look.set_cursor('B', std::nullopt);
                          }};
     out << Finder::Entry{"Write a claim", "", [this] { ask_claim(); }};
-    for (const auto& claim : session_.claims())
+    for (const auto& claim : desk_.focus.claims())
       out << Finder::Entry{"Take back the claim: " + QString::fromStdString(claim.text), "",
-                           [this, claim] { session_.remove_claim(claim); }};
-    for (const auto& mask : session_.masks())
+                           [this, claim] { desk_.document.remove_claim(desk_.focus.study_id(), claim); }};
+    for (const auto& mask : desk_.focus.masks())
       out << Finder::Entry{"Take back the mask: " + QString::fromStdString(mask.text), "",
-                           [this, mask] { session_.remove_mask(mask); }};
+                           [this, mask] { desk_.document.remove_mask(desk_.focus.study_id(), mask); }};
     out << Finder::Entry{"How the study is read: a setting", "", [this] { ask_setting(); }};
-    out << Finder::Entry{"Expected curve by a formula", "", [this] { ask_expected(); }};
+    if (const auto* view = find_kind_view(desk_.focus.kind()))
+      for (const auto& action : view->actions(&desk_, this)) out << Finder::Entry{action.name, "", action.run};
+    if (const auto plan = desk_.focus.plan()) {
+      for (const auto& offer : plan->procedures())
+        out << Finder::Entry{QString::fromStdString(offer.label), "", [this, offer] { say_trouble(desk_.runner.begin(offer)); }};
+      for (const auto& one : plan->stand_ins())
+        out << Finder::Entry{QString::fromStdString(one.label), "",
+                             [this, one] { say_trouble(desk_.runner.start(one.purpose)); }};
+    }
     out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
     for (int i = 0; i < study_page_->lens_count(); ++i)
       out << Finder::Entry{"Lens: " + study_page_->lens_title(i), QString::number(i + 1), [this, i] {
@@ -359,26 +391,20 @@ QList<Finder::Entry> MainWindow::actions() {
                              study_page_->choose_lens(i);
                            }};
   }
-  if (session_.is_open()) {
+  if (desk_.document.is_open()) {
     out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
-    if (session_.iv_plan() && !session_.has_hookup())
-      out << Finder::Entry{"Start small: find the compliance of an unknown device", "", [this] {
-                             if (const QString trouble = session_.start_small(); !trouble.isEmpty())
-                               tell(trouble, true);
-                           }};
-    if (session_.iv_plan())
-      out << Finder::Entry{"Take with the device out: its leakage is taken off from then on", "", [this] {
-                             if (const QString trouble = session_.start("open"); !trouble.isEmpty())
-                               tell(trouble, true);
-                           }};
-    if (session_.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
+    if (desk_.focus.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
     out << Finder::Entry{"Bench: instruments and their limits", "", [this] { show_bench(); }};
     out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
     out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
-    auto& undo = session_.undo_stack();
+    auto& undo = desk_.document.undo_stack();
     if (undo.canUndo()) out << Finder::Entry{"Undo: " + undo.undoText(), "Ctrl+Z", [&undo] { undo.undo(); }};
     if (undo.canRedo()) out << Finder::Entry{"Redo: " + undo.redoText(), "Ctrl+Shift+Z", [&undo] { undo.redo(); }};
   }
+  const auto& said = desk_.messages.all();
+  for (auto it = said.rbegin(); it != said.rend(); ++it)
+    out << Finder::Entry{"Said at " + it->at.toString("hh:mm:ss") + ": " + it->text, "",
+                         [this, message = *it] { show_again(message); }};
   out << Finder::Entry{"Open a dossier", "Ctrl+O", [this] { choose_dossier(); }};
   out << Finder::Entry{"Make a new dossier", "Ctrl+N", [this] { new_dossier(); }};
   out << Finder::Entry{"Open the demo", "", [this] { open_demo(); }};
@@ -389,23 +415,23 @@ void MainWindow::find() { finder_->open(actions()); }
 
 void MainWindow::choose_dossier() {
   const QString path =
-      QFileDialog::getOpenFileName(this, "Open a dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
-  if (!path.isEmpty()) session_.open(path);
+      QFileDialog::getOpenFileName(this, "Open a dossier", QFileInfo(desk_.document.path()).path(), "Dossiers (*.heron)");
+  if (!path.isEmpty()) desk_.open(path);
 }
 
 void MainWindow::new_dossier() {
   QString path =
-      QFileDialog::getSaveFileName(this, "Make a new dossier", QFileInfo(session_.path()).path(), "Dossiers (*.heron)");
+      QFileDialog::getSaveFileName(this, "Make a new dossier", QFileInfo(desk_.document.path()).path(), "Dossiers (*.heron)");
   if (path.isEmpty()) return;
   if (!path.endsWith(".heron")) path += ".heron";
-  session_.create(path);
+  desk_.create(path);
 }
 
 void MainWindow::open_demo() {
   const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/demo";
   const QString path = folder + "/" + demo::kDossierName;
   if (QFileInfo::exists(path)) {
-    session_.open(path);
+    desk_.open(path);
     return;
   }
   tell("The demo's takes are being measured on the simulated bench\u2026", false);
@@ -416,7 +442,7 @@ void MainWindow::open_demo() {
         [this, made] {
           message_->hide();
           if (made)
-            session_.open(QString::fromStdString(*made));
+            desk_.open(QString::fromStdString(*made));
           else
             tell(QString::fromStdString(made.error().message), true);
         },
@@ -428,9 +454,9 @@ void MainWindow::open_demo() {
 
 void MainWindow::load_circuit() {
   const QString path =
-      QFileDialog::getOpenFileName(this, "Load a circuit", QFileInfo(session_.path()).path(), "Circuits (*.toml)");
+      QFileDialog::getOpenFileName(this, "Load a circuit", QFileInfo(desk_.document.path()).path(), "Circuits (*.toml)");
   if (path.isEmpty()) return;
-  if (const QString trouble = session_.load_circuit(path); !trouble.isEmpty())
+  if (const QString trouble = desk_.document.load_circuit(desk_.focus.assembly(), path); !trouble.isEmpty())
     tell(trouble, true);
   else
     tell(QFileInfo(path).fileName() + " is on the simulated bench now.", false);
@@ -441,13 +467,15 @@ void MainWindow::add_study() {
   const QString name =
       QInputDialog::getText(this, "Add a study", "What is asked of the device", QLineEdit::Normal, "Passband", &ok);
   if (!ok) return;
-  const QStringList kinds = {"Frequency response", "Current against voltage"};
-  const QString kind = QInputDialog::getItem(this, "Add a study", "Which kind", kinds, 0, false, &ok);
+  QStringList titles;
+  for (const auto* kind : study::kinds()) titles << QString::fromUtf8(kind->title.data(), qsizetype(kind->title.size()));
+  const QString title = QInputDialog::getItem(this, "Add a study", "Which kind", titles, 0, false, &ok);
   if (!ok) return;
-  if (const QString trouble = session_.add_study(name, kind == kinds[0] ? "response" : "iv"); !trouble.isEmpty())
-    tell(trouble, true);
-  else
-    show_study();
+  const auto made =
+      desk_.document.add_study(name, *study::kinds()[std::size_t(titles.indexOf(title))], desk_.focus.assembly());
+  if (!made) return tell(QString::fromStdString(made.error().message), true);
+  desk_.focus.select_study(*made);
+  show_study();
 }
 
 void MainWindow::import(const QStringList& paths) {
@@ -463,8 +491,8 @@ void MainWindow::bring_in_data() {
 
 void MainWindow::ask_setting() {
   QStringList now;
-  if (session_.study())
-    for (const auto& [key, value] : session_.study()->settings)
+  if (desk_.focus.study())
+    for (const auto& [key, value] : desk_.focus.study()->settings)
       now << QString::fromStdString(key) + " = " + QString::fromStdString(value);
   QString line;
   for (QString trouble;;) {
@@ -478,7 +506,7 @@ void MainWindow::ask_setting() {
         QLineEdit::Normal, line, &ok);
     if (!ok) return;
     const QString value = line.section('=', 1).trimmed();
-    trouble = line.contains('=') ? session_.edit_setting(line.section('=', 0, 0).trimmed().toStdString(),
+    trouble = line.contains('=') ? desk_.focus.edit_setting(line.section('=', 0, 0).trimmed().toStdString(),
                                                          value == "none" ? QString() : value)
                                  : "Write a setting, = and its value.";
     if (trouble.isEmpty()) return;
@@ -492,24 +520,13 @@ void MainWindow::ask_claim() {
     bool ok = false;
     line = QInputDialog::getText(
         this, "Write a claim",
-        trouble.isEmpty() ? "High corner at least 18 kHz; Gain at 1 kHz 26 \u00b10.5 dB; Low corner 15 to 25 Hz;\n"
-                            "or a limit line: gain at most 27 dB from 100 Hz to 10 kHz"
+        trouble.isEmpty() ? find_kind_view(desk_.focus.kind()) ? find_kind_view(desk_.focus.kind())->claim_examples() : QString()
                           : trouble,
         QLineEdit::Normal, line, &ok);
     if (!ok) return;
-    trouble = session_.write_claim(line);
+    trouble = desk_.document.write_claim(desk_.focus.study_id(), line);
     if (trouble.isEmpty()) return;
   }
-}
-
-void MainWindow::ask_expected() {
-  bool ok = false;
-  const QString text = QInputDialog::getText(
-      this, "Expected curve", "circuit, none, or H over part values, f, w and s, such as 20/(1 + s*R6*C6)",
-      QLineEdit::Normal, QString::fromStdString(session_.settings().expected), &ok);
-  if (!ok) return;
-  if (const QString trouble = session_.edit_setting("expected", text == "circuit" ? "" : text); !trouble.isEmpty())
-    tell(trouble, true);
 }
 
 void MainWindow::save_picture() {
@@ -526,14 +543,14 @@ void MainWindow::save_picture() {
 }
 
 void MainWindow::export_take() {
-  const auto shown = session_.shown();
+  const auto shown = desk_.focus.shown();
   if (!shown) {
     tell("There is no take to write yet. Space takes.", true);
     return;
   }
   const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the take's files");
   if (folder.isEmpty()) return;
-  const auto files = session_.export_take(*shown, folder);
+  const auto files = desk_.document.export_take(desk_.focus.study_id(), *shown, folder);
   if (files)
     tell(QString("%1 files are written to %2.").arg(*files).arg(folder), false);
   else
@@ -543,11 +560,11 @@ void MainWindow::export_take() {
 bool MainWindow::handle_key(int key) {
   switch (key) {
     case Qt::Key_Space:
-      if (!session_.running()) take_or_stop();
+      if (!desk_.runner.running()) take_or_stop();
       return true;
     case Qt::Key_Escape:
-      if (session_.running())
-        session_.stop();
+      if (desk_.runner.running())
+        desk_.runner.stop();
       else if (pages_->currentWidget() == import_page_)
         import_page_->leave();
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
@@ -562,7 +579,7 @@ bool MainWindow::handle_key(int key) {
       import_page_->accept();
       return true;
     case Qt::Key_W:
-      if (const auto shown = session_.shown()) session_.set_wake(session_.wake() == shown ? std::nullopt : shown);
+      if (const auto shown = desk_.focus.shown()) desk_.document.set_wake(desk_.focus.study_id(), desk_.focus.wake() == shown ? std::nullopt : shown);
       return true;
     case Qt::Key_N:
       strip_->edit_note();
@@ -579,9 +596,13 @@ bool MainWindow::handle_key(int key) {
 }
 
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+  if (watched == message_ && event->type() == QEvent::MouseButtonPress) {
+    message_->hide();
+    return true;
+  }
   if (event->type() != QEvent::KeyPress || !watched->isWidgetType()) return false;
   auto* widget = static_cast<QWidget*>(watched);
-  if (widget->window() != this || QApplication::activeModalWidget() || !session_.is_open()) return false;
+  if (widget->window() != this || QApplication::activeModalWidget() || !desk_.document.is_open()) return false;
   const auto* key = static_cast<QKeyEvent*>(event);
   if (key->modifiers() & ~(Qt::KeypadModifier | Qt::ShiftModifier)) return false;
   // Fields keep their keys; so does a table while a cell is being typed into.
@@ -604,11 +625,11 @@ void MainWindow::dropEvent(QDropEvent* event) {
     const QString path = url.toLocalFile();
     if (path.isEmpty()) continue;
     if (path.endsWith(".heron"))
-      session_.open(path);
+      desk_.open(path);
     else
       files << path;
   }
-  if (!files.isEmpty() && session_.is_open())
+  if (!files.isEmpty() && desk_.document.is_open())
     import(files);
   else if (!files.isEmpty())
     tell("Open or make a dossier first; data come in beside its takes.", true);
@@ -618,8 +639,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
 void MainWindow::closeEvent(QCloseEvent* event) {
   QSettings settings;
   settings.setValue("window", saveGeometry());
-  if (session_.is_open()) settings.setValue("dossier", session_.path());
-  session_.stop();
+  if (desk_.document.is_open()) settings.setValue("dossier", desk_.document.path());
+  desk_.runner.stop();
   event->accept();
 }
 

@@ -25,7 +25,7 @@ class MainWindow : public QMainWindow {
   ~MainWindow() override;
 
   bool open(const QString& path);
-  Session& session() { return session_; }
+  Desk& desk() { return desk_; }
   StudyPage& page() { return *study_page_; }
 
  public slots:
@@ -37,7 +37,6 @@ class MainWindow : public QMainWindow {
   void find();
   void bring_in_data();
   void save_picture();
-  void ask_expected();
   void ask_claim();
   void ask_setting();
   void export_take();
@@ -58,6 +57,10 @@ class MainWindow : public QMainWindow {
   void refresh_bar();
   void refresh_progress();
   void tell(const QString& message, bool trouble);
+  void say_trouble(const QString& text);
+  void show_message(const Messages::Message& message);
+  void show_again(const Messages::Message& message);
+  void leave_message();
   void choose_dossier();
   void new_dossier();
   void open_demo();
@@ -67,7 +70,7 @@ class MainWindow : public QMainWindow {
   bool handle_key(int key);
   QList<Finder::Entry> actions();
 
-  Session session_;
+  Desk desk_;
   QLabel* device_name_;
   QPushButton* device_button_;
   QLabel* status_;
@@ -75,6 +78,7 @@ class MainWindow : public QMainWindow {
   QPushButton* take_;
   QLabel* message_;
   QTimer message_timer_;
+  long long message_study_ = 0;  ///< that the message in view is about
   QStackedWidget* pages_;
   LedgerView* ledger_;
   StudyPage* study_page_;

@@ -15,7 +15,7 @@ using render::theme;
 
 constexpr int kNames = 74, kFoot = 15, kMostTicks = 260;
 
-std::pair<double, double> span_of(const study::iv::Track& track) {
+std::pair<double, double> span_of(const study::Track& track) {
   double low = 0, high = 0;
   for (const auto& [t, v] : track.line) {
     low = std::min(low, v);
@@ -25,7 +25,7 @@ std::pair<double, double> span_of(const study::iv::Track& track) {
 }
 
 /// The line's value at a time.
-double value_at(const study::iv::Track& track, double time) {
+double value_at(const study::Track& track, double time) {
   const auto after = std::find_if(track.line.begin(), track.line.end(), [&](const auto& p) { return p.first >= time; });
   if (after == track.line.begin()) return track.line.front().second;
   if (after == track.line.end()) return track.line.back().second;
@@ -37,19 +37,19 @@ double value_at(const study::iv::Track& track, double time) {
 
 }  // namespace
 
-SourcePicture::SourcePicture(Session* session, QWidget* parent) : QWidget(parent), session_(session) {
+SourcePicture::SourcePicture(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setFixedSize(262, 86);
   setObjectName("source-picture");
   setAccessibleName("Sources against time");
-  connect(session_, &Session::plan_changed, this, &SourcePicture::refresh);
-  connect(session_, &Session::device_changed, this, &SourcePicture::refresh);
+  connect(&desk_->focus, &Focus::plan_changed, this, &SourcePicture::refresh);
+  connect(&desk_->focus, &Focus::device_changed, this, &SourcePicture::refresh);
   refresh();
 }
 
 void SourcePicture::refresh() {
-  const auto* plan = session_->iv_plan();
-  setVisible(plan != nullptr);
-  course_ = plan ? study::iv::time_course(*plan, session_->limits()) : study::iv::TimeCourse{};
+  const auto plan = desk_->focus.plan();
+  course_ = plan ? plan->course(desk_->focus.limits()) : study::TimeCourse{};
+  setVisible(!course_.tracks.empty());
   QStringList said;
   for (const auto& track : course_.tracks) {
     const auto [low, high] = span_of(track);
@@ -81,7 +81,7 @@ void SourcePicture::paintEvent(QPaintEvent*) {
     p.drawLine(place(0, 0), place(course_.seconds, 0));
     QPolygonF line;
     for (const auto& [t, v] : track.line) line << place(t, v);
-    const bool swept = track.role == study::iv::Role::swept;
+    const bool swept = track.swept;
     p.setPen(QPen(swept ? theme().heron : theme().slate, 1.3));
     p.drawPolyline(line);
     if (swept && int(track.read.size()) <= kMostTicks) {

@@ -1,8 +1,8 @@
 #pragma once
 #include <QFrame>
 
-#include "session.h"
-#include "study/iv/course.h"
+#include "desk.h"
+#include "study/time_course.h"
 
 namespace heron::app {
 
@@ -12,9 +12,9 @@ class SourcePicture : public QWidget {
   Q_OBJECT
 
  public:
-  explicit SourcePicture(Session* session, QWidget* parent = nullptr);
+  explicit SourcePicture(Desk* desk, QWidget* parent = nullptr);
 
-  const study::iv::TimeCourse& course() const { return course_; }
+  const study::TimeCourse& course() const { return course_; }
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -24,8 +24,8 @@ class SourcePicture : public QWidget {
   void refresh();
   QRectF lane(int track) const;
 
-  Session* session_;
-  study::iv::TimeCourse course_;
+  Desk* desk_;
+  study::TimeCourse course_;
 };
 
 }  // namespace heron::app

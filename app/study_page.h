@@ -6,9 +6,7 @@
 #include "brief_view.h"
 #include "doubt_band.h"
 #include "figure_row.h"
-#include "lenses/bode_lens.h"
-#include "lenses/lens.h"
-#include "lenses/point_lens.h"
+#include "kinds/kind_view.h"
 #include "source_picture.h"
 
 namespace heron::app {
@@ -18,7 +16,7 @@ class StudyPage : public QWidget {
   Q_OBJECT
 
  public:
-  explicit StudyPage(Session* session, QWidget* parent = nullptr);
+  explicit StudyPage(Desk* desk, QWidget* parent = nullptr);
 
   void choose_lens(int index);
   int lens_count() const { return int(lenses_.size()); }
@@ -31,12 +29,10 @@ class StudyPage : public QWidget {
   void hookup_asked();
 
  private:
-  /// @param kind  of study that the lens is for; empty: for all
-  void add_lens(Lens* lens, const std::string& kind);
-  bool suits(Lens* lens) const;
+  void adopt_kind();
   void refresh();
 
-  Session* session_;
+  Desk* desk_;
   QLabel* title_;
   QHBoxLayout* tabs_;
   QButtonGroup* group_;
@@ -45,11 +41,10 @@ class StudyPage : public QWidget {
   SourcePicture* sources_;
   FigureRow* figures_;
   DoubtBand* doubts_;
-  QList<Lens*> lenses_;
-  QMap<Lens*, QString> kinds_;
-  BodeLens* bode_;
-  Lens* impedance_;
-  PointLens* point_;
+  const KindView* view_ = nullptr;                 ///< of the study in view
+  QList<Lens*> lenses_;                            ///< of its kind
+  QHash<const KindView*, QList<Lens*>> made_;      ///< of every kind that was looked at
+  QHash<const KindView*, int> chosen_;             ///< lens that was last in view
 };
 
 }  // namespace heron::app

@@ -11,10 +11,10 @@ namespace heron::app {
 
 using render::theme;
 
-TakesModel::TakesModel(Session* session, QObject* parent) : QAbstractListModel(parent), session_(session) {
-  connect(session_, &Session::takes_changed, this, [this] {
+TakesModel::TakesModel(Desk* desk, QObject* parent) : QAbstractListModel(parent), desk_(desk) {
+  connect(&desk_->focus, &Focus::takes_changed, this, [this] {
     std::vector<long long> now;
-    for (const auto& t : session_->takes()) now.push_back(t.id);
+    for (const auto& t : desk_->focus.takes()) now.push_back(t.id);
     if (now == ids_) {
       if (!ids_.empty()) emit dataChanged(index(0), index(rowCount() - 1));
       return;
@@ -23,11 +23,11 @@ TakesModel::TakesModel(Session* session, QObject* parent) : QAbstractListModel(p
     ids_ = now;
     endResetModel();
   });
-  connect(session_, &Session::take_read, this, [this](long long take) {
+  connect(&desk_->readings, &Readings::take_read, this, [this](long long take) {
     const auto it = std::find(ids_.begin(), ids_.end(), take);
     if (it != ids_.end()) emit dataChanged(index(int(it - ids_.begin())), index(int(it - ids_.begin())));
   });
-  connect(session_, &Session::live_changed, this, [this] {
+  connect(&desk_->readings, &Readings::live_changed, this, [this] {
     if (!ids_.empty()) emit dataChanged(index(rowCount() - 1), index(rowCount() - 1));
   });
 }
@@ -35,7 +35,7 @@ TakesModel::TakesModel(Session* session, QObject* parent) : QAbstractListModel(p
 int TakesModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : int(ids_.size()); }
 
 QVariant TakesModel::data(const QModelIndex& at, int role) const {
-  if (!at.isValid() || at.row() >= int(session_->takes().size())) return {};
+  if (!at.isValid() || at.row() >= int(desk_->focus.takes().size())) return {};
   const auto& t = take(at.row());
   const QString unit = QString::fromStdString(t.origin.find('.') != std::string::npos ? t.origin : t.unit),
                 note = QString::fromStdString(t.note);
@@ -58,23 +58,29 @@ QVariant TakesModel::data(const QModelIndex& at, int role) const {
 
 namespace {
 
-/// The curves of a family as a small picture.
-void paint_family(QPainter* p, const study::iv::Family& family, const QRectF& area, const QColor& colour) {
+/// The shape of a take in few points; a wake behind its line where it is one.
+void paint_small(QPainter* p, const study::Columns& small, const QRectF& area, const QPen& pen, bool wake) {
+  const auto along = [&](double x) { return small.logarithmic ? std::log10(std::max(x, 1e-300)) : x; };
   QRectF frame;
-  for (const auto& curve : family.curves)
-    for (const auto& point : curve.points) {
-      const QRectF here(point.voltage, point.current, 1e-30, 1e-30);
+  for (const auto& column : small.columns)
+    for (std::size_t k = 0; k < column.y.size(); ++k) {
+      const QRectF here(along(small.x_of(column)[k]), column.y[k], 1e-30, 1e-30);
       frame = frame.isNull() ? here : frame.united(here);
     }
-  const auto place = [&](const study::iv::CurvePoint& point) {
-    return QPointF(area.left() + (point.voltage - frame.left()) / std::max(frame.width(), 1e-30) * area.width(),
-                   area.bottom() - (point.current - frame.top()) / std::max(frame.height(), 1e-30) * area.height());
-  };
+  // A decibel of ripple is no shape worth filling a card with.
+  if (small.logarithmic) frame.setHeight(std::max(1.0, frame.height()));
   p->setBrush(Qt::NoBrush);
-  p->setPen(QPen(colour, 1.2));
-  for (const auto& curve : family.curves) {
+  for (const auto& column : small.columns) {
     QPolygonF line;
-    for (const auto& point : curve.points) line << place(point);
+    for (std::size_t k = 0; k < column.y.size(); ++k)
+      line << QPointF(
+          area.left() + (along(small.x_of(column)[k]) - frame.left()) / std::max(frame.width(), 1e-30) * area.width(),
+          area.bottom() - (column.y[k] - frame.top()) / std::max(frame.height(), 1e-30) * area.height());
+    if (wake) {
+      p->setPen(QPen(theme().wake, 6));
+      p->drawPolyline(line);
+    }
+    p->setPen(pen);
     p->drawPolyline(line);
   }
 }
@@ -85,8 +91,8 @@ QRect TakeDelegate::pin_area(const QRect& card) { return {card.right() - 30, car
 
 void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const {
   const auto& take = static_cast<const TakesModel*>(index.model())->take(index.row());
-  const bool shown = session_->shown() == take.id || session_->overlaid().contains(take.id);
-  const bool wake = session_->wake() == take.id;
+  const bool shown = desk_->focus.shown() == take.id || desk_->focus.overlaid().contains(take.id);
+  const bool wake = desk_->focus.wake() == take.id;
   const QColor colour = render::take_colour(take.number);
   const QRect card = option.rect.adjusted(0, 2, -8, -2);
   p->save();
@@ -126,27 +132,10 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->drawText(text_area, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
               p->fontMetrics().elidedText(words, Qt::ElideRight, int(text_area.width() * 1.7)));
 
-  const auto view = session_->view(take.id);
-  if (view && view->family) paint_family(p, *view->family, QRectF(card.right() - 84, card.top() + 30, 74, 22), colour);
-  if (view && view->curve.points.size() > 1) {
-    const auto& points = view->curve.points;
-    const auto [low, high] = std::minmax_element(points.begin(), points.end(),
-                                                 [](const auto& a, const auto& b) { return a.gain_db < b.gain_db; });
-    const QRectF area = QRectF(card.right() - 84, card.top() + 30, 74, 22);
-    const double from = std::log10(points.front().frequency), to = std::log10(points.back().frequency);
-    const double span = std::max(1.0, high->gain_db - low->gain_db);
-    QPolygonF line;
-    for (const auto& point : points)
-      line << QPointF(area.left() + (std::log10(point.frequency) - from) / (to - from) * area.width(),
-                      area.bottom() - (point.gain_db - low->gain_db) / span * area.height());
-    p->setBrush(Qt::NoBrush);
-    if (wake) {
-      p->setPen(QPen(theme().wake, 6));
-      p->drawPolyline(line);
-    }
-    p->setPen(QPen(colour, 1.5, render::take_dashed(take.number) ? Qt::DashLine : Qt::SolidLine));
-    p->drawPolyline(line);
-  }
+  const auto view = desk_->readings.view(take.id);
+  if (view && view->reduced)
+    paint_small(p, view->reduced->small(), QRectF(card.right() - 84, card.top() + 30, 74, 22),
+                QPen(colour, 1.4, render::take_dashed(take.number) ? Qt::DashLine : Qt::SolidLine), wake);
   if (option.state & QStyle::State_HasFocus && !shown) {
     p->setPen(QPen(theme().heron, 1, Qt::DotLine));
     p->setBrush(Qt::NoBrush);
@@ -155,8 +144,8 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->restore();
 }
 
-TakesStrip::TakesStrip(Session* session, QWidget* parent)
-    : QListView(parent), session_(session), model_(new TakesModel(session, this)) {
+TakesStrip::TakesStrip(Desk* desk, QWidget* parent)
+    : QListView(parent), desk_(desk), model_(new TakesModel(desk_, this)) {
   setObjectName("takes");
   setAccessibleName("Takes");
   setFlow(QListView::LeftToRight);
@@ -167,10 +156,10 @@ TakesStrip::TakesStrip(Session* session, QWidget* parent)
   setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   setFrameShape(QFrame::NoFrame);
   setModel(model_);
-  setItemDelegate(new TakeDelegate(session, this));
+  setItemDelegate(new TakeDelegate(desk_, this));
   setMouseTracking(true);
-  connect(session_, &Session::shown_changed, this, &TakesStrip::follow_session);
-  connect(session_, &Session::takes_changed, this, &TakesStrip::follow_session);
+  connect(&desk_->focus, &Focus::shown_changed, this, &TakesStrip::follow_focus);
+  connect(&desk_->focus, &Focus::takes_changed, this, &TakesStrip::follow_focus);
   connect(selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] {
     if (following_) return;
     QList<long long> ids;
@@ -178,18 +167,18 @@ TakesStrip::TakesStrip(Session* session, QWidget* parent)
       if (index != currentIndex()) ids << model_->take(index.row()).id;
     if (currentIndex().isValid() && selectionModel()->isSelected(currentIndex()))
       ids << model_->take(currentIndex().row()).id;
-    session_->overlay(ids);
+    desk_->focus.overlay(ids);
   });
 }
 
-void TakesStrip::follow_session() {
+void TakesStrip::follow_focus() {
   following_ = true;
   QItemSelection wanted;
   for (int row = 0; row < model_->rowCount(); ++row) {
     const auto id = model_->take(row).id;
-    if (session_->overlaid().contains(id) || session_->shown() == id)
+    if (desk_->focus.overlaid().contains(id) || desk_->focus.shown() == id)
       wanted.select(model_->index(row), model_->index(row));
-    if (session_->shown() == id && currentIndex().row() != row) {
+    if (desk_->focus.shown() == id && currentIndex().row() != row) {
       selectionModel()->setCurrentIndex(model_->index(row), QItemSelectionModel::NoUpdate);
       scrollTo(model_->index(row));
     }
@@ -203,7 +192,7 @@ void TakesStrip::mousePressEvent(QMouseEvent* event) {
   const auto index = indexAt(event->pos());
   if (index.isValid() && TakeDelegate::pin_area(visualRect(index).adjusted(0, 2, -8, -2)).contains(event->pos())) {
     const auto id = model_->take(index.row()).id;
-    session_->set_wake(session_->wake() == id ? std::nullopt : std::optional(id));
+    desk_->document.set_wake(desk_->focus.study_id(), desk_->focus.wake() == id ? std::nullopt : std::optional(id));
     return;
   }
   QListView::mousePressEvent(event);
@@ -222,7 +211,7 @@ void TakesStrip::keyPressEvent(QKeyEvent* event) {
 }
 
 void TakesStrip::edit_note() {
-  const auto shown = session_->shown();
+  const auto shown = desk_->focus.shown();
   if (!shown) return;
   for (int row = 0; row < model_->rowCount(); ++row) {
     if (model_->take(row).id != *shown) continue;
@@ -241,7 +230,7 @@ void TakesStrip::edit_note() {
       if (!field->isVisible()) return;
       setFocus();
       field->hide();
-      session_->set_note(id, field->text());
+      desk_->document.set_note(desk_->focus.study_id(), id, field->text());
       field->deleteLater();
     });
     return;

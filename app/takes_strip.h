@@ -3,7 +3,7 @@
 #include <QListView>
 #include <QStyledItemDelegate>
 
-#include "session.h"
+#include "desk.h"
 
 namespace heron::app {
 
@@ -12,13 +12,13 @@ class TakesModel : public QAbstractListModel {
   Q_OBJECT
 
  public:
-  explicit TakesModel(Session* session, QObject* parent);
+  explicit TakesModel(Desk* desk, QObject* parent);
   int rowCount(const QModelIndex& parent = {}) const override;
   QVariant data(const QModelIndex& index, int role) const override;
-  const dossier::Take& take(int row) const { return session_->takes()[std::size_t(row)]; }
+  const dossier::Take& take(int row) const { return desk_->focus.takes()[std::size_t(row)]; }
 
  private:
-  Session* session_;
+  Desk* desk_;
   std::vector<long long> ids_;
 };
 
@@ -28,13 +28,13 @@ class TakeDelegate : public QStyledItemDelegate {
   Q_OBJECT
 
  public:
-  TakeDelegate(Session* session, QObject* parent) : QStyledItemDelegate(parent), session_(session) {}
+  TakeDelegate(Desk* desk, QObject* parent) : QStyledItemDelegate(parent), desk_(desk) {}
   void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
   QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {226, 64}; }
   static QRect pin_area(const QRect& card);
 
  private:
-  Session* session_;
+  Desk* desk_;
 };
 
 /// Click shows a take, with Ctrl it is laid over the others; the pin makes it the wake.
@@ -42,7 +42,7 @@ class TakesStrip : public QListView {
   Q_OBJECT
 
  public:
-  explicit TakesStrip(Session* session, QWidget* parent = nullptr);
+  explicit TakesStrip(Desk* desk, QWidget* parent = nullptr);
   void edit_note();
 
  protected:
@@ -51,9 +51,9 @@ class TakesStrip : public QListView {
   void keyPressEvent(QKeyEvent* event) override;
 
  private:
-  void follow_session();
+  void follow_focus();
 
-  Session* session_;
+  Desk* desk_;
   TakesModel* model_;
   bool following_ = false;
 };

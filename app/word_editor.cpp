@@ -7,7 +7,6 @@
 
 #include "flow_layout.h"
 #include "render/theme.h"
-#include "study/response/brief.h"
 
 namespace heron::app {
 
@@ -146,8 +145,8 @@ void BriefEditor::refuse(const QString& reason) {
   resize(width(), layout()->hasHeightForWidth() ? layout()->heightForWidth(width()) : sizeHint().height());
 }
 
-WordEditing::WordEditing(Session* session, QWidget* home, std::function<QList<BriefWord*>()> words)
-    : QObject(home), session_(session), home_(home), words_(std::move(words)) {}
+WordEditing::WordEditing(Desk* desk, QWidget* home, std::function<QList<BriefWord*>()> words)
+    : QObject(home), desk_(desk), home_(home), words_(std::move(words)) {}
 
 void WordEditing::open(const std::string& key) {
   for (auto* word : words_()) {
@@ -160,7 +159,7 @@ void WordEditing::open(const std::string& key) {
     }
     key_ = key;
     editor_->open(word->text(), word);
-    editor_->explain(session_->hint(key_).value_or(study::BriefHint{}));
+    editor_->explain(desk_->focus.hint(key_).value_or(study::BriefHint{}));
     editor_->show();
     editor_->raise();
     editor_->field()->setFocus();
@@ -169,7 +168,7 @@ void WordEditing::open(const std::string& key) {
 }
 
 void WordEditing::try_text(const QString& text) {
-  if (const auto hint = session_->hint(key_, text))
+  if (const auto hint = desk_->focus.hint(key_, text))
     editor_->explain(*hint);
   else
     editor_->refuse(QString::fromStdString(hint.error().message));
@@ -177,7 +176,7 @@ void WordEditing::try_text(const QString& text) {
 
 void WordEditing::accept(const QString& text, int move) {
   const std::string key = key_;
-  if (const QString trouble = session_->edit_brief(key, text); !trouble.isEmpty()) {
+  if (const QString trouble = desk_->focus.edit(key, text); !trouble.isEmpty()) {
     editor_->refuse(trouble);
     return;
   }

@@ -5,7 +5,7 @@
 #include <QLineEdit>
 #include <functional>
 
-#include "session.h"
+#include "desk.h"
 #include "study/brief.h"
 
 namespace heron::app {
@@ -56,13 +56,13 @@ class BriefEditor : public QFrame {
 };
 
 /// Editing of words in place, wherever they stand: opens the editor under a word, shows what the text would mean while
-/// it is typed, and applies it to the session when it makes sense.
+/// it is typed, and applies it to the study in view when it makes sense.
 class WordEditing : public QObject {
   Q_OBJECT
 
  public:
   /// @param words  those that are shown now, in the order of Tab
-  WordEditing(Session* session, QWidget* home, std::function<QList<BriefWord*>()> words);
+  WordEditing(Desk* desk, QWidget* home, std::function<QList<BriefWord*>()> words);
   void open(const std::string& key);
   void close();
 
@@ -70,7 +70,7 @@ class WordEditing : public QObject {
   void try_text(const QString& text);
   void accept(const QString& text, int move);
 
-  Session* session_;
+  Desk* desk_;
   QWidget* home_;
   std::function<QList<BriefWord*>()> words_;
   BriefEditor* editor_ = nullptr;

@@ -6,6 +6,7 @@
 #include "commands.h"
 #include "exchange/curves.h"
 #include "exchange/writers.h"
+#include "judge/claim.h"
 
 namespace heron::cli {
 

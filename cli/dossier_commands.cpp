@@ -13,6 +13,10 @@
 #include "exchange/curves.h"
 #include "exchange/writers.h"
 #include "mudlark/recipe.h"
+#include "run/export.h"
+#include "run/ledger.h"
+#include "run/take.h"
+#include "study/kind.h"
 
 namespace heron::cli {
 
@@ -61,7 +65,7 @@ std::string judgement_text(const judge::Judgement& j) {
   return text.uncertainty.empty() ? text.plain() : text.plain() + " \u00b1 " + text.uncertainty;
 }
 
-void print_line(const dossier::LedgerLine& line) {
+void print_line(const run::LedgerLine& line) {
   const auto& j = line.judgement;
   std::cout << "  " << padded(std::string(judge::verdict_words(j.verdict)), 14) << padded(line.text(), 44) << " "
             << padded(judgement_text(j), 26) << " ";
@@ -73,13 +77,13 @@ void print_line(const dossier::LedgerLine& line) {
   std::cout << "\n";
 }
 
-json line_json(const dossier::LedgerLine& line) {
+json line_json(const run::LedgerLine& line) {
   auto out = line.claim ? judge::to_json(*line.claim, line.judgement) : judge::to_json(*line.mask, line.judgement);
   out["study"] = line.study;
   return out;
 }
 
-int worst_status(const std::vector<dossier::LedgerLine>& lines) {
+int worst_status(const std::vector<run::LedgerLine>& lines) {
   for (const auto& line : lines)
     if (line.judgement.verdict == judge::Verdict::fails) return 1;
   return 0;
@@ -126,7 +130,7 @@ Result<int> show(const std::string& file, bool as_json, bool check) {
   if (const auto assemblies = store->assemblies(); as_json && assemblies)
     for (const auto& [assembly, about] : *assemblies)
       if (const auto here = store->current_unit(assembly))
-        out["device"]["known_only_to_a_simulation"][about] = dossier::drawn_values(*store, *here, assembly);
+        out["device"]["known_only_to_a_simulation"][about] = run::drawn_values(*store, *here, assembly);
   if (!as_json)
     std::cout << device->name << (device->about.empty() ? "" : ", " + device->about) << ", " << unit->name << "\n";
   for (const auto& study : *studies) {
@@ -145,13 +149,13 @@ Result<int> show(const std::string& file, bool as_json, bool check) {
                   << (take.aside ? "  laid aside" : "") << (take.note.empty() ? "" : "  " + take.note) << "\n";
       std::optional<study::Analysis> analysis;
       if (take.points > 0) {
-        auto read = dossier::analyse_take(*store, study, take);
+        auto read = run::analyse_take(*store, study, take);
         if (!read) return tl::unexpected(read.error());
         analysis = std::move(*read);
       }
       if (as_json) {
         if (analysis) {
-          auto one = exchange::take_json(*store, study, take, *analysis);
+          auto one = run::take_json(*store, study, take, *analysis);
           if (!one) return tl::unexpected(one.error());
           list.push_back(std::move(*one));
         } else {
@@ -169,7 +173,7 @@ Result<int> show(const std::string& file, bool as_json, bool check) {
                   << (text.uncertainty.empty() ? "" : "\u00b1 " + text.uncertainty) << "\n";
       }
       for (const auto& d : analysis->reading.doubts) std::cout << "    doubt: " << d.text << "\n";
-      const auto lines = dossier::judge_take(*store, study, &take, &*analysis);
+      const auto lines = run::judge_take(*store, study, &take, &*analysis);
       if (!lines) return tl::unexpected(lines.error());
       for (const auto& line : *lines) print_line(line);
     }
@@ -190,7 +194,7 @@ Result<int> show(const std::string& file, bool as_json, bool check) {
 Result<int> judge_all(const std::string& file, bool as_json) {
   auto store = open_sound(file);
   if (!store) return tl::unexpected(store.error());
-  const auto lines = dossier::ledger(*store);
+  const auto lines = run::ledger(*store);
   if (!lines) return tl::unexpected(lines.error());
   if (as_json) {
     json list = json::array();
@@ -215,8 +219,8 @@ Result<int> take(const TakeOptions& options) {
   const std::uint64_t seed = options.seed >= 0 ? std::uint64_t(options.seed) : std::random_device{}();
   StopOnSignal stop;
   const bool terminal = isatty(STDERR_FILENO) != 0;
-  dossier::TakeEvents events;
-  events.progress = [&](const study::response::Progress& p) {
+  run::TakeEvents events;
+  events.progress = [&](const study::Progress& p) {
     if (terminal)
       std::fprintf(stderr, "\r%d of %d points, %s left on a real bench   ", p.done, p.total,
                    format_duration(p.bench_seconds_left).c_str());
@@ -230,16 +234,16 @@ Result<int> take(const TakeOptions& options) {
                 << d.remedy << "\n";
     std::cout.flush();
   };
-  const auto id = dossier::run_take(
+  const auto id = run::run_take(
       *store, *study, options.bench, seed,
       {.note = options.note, .accepted = {options.accepted.begin(), options.accepted.end()}}, events, stop.token());
   if (terminal) std::fputc('\n', stderr);
   if (!id) return tl::unexpected(id.error());
   const auto info = store->take(*id);
   if (!info) return tl::unexpected(info.error());
-  const auto analysis = dossier::analyse_take(*store, *study, *info);
+  const auto analysis = run::analyse_take(*store, *study, *info);
   if (!analysis) return tl::unexpected(analysis.error());
-  const auto lines = dossier::judge_take(*store, *study, &*info, &*analysis);
+  const auto lines = run::judge_take(*store, *study, &*info, &*analysis);
   if (!lines) return tl::unexpected(lines.error());
   std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << " points\n";
   for (const auto& d : analysis->reading.doubts)
@@ -281,7 +285,7 @@ Result<int> import(const ImportOptions& options) {
     if (!curves) return tl::unexpected(curves.error());
     for (const auto& curve : *curves)
       if (const auto take =
-              dossier::import_take(*store, *study, curve.record, curve.name, curve.notes, options.aside);
+              run::import_take(*store, *study, curve.record, curve.name, curve.notes, options.aside);
           !take)
         return fail(take.error().fault, "{}: {}", curve.name, take.error().message);
     ++done;
@@ -301,7 +305,7 @@ Result<int> export_all(const std::string& file, const std::string& folder, int n
     if (!takes) return tl::unexpected(takes.error());
     for (const auto& take : *takes) {
       if ((number != 0 && take.number != number) || take.points == 0) continue;
-      const auto written = exchange::export_take(*store, study, take, folder);
+      const auto written = run::export_take(*store, study, take, folder);
       if (!written) return written;
       files += *written;
       ++takes_written;

@@ -6,6 +6,7 @@
 #include <iostream>
 
 #include "commands.h"
+#include "study/kind.h"
 
 using namespace heron;
 
@@ -90,7 +91,9 @@ int main(int argc, char** argv) {
 
   cli::AnalyseOptions analyse_options;
   auto* analyse = app.add_subcommand("analyse", "figures from data files alone, no dossier");
-  analyse->add_option("KIND", analyse_options.kind, "response")->required();
+  std::string kinds;
+  for (const auto* kind : study::kinds()) kinds += (kinds.empty() ? "" : ", ") + std::string(kind->name);
+  analyse->add_option("KIND", analyse_options.kind, kinds)->required();
   analyse->add_option("INPUT", analyse_options.inputs)->required();
   analyse->add_flag("--json", analyse_options.json, "one JSON object instead of a table");
   const auto repeatable = [](CLI::Option* option) { option->allow_extra_args(false); };

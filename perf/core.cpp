@@ -6,6 +6,8 @@
 #include "perf/dossiers.h"
 #include "signal/pyramid.h"
 #include "signal/tone.h"
+#include "study/response/kind.h"
+#include "study/response/runner.h"
 
 using namespace heron;
 using perf::demo_path;
@@ -56,7 +58,7 @@ void demo_sweep(benchmark::State& state) {
   const auto plan = study::response::plan_from_json(study.plan).value();
   double real = 0;
   for (auto _ : state) {
-    auto bench = dossier::open_bench(store, "simulated", 1).value();
+    auto bench = run::open_bench(store, "simulated", 1).value();
     auto ok = study::response::run(plan, *bench, [](const study::Point&) { return Result<void>(); }, {}, {});
     benchmark::DoNotOptimize(ok.has_value());
     real = bench->elapsed();

@@ -1,7 +1,7 @@
 #pragma once
 #include <filesystem>
 
-#include "dossier/take_run.h"
+#include "run/take.h"
 #include "mudlark/recipe.h"
 
 /// Dossiers to measure with, made once a process.

@@ -10,8 +10,8 @@
 
 #include "app/main_window.h"
 #include "perf/dossiers.h"
-#include "render/bode_plot.h"
-#include "render/family_plot.h"
+#include "app/kinds/response/bode_plot.h"
+#include "app/kinds/iv/family_plot.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -73,7 +73,7 @@ void open_in_the_window(benchmark::State& state) {
     window.open(path);
     FirstPaint watch;
     window.findChild<app::FigureRow*>()->installEventFilter(&watch);
-    while (!watch.painted || !window.session().view(*window.session().shown()))
+    while (!watch.painted || !window.desk().readings.view(*window.desk().focus.shown()))
       QApplication::processEvents(QEventLoop::WaitForMoreEvents, 10);
     window.findChild<app::FigureRow*>()->removeEventFilter(&watch);
   }
@@ -81,10 +81,10 @@ void open_in_the_window(benchmark::State& state) {
 
 /// One frame of a pan over fifty takes of a thousand points, gain and phase.
 void frame_of_fifty_takes(benchmark::State& state) {
-  render::BodePlot plot;
+  app::BodePlot plot;
   plot.resize(960, 440);
   std::vector<study::response::Curve> takes(50);
-  QList<render::BodeCurve> curves;
+  QList<app::BodeCurve> curves;
   for (int t = 0; t < 50; ++t) {
     for (int k = 0; k < 1000; ++k) {
       const double f = 10 * std::pow(1e4, k / 999.0), x = f / (1e3 + 20 * t);
@@ -93,7 +93,7 @@ void frame_of_fifty_takes(benchmark::State& state) {
                                               .gain_db = -10 * std::log10(1 + x * x) + 0.05 * std::sin(k * 1.7 + t),
                                               .phase_deg = -57.3 * std::atan(x)});
     }
-    curves << render::BodeCurve{&takes[std::size_t(t)], render::take_colour(t + 1), render::take_dashed(t + 1)};
+    curves << app::BodeCurve{&takes[std::size_t(t)], render::take_colour(t + 1), render::take_dashed(t + 1)};
   }
   plot.show_curves(curves, {});
   double shift = 1;
@@ -125,7 +125,7 @@ study::iv::Family large_family() {
 /// One frame of a pan over them.
 void frame_of_a_hundred_curves(benchmark::State& state) {
   const auto family = large_family();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(960, 440);
   plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
   double shift = 0;
@@ -139,7 +139,7 @@ void frame_of_a_hundred_curves(benchmark::State& state) {
 /// A redraw from the data, as a take that grows asks for.
 void redraw_of_a_hundred_curves(benchmark::State& state) {
   const auto family = large_family();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(960, 440);
   for (auto _ : state) {
     plot.show_picture({.takes = {{&family, render::take_colour(1)}}});

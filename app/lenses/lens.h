@@ -3,7 +3,7 @@
 
 #include <qcustomplot.h>
 
-#include "../session.h"
+#include "app/desk.h"
 
 namespace heron::app {
 
@@ -12,24 +12,32 @@ struct CursorCard {
   QString label, number, unit, below;
 };
 
-/// A way to view takes. Added to the study page by one line in study_page.cpp.
+/// A way to view takes. A kind's view lists those that suit it.
 class Lens : public QWidget {
   Q_OBJECT
 
  public:
-  Lens(Session* session, QWidget* parent) : QWidget(parent), session_(session) {}
+  Lens(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {}
 
   virtual QString title() const = 0;
+  /// False where it has nothing to show of the study in view.
+  virtual bool suits() const { return true; }
   /// The plot to write as a picture; null where the lens has none.
   virtual QCustomPlot* plot() { return nullptr; }
   /// A key that the window was given while the lens is in view. True when it was used.
   virtual bool handle_key(int) { return false; }
+  /// What its cursors read: the lens in view alone speaks to the figures' row.
+  virtual QList<CursorCard> cards() const { return {}; }
+  /// True for the lens that shows the samples behind a point.
+  virtual bool shows_points() const { return false; }
+  virtual void show_point(int) {}
 
  signals:
   void point_chosen(int index);
+  void cards_changed();
 
  protected:
-  Session* session_;
+  Desk* desk_;
 };
 
 }  // namespace heron::app

@@ -56,29 +56,4 @@ void LookBar::refresh() {
   }
 }
 
-void add_bode_words(LookBar& bar, Session* session) {
-  auto& look = session->look();
-  const auto impedance = [session] { return session->plan().quantity == study::response::Quantity::impedance; };
-  bar.add(
-      "Gain in dB or as a ratio", "How the gain is written",
-      [&look, impedance] { return impedance()    ? QString()
-                                  : look.in_db() ? "gain in dB"
-                                                 : "gain as a ratio"; },
-      [&look] { look.set_in_db(!look.in_db()); });
-  bar.add(
-      "Phase unwrapped or wrapped", "Unwrapped: followed through whole turns. Wrapped: within \u00b1180\u00b0",
-      [&look] { return look.unwrapped() ? "phase unwrapped" : "phase wrapped"; },
-      [&look] { look.set_unwrapped(!look.unwrapped()); });
-  bar.add(
-      "Frequency axis", "Logarithmic or linear frequency axis",
-      [&look] { return look.logarithmic() ? "log frequency" : "linear frequency"; },
-      [&look] { look.set_logarithmic(!look.logarithmic()); });
-  bar.add(
-      "Expected curve", "What the circuit or the study's formula expects, with the band of the parts' tolerances",
-      [&look, session] {
-        return session->expected() ? (look.expected() ? "expected shown" : "expected hidden") : QString();
-      },
-      [&look] { look.set_expected(!look.expected()); });
-}
-
 }  // namespace heron::app

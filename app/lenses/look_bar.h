@@ -3,8 +3,6 @@
 #include <QWidget>
 #include <functional>
 
-#include "../session.h"
-
 class QHBoxLayout;
 
 namespace heron::app {
@@ -35,8 +33,5 @@ class LookBar : public QWidget {
   QHBoxLayout* row_;
   QList<std::pair<QPushButton*, std::function<QString()>>> words_;
 };
-
-/// The words that gain-and-phase plots share.
-void add_bode_words(LookBar& bar, Session* session);
 
 }  // namespace heron::app

@@ -210,7 +210,7 @@ ChainSummary summarise(const Chain& c, const InputLimits& limits) {
 }
 
 std::string headroom_text(const ChainSummary& s, std::optional<double> expected, std::optional<double> range) {
-  const auto q = [&](double v) { return format_setting(std::stod(fmt::format("{:.2g}", v)), s.unit); };
+  const auto q = [&](double v) { return format_setting(rounded_to(v, 2), s.unit); };
   std::string out = expected ? fmt::format("expects {} peak", q(*expected)) : "expected level not known";
   if (expected && range) out += fmt::format(", uses {:.2g} % of the range", 100 * *expected / *range);
   if (!range) out += ", finds its range by itself";

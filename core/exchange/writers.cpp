@@ -159,48 +159,6 @@ json curve_json(const study::Columns& curve) {
   return out;
 }
 
-Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                       const study::Analysis& analysis) {
-  std::string curve_step_unit;
-  const auto setup = store.take_setup(take.id);
-  if (!setup) return tl::unexpected(setup.error());
-  auto curve = curve_json(analysis.curve);
-  if (const auto* kind = study::find_kind(study.kind); kind && kind->readings) {
-    // Every reading in the order taken, which holds both ways of a loop and what a limit held.
-    const auto points = store.points(take.id);
-    if (!points) return tl::unexpected(points.error());
-    const auto table = kind->readings(*points);
-    if (!table) return tl::unexpected(table.error());
-    curve = json::object();
-    for (const auto& channel : table->channels)
-      if (kind->find_role(channel.role)) curve[channel.role] = channel.values();
-    if (const auto* step = table->find("step")) curve_step_unit = step->unit;
-  }
-  const auto lines = dossier::judge_take(store, study, &take, &analysis);
-  if (!lines) return tl::unexpected(lines.error());
-  json claims = json::array();
-  for (const auto& line : *lines)
-    claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement)
-                                : judge::to_json(*line.mask, line.judgement));
-  json out = {{"kind", study.kind},
-              {"study", study.name},
-              {"take", take.number},
-              {"unit", take.unit},
-              {"started", take.started},
-              {"state", dossier::take_state_text(take.state)},
-              {"origin", take.origin},
-              {"note", take.note},
-              {"setup", *setup},
-              {"settings", analysis.settings},
-              {"curve", std::move(curve)},
-              {"figures", figures_json(analysis.reading)},
-              {"absent", absent_json(analysis.reading)},
-              {"doubts", doubts_json(analysis.reading)},
-              {"claims", std::move(claims)}};
-  if (!curve_step_unit.empty()) out["step_unit"] = curve_step_unit;
-  return out;
-}
-
 Result<void> write_file(const std::string& path, std::string_view content) {
   const std::string part = fmt::format("{}.part{}", path, getpid());
   {
@@ -233,54 +191,6 @@ std::string file_name(const std::string& text) {
   }
   while (!out.empty() && out.back() == '-') out.pop_back();
   return out.empty() ? "unnamed" : out.substr(0, 80);
-}
-
-Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                        const std::string& folder) {
-  const auto analysis = dossier::analyse_take(store, study, take);
-  if (!analysis) return tl::unexpected(analysis.error());
-  const auto points = store.points(take.id);
-  if (!points) return tl::unexpected(points.error());
-  const std::filesystem::path top =
-      std::filesystem::path(folder) / fmt::format("{}-take-{}", file_name(study.name), take.number);
-  std::error_code fault;
-  std::filesystem::create_directories(top / "records", fault);
-  if (fault) return fail(Fault::input, "{}: the folder cannot be made: {}", top.string(), fault.message());
-  int files = 0;
-  const auto put = [&](const std::filesystem::path& path, std::string_view content) -> Result<void> {
-    ++files;
-    return write_file(path.string(), content);
-  };
-  if (auto ok = put(top / "points.csv", curve_csv(analysis->curve)); !ok) return tl::unexpected(ok.error());
-  if (const auto* kind = study::find_kind(study.kind); kind && kind->readings) {
-    const auto table = kind->readings(*points);
-    if (!table) return tl::unexpected(table.error());
-    if (auto ok = put(top / "readings.csv", record_csv(*table)); !ok) return tl::unexpected(ok.error());
-  }
-  if (study.kind == "response" && analysis->curve.find("phase")) {
-    // Gain and phase as network data too: S21 of a gain, Z11 of an impedance.
-    const bool impedance = analysis->settings.contains("quantity") && analysis->settings.at("quantity") == "impedance";
-    NetworkData data{.ports = impedance ? 1 : 2, .kind = impedance ? 'Z' : 'S', .frequency = analysis->curve.x};
-    data.notes = fmt::format("{}, take {}, {}", study.name, take.number, take.unit);
-    const auto& gain = analysis->curve.find("gain")->y;
-    const auto& phase = analysis->curve.find("phase")->y;
-    for (std::size_t i = 0; i < gain.size(); ++i) {
-      const auto h = std::polar(std::pow(10, gain[i] / 20), phase[i] * std::numbers::pi / 180);
-      data.elements.push_back(impedance ? std::array<std::complex<double>, 4>{h}
-                                        : std::array<std::complex<double>, 4>{0, h, 0, 0});
-    }
-    if (auto ok = put(top / (impedance ? "curve.s1p" : "curve.s2p"), write_touchstone(data)); !ok)
-      return tl::unexpected(ok.error());
-  }
-  const auto description = take_json(store, study, take, *analysis);
-  if (!description) return tl::unexpected(description.error());
-  if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());
-  for (const auto& point : *points)
-    for (const auto& record : point.records) {
-      const auto name = fmt::format("point-{:04}-pass-{}.csv", point.index + 1, record.pass + 1);
-      if (auto ok = put(top / "records" / name, record_csv(record)); !ok) return tl::unexpected(ok.error());
-    }
-  return files;
 }
 
 }  // namespace heron::exchange

@@ -3,7 +3,9 @@
 #include <string>
 
 #include "base/result.h"
-#include "dossier/take_run.h"
+#include "study/columns.h"
+#include "study/figure.h"
+#include "study/raw.h"
 
 /// Everything in open formats: CSV for points and records, JSON for set-up, figures and verdicts.
 namespace heron::exchange {
@@ -21,16 +23,8 @@ nlohmann::json doubts_json(const study::Reading& reading);
 /// {"frequency": [...], "gain": [...], ...}: what read_curves() takes back.
 nlohmann::json curve_json(const study::Columns& curve);
 
-/// One take as JSON: set-up as it was, figures, absent, doubts, claims.
-Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                                 const study::Analysis& analysis);
-
 /// Writes beside the target and moves it into place, so that no half-written file is ever seen.
 Result<void> write_file(const std::string& path, std::string_view content);
-
-/// Writes points, records and JSON of one take into a folder that is made where needed. @return the files written
-Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                        const std::string& folder);
 
 /// A name that every file system takes: letters, digits, - and _.
 std::string file_name(const std::string& text);

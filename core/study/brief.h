@@ -10,6 +10,7 @@ struct BriefPiece {
   std::string key;       ///< of the setting; empty for plain text
   bool rare = false;     ///< folded away until asked for
   bool heading = false;  ///< "Drive", "Sense", "Settle"
+  bool drives = false;   ///< says what drives: shown on the Hookup page too
 };
 
 /// What is shown beside a word while it is edited.

@@ -21,4 +21,14 @@ const Figure* Reading::find(std::string_view key) const {
   return it == figures.end() ? nullptr : &*it;
 }
 
+Doubt rating_finding(bool exceeded, std::string text, std::string remedy, Edits edits) {
+  return {"rating.near", exceeded ? Severity::serious : Severity::caution, std::move(text), std::move(remedy),
+          std::move(edits), exceeded};
+}
+
+Doubt on_hookup(Doubt doubt) {
+  doubt.place = Place::hookup;
+  return doubt;
+}
+
 }  // namespace heron::study

@@ -30,14 +30,24 @@ std::string_view severity_text(Severity severity);
 /// Words of the set-up and their new text, applied together: see a kind's apply().
 using Edits = std::vector<std::pair<std::string, std::string>>;
 
+/// Where a doubt is mended, where no edit of the brief does it.
+enum class Place { anywhere, hookup };
+
 /// A stated reason not to trust a result; also what preflight finds before anything is driven.
 struct Doubt {
   std::string key;
   Severity severity = Severity::caution;
-  std::string text;    ///< what, and how much
-  std::string remedy;  ///< what to do
-  Edits edits = {};    ///< what carries the remedy out, where editing the set-up can
+  std::string text;              ///< what, and how much
+  std::string remedy;            ///< what to do
+  Edits edits = {};              ///< what carries the remedy out, where editing the set-up can
+  bool binding = false;          ///< of a finding: cannot be accepted away
+  Place place = Place::anywhere;
 };
+
+/// What is said of a rating: where it would be exceeded, nobody may accept it.
+Doubt rating_finding(bool exceeded, std::string text, std::string remedy, Edits edits = {});
+/// A doubt that is mended on the Hookup page.
+Doubt on_hookup(Doubt doubt);
 
 /// All that is read off one take.
 struct Reading {

@@ -45,6 +45,20 @@ Result<bench::Computed> read_computed(std::string_view text) {
 
 }  // namespace
 
+std::string own_sensor(std::string_view key, std::string_view text, const std::vector<bench::Sensor>& own) {
+  const auto typed = trimmed(text);
+  if (key.ends_with("sensor"))
+    for (const auto& sensor : own)
+      if (sensor.name == typed) return bench::to_json(sensor).dump();
+  return typed;
+}
+
+BriefHint offer_own_sensors(BriefHint hint, std::string_view key, const std::vector<bench::Sensor>& own) {
+  if (key.ends_with("sensor"))
+    for (const auto& sensor : own) hint.choices.push_back(sensor.name);
+  return hint;
+}
+
 Result<void> choose_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins) {
   if (std::find(pins.begin(), pins.end(), text) == pins.end()) {
     std::string all;

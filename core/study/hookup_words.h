@@ -20,6 +20,12 @@ Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::s
 BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const bench::Limits& limits,
                       const std::vector<std::string>& pins);
 
+/// A sensor of the user's own goes along whole, so that a dossier does not depend on her list: the word's text with the
+/// sensor's name turned into what it is. Other words stay as they are.
+std::string own_sensor(std::string_view key, std::string_view text, const std::vector<bench::Sensor>& own);
+/// Her sensors beside the stock ones, where the word is a sensor.
+BriefHint offer_own_sensors(BriefHint hint, std::string_view key, const std::vector<bench::Sensor>& own);
+
 /// A pin of the device, or which there are.
 Result<void> choose_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins);
 

@@ -6,42 +6,12 @@
 #include <vector>
 
 #include "base/result.h"
+#include "study/columns.h"
 #include "study/figure.h"
 #include "study/raw.h"
+#include "study/reduced.h"
 
 namespace heron::study {
-
-using SettingsText = std::map<std::string, std::string>;
-
-/// A curve of a take, ready to be held against masks and drawn: one x with named columns.
-struct Columns {
-  std::string x_name, x_unit;
-  bool logarithmic = true;  ///< masks are straight over lg x; else over x
-  std::vector<double> x;
-  struct Column {
-    std::string name, unit;
-    std::vector<double> y;
-    std::vector<double> u;            ///< standard uncertainty; empty where unknown
-    std::optional<double> step = {};  ///< of a family: what this curve was read at
-    std::vector<double> x = {};       ///< where this column has places of its own; empty: the common ones
-    std::map<int, std::vector<double>> shared = {};  ///< by source: what of u all points share (shared_error.h), signed
-  };
-  std::vector<Column> columns;
-  std::vector<double> x_u = {};                       ///< standard uncertainty of x; empty where unknown
-  std::map<int, std::vector<double>> x_shared = {};   ///< of it what places share, by source
-  std::vector<char> undecided = {};  ///< places whose values are not trusted: they decide no mask; empty: none
-
-  const Column* find(std::string_view name) const;
-  /// The column of that name, or all that are "NAME at ...": the curves of a family.
-  std::vector<const Column*> all(std::string_view name) const;
-  const std::vector<double>& x_of(const Column& column) const { return column.x.empty() ? x : column.x; }
-};
-
-struct Analysis {
-  Reading reading;
-  Columns curve;
-  SettingsText settings;  ///< as used
-};
 
 /// What a figure is called, for lines that people write.
 struct FigureName {
@@ -58,7 +28,10 @@ struct ColumnRole {
   bool written_by_export = false;            ///< not offered to people
 };
 
-/// What the common parts (judging, the command line, export) need of a kind of study. One a folder; listed in kinds().
+class Plan;
+struct Surroundings;
+
+/// A kind of study: what all the rest of the program knows of it. One a folder; listed in kinds().
 struct Kind {
   std::string_view name;                             ///< "response"
   std::string_view title;                            ///< "Frequency response"
@@ -68,11 +41,23 @@ struct Kind {
   Result<void> (*check_setting)(std::string_view key, std::string_view text);
   Result<void> (*check_figure)(std::string_view key);
   std::vector<FigureName> (*figures)();
-  Result<Analysis> (*analyse)(const std::vector<Point>& points, const SettingsText& settings,
-                              const std::vector<std::string>& asked);
-  /// Every reading of a take, one row each, where points.csv leaves some out; null where it does not.
-  Result<Record> (*readings)(const std::vector<Point>& points) = nullptr;
 
+  /// A plan as it is kept. Words that it does not know are Fault::input and named.
+  Result<std::shared_ptr<const Plan>> (*plan)(const nlohmann::json& kept);
+  /// A plan to begin with, gentle to a device that is not yet known; Fault::usage where there is nothing to drive.
+  Result<std::shared_ptr<const Plan>> (*first_plan)(const Surroundings& around);
+  /// @param settings  of the study; Fault::usage for those it does not know
+  Result<std::unique_ptr<Reducer>> (*reducer)(const SettingsText& settings);
+  /// What may stand in the device's place, by the setting that names the take which holds it.
+  std::vector<std::string> stand_ins = {};
+  /// Of a stand-in that has a value, by the settings; ohm.
+  double (*stand_in_ohms)(const SettingsText& settings) = nullptr;
+
+  /// Points to what they came to.
+  Result<ReducedPtr> reduce(const std::vector<Point>& points, const SettingsText& settings) const;
+  /// The same, with figures, doubts and curve read.
+  Result<Analysis> analyse(const std::vector<Point>& points, const SettingsText& settings,
+                           const std::vector<std::string>& asked) const;
   const ColumnRole* find_role(std::string_view role) const;
   /// Unit of a figure by its key, parameters left aside; nothing for figures it does not have.
   std::optional<std::string> unit_of(std::string_view key) const;
@@ -81,5 +66,7 @@ struct Kind {
 /// The kinds that are built. Adding one: its folder, and a line in kinds.cpp.
 const std::vector<const Kind*>& kinds();
 const Kind* find_kind(std::string_view name);
+/// One more, for as long as the program runs; for tests.
+void add_kind(const Kind& kind);
 
 }  // namespace heron::study

@@ -6,10 +6,18 @@
 
 namespace heron::study {
 
-const std::vector<const Kind*>& kinds() {
-  static const std::vector<const Kind*> all = {&response::kind(), &iv::kind()};
+namespace {
+
+std::vector<const Kind*>& registry() {
+  static std::vector<const Kind*> all = {&response::kind(), &iv::kind()};
   return all;
 }
+
+}  // namespace
+
+const std::vector<const Kind*>& kinds() { return registry(); }
+
+void add_kind(const Kind& kind) { registry().push_back(&kind); }
 
 const Kind* find_kind(std::string_view name) {
   const auto it = std::find_if(kinds().begin(), kinds().end(), [&](const Kind* k) { return k->name == name; });
@@ -28,18 +36,19 @@ std::optional<std::string> Kind::unit_of(std::string_view key) const {
   return std::nullopt;
 }
 
-const Columns::Column* Columns::find(std::string_view name) const {
-  const auto it = std::find_if(columns.begin(), columns.end(), [&](const Column& c) { return c.name == name; });
-  return it == columns.end() ? nullptr : &*it;
+Result<ReducedPtr> Kind::reduce(const std::vector<Point>& points, const SettingsText& settings) const {
+  const auto joined = reducer(settings);
+  if (!joined) return tl::unexpected(joined.error());
+  for (const auto& point : points)
+    if (auto ok = (*joined)->add(point); !ok) return tl::unexpected(ok.error());
+  return (*joined)->so_far();
 }
 
-std::vector<const Columns::Column*> Columns::all(std::string_view name) const {
-  if (const auto* one = find(name)) return {one};
-  std::vector<const Column*> out;
-  const std::string curve = std::string(name) + " at ";
-  for (const auto& c : columns)
-    if (c.name.starts_with(curve)) out.push_back(&c);
-  return out;
+Result<Analysis> Kind::analyse(const std::vector<Point>& points, const SettingsText& settings,
+                               const std::vector<std::string>& asked) const {
+  const auto reduced = reduce(points, settings);
+  if (!reduced) return tl::unexpected(reduced.error());
+  return (*reduced)->read(settings, asked);
 }
 
 }  // namespace heron::study

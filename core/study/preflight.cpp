@@ -8,7 +8,7 @@
 namespace heron::study {
 namespace {
 
-std::string about(double v, std::string_view unit) { return format_setting(std::stod(fmt::format("{:.2g}", v)), unit); }
+std::string about(double v, std::string_view unit) { return format_setting(rounded_to(v, 2), unit); }
 
 std::string edit_key(const bench::Chain& chain, std::string_view field) {
   return fmt::format("hookup.{}.{}", chain.name, field);
@@ -84,13 +84,13 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
       const double offset = in.sensor.offset * summary.per_volt;
       // Where the level is known, an offset far below it is only worth a note.
       const bool matters = !level || offset > 0.02 * std::max(level->highest(), 1e-30);
-      findings.push_back({"offset.uncorrected", matters ? Severity::caution : Severity::note,
+      findings.push_back(on_hookup({"offset.uncorrected", matters ? Severity::caution : Severity::note,
                           fmt::format("{}: the zero of {} was not set; it may be off by {}{}.", chain.name,
                                       in.sensor.name, about(offset, summary.unit),
                                       level ? fmt::format(", {:.2g} % of what is expected",
                                                           100 * offset / std::max(level->highest(), 1e-30))
                                             : ""),
-                          "Zero the sensor on the Hookup page."});
+                          "Zero the sensor on the Hookup page."}));
     }
     // Both pins of a floating sensor stand somewhere above ground, whatever their difference is.
     const double bears = in.sensor.common_mode_rating > 0 ? in.sensor.common_mode_rating : in.sensor.rating;
@@ -98,18 +98,18 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
         (in.sensor.kind == bench::SensorKind::differential || in.sensor.kind == bench::SensorKind::isolated))
       for (const auto& pin : {in.pin, in.against})
         if (const auto at = levels->pins.find(pin); at != levels->pins.end() && at->second.highest() > bears)
-          findings.push_back({"rating.near", Severity::serious,
+          findings.push_back(rating_finding(true,
                               fmt::format("{}: {} stands up to {} above ground; {} bears {} there.", chain.name, pin,
                                           about(at->second.highest(), "V"), in.sensor.name, format_setting(bears, "V")),
-                              "Use a sensor that bears more against ground."});
+                              "Use a sensor that bears more against ground."));
     if (!level) continue;
     check_range(chain, summary, *level, limits, findings);
     if (level->highest() > summary.harm)
       findings.push_back(
-          {"rating.near", Severity::serious,
+          rating_finding(true,
            fmt::format("{} would see {} peak; {} bears {}.", chain.name, about(level->highest(), summary.unit),
                        summary.harm_of, format_setting(summary.harm, summary.unit)),
-           "Use a sensor with a higher rating, or lower the level."});
+           "Use a sensor with a higher rating, or lower the level."));
     if (in.ohms < 1e3 && in.sensor.kind == bench::SensorKind::direct && level->unloaded_peak > 0 &&
         level->peak < 0.95 * level->unloaded_peak)
       findings.push_back({"termination.mismatch",
@@ -127,15 +127,15 @@ void check_ratings(const device::Ratings& ratings, const Levels& levels, double 
     if (!rating) return;
     const std::string_view way = reversed ? " the other way" : "";
     if (high > *rating)
-      findings.push_back({"rating.near", Severity::serious,
+      findings.push_back(rating_finding(true,
                           fmt::format("{} would see up to {} peak{}; its rating is {}.", name, about(high, unit), way,
                                       format_setting(*rating, unit)),
-                          fmt::format("Lower the level to {:.0f} % of this.", std::floor(95 * *rating / high))});
+                          fmt::format("Lower the level to {:.0f} % of this.", std::floor(95 * *rating / high))));
     else if (high > 0.8 * *rating)
-      findings.push_back({"rating.near", Severity::caution,
+      findings.push_back(rating_finding(false,
                           fmt::format("{} will see {} peak{}, {:.0f} % of its rating of {}.", name, about(high, unit),
                                       way, 100 * high / *rating, format_setting(*rating, unit)),
-                          "Lower the level if the device is not yet known."});
+                          "Lower the level if the device is not yet known."));
   };
   const auto check_ways = [&](const std::string& name, const Level& level, const std::optional<double>& rating,
                               const std::optional<double>& reverse, std::string_view unit) {
@@ -151,17 +151,17 @@ void check_ratings(const device::Ratings& ratings, const Levels& levels, double 
     if (rating.power && pin != levels.pins.end() && branch != levels.branches.end())
       check(name, pin->second.highest() * branch->second.highest(), rating.power, "W");
     if (rating.duration && seconds > *rating.duration)
-      findings.push_back({"rating.near", Severity::serious,
+      findings.push_back(rating_finding(true,
                           fmt::format("{} may be driven for {} at a time; this takes {}.", name,
                                       format_duration(*rating.duration), format_duration(seconds)),
-                          "Read fewer points or shorter records."});
+                          "Read fewer points or shorter records."));
   }
 }
 
 std::optional<Error> refusal(const std::vector<Doubt>& findings, const std::set<std::string>& accepted) {
   for (const auto& f : findings)
-    if (f.severity == Severity::serious && (f.key == "rating.near" || !accepted.contains(f.key)))
-      return Error{Fault::bench, f.text + " " + f.remedy + (f.key == "rating.near" ? "" : " (" + f.key + ")")};
+    if (f.severity == Severity::serious && (f.binding || !accepted.contains(f.key)))
+      return Error{Fault::bench, f.text + " " + f.remedy + (f.binding ? "" : " (" + f.key + ")")};
   return std::nullopt;
 }
 

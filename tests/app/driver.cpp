@@ -51,8 +51,8 @@ OpenWindow::OpenWindow(QSize size) {
 }
 
 void OpenWindow::choose_study(const QString& name) {
-  for (const auto& study : session().studies())
-    if (QString::fromStdString(study.name) == name) session().select_study(study.id);
+  for (const auto& study : desk().document.studies())
+    if (QString::fromStdString(study.name) == name) desk().focus.select_study(study.id);
   settled(window);
 }
 
@@ -63,15 +63,15 @@ app::BriefWord* OpenWindow::word(const QString& key) {
 }
 
 QPoint OpenWindow::place_of_point(std::size_t index) {
-  auto* plot = static_cast<render::BodePlot*>(bode()->plot());
-  const auto view = session().view(*session().shown());
-  const auto& point = view->curve.points[index];
+  auto* plot = static_cast<app::BodePlot*>(bode()->plot());
+  const auto view = desk().readings.view(*desk().focus.shown());
+  const auto& point = app::curve_of(view).points[index];
   return {int(std::lround(plot->gain_rect()->axis(QCPAxis::atBottom)->coordToPixel(point.frequency))),
           int(std::lround(plot->gain_rect()->axis(QCPAxis::atLeft)->coordToPixel(point.gain_db)))};
 }
 
 study::Figure OpenWindow::figure(std::string_view key) {
-  const auto view = session().view(*session().shown());
+  const auto view = desk().readings.view(*desk().focus.shown());
   const auto* found = view->analysis.reading.find(key);
   if (!found) throw std::runtime_error("no figure " + std::string(key));
   return *found;

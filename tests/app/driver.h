@@ -5,6 +5,9 @@
 #include <QTest>
 #include <functional>
 
+#include "app/kinds/iv/iv_view.h"
+#include "app/kinds/response/bode_lens.h"
+#include "app/kinds/response/response_view.h"
 #include "app/main_window.h"
 
 /// Drives the real window as a person would: finds controls by their accessible names, clicks, types, waits.
@@ -27,8 +30,8 @@ inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); 
 /// The take in view has been read and drawn.
 inline bool settled(app::MainWindow& window) {
   return until([&] {
-    auto& s = window.session();
-    return !s.running() && (!s.shown() || s.view(*s.shown()));
+    auto& desk = window.desk();
+    return !desk.runner.running() && (!desk.focus.shown() || desk.readings.shown());
   });
 }
 
@@ -50,7 +53,7 @@ struct OpenWindow {
   app::MainWindow window;
 
   explicit OpenWindow(QSize size = {1280, 800});
-  app::Session& session() { return window.session(); }
+  app::Desk& desk() { return window.desk(); }
   app::BriefWord* word(const QString& key);
   QLineEdit* editor() { return control<QLineEdit>(window, "New value"); }
   app::BodeLens* bode() { return window.findChild<app::BodeLens*>("lens-bode"); }

@@ -1,7 +1,7 @@
 #include <QDir>
 #include <cstdio>
 
-#include "app/lenses/family_lens.h"
+#include "app/kinds/iv/family_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -56,7 +56,7 @@ int main(int argc, char** argv) {
     QTest::keyClick(&window, lens);
     QTest::qWait(600);
   };
-  auto& look = window.session().look();
+  auto& look = window.desk().look;
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
   go("Regulator loop", Qt::Key_2);
   look.set_figure("margin.phase");
@@ -71,8 +71,8 @@ int main(int argc, char** argv) {
   go("Transducers compared", Qt::Key_6);
   drive::click(drive::button(window, "Compare: the newest of every unit"));
   drive::until([&] {
-    for (const auto& take : window.session().takes())
-      if (!window.session().view(take.id)) return false;
+    for (const auto& take : window.desk().focus.takes())
+      if (!window.desk().readings.view(take.id)) return false;
     return true;
   });
   shoot(window, "compare");
@@ -92,7 +92,7 @@ int main(int argc, char** argv) {
   curves->set_below("");
   go("Salinity cell", Qt::Key_6);
   drive::click(drive::button(window, "Remedy: slow down"));
-  drive::until([&] { return window.session().takes().size() >= 5 && !window.session().running(); }, 100000);
+  drive::until([&] { return window.desk().focus.takes().size() >= 5 && !window.desk().runner.running(); }, 100000);
   drive::settled(window);
   shoot(window, "loop");
   go("Preamp passband", Qt::Key_1);
@@ -101,20 +101,20 @@ int main(int argc, char** argv) {
   shoot(window, "device");
   QTest::keyClick(&window, Qt::Key_D);
   open.choose_study("Preamp through probes");
-  drive::until([&] { return window.session().levels().has_value(); });
+  drive::until([&] { return window.desk().outlook.levels().has_value(); });
   window.show_hookup();
   shoot(window, "hookup");
   window.show_bench();
   shoot(window, "bench");
-  window.session().select_study(window.session().studies().front().id);
+  window.desk().focus.select_study(window.desk().document.studies().front().id);
   window.show_study();
   QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
   shoot(window, "finder");
   QTest::keyClick(&window, Qt::Key_Escape);
   window.open(open.demo.practice());
-  for (const auto& study : window.session().studies())
-    if (study.name == "Clipped") window.session().select_study(study.id);
-  drive::until([&] { return window.session().levels().has_value(); });
+  for (const auto& study : window.desk().document.studies())
+    if (study.name == "Clipped") window.desk().focus.select_study(study.id);
+  drive::until([&] { return window.desk().outlook.levels().has_value(); });
   window.show_study();
   shoot(window, "preflight");
   return 0;

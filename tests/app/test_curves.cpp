@@ -1,5 +1,5 @@
-#include "app/lenses/datasheet_lens.h"
-#include "app/lenses/family_lens.h"
+#include "app/kinds/iv/datasheet_lens.h"
+#include "app/kinds/iv/family_lens.h"
 #include "app/source_picture.h"
 #include "driver.h"
 
@@ -10,7 +10,7 @@ using drive::visible;
 TEST_CASE("an open loop is swept ever more slowly until it closes, each pass a take", "[app][iv]") {
   OpenWindow open;
   open.choose_study("Salinity cell");
-  REQUIRE(open.session().iv_plan());
+  REQUIRE(app::sweep_plan(open.desk()));
   CHECK(open.word("source.force.stop"));
   CHECK_FALSE(open.word("level"));
   const double before = open.figure("loop.opening").value;
@@ -19,10 +19,10 @@ TEST_CASE("an open loop is swept ever more slowly until it closes, each pass a t
   REQUIRE(drive::until(
       [&] { return (remedy = drive::control<QPushButton>(open.window, "Remedy: slow down")) != nullptr; }));
   drive::click(remedy);
-  REQUIRE(drive::until([&] { return open.session().takes().size() >= 5 && !open.session().running(); }, 100000));
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() >= 5 && !open.desk().runner.running(); }, 100000));
   REQUIRE(drive::settled(open.window));
   CHECK(open.figure("loop.opening").value < 0.02);
-  CHECK(open.session().iv_plan()->ramp > 10);
+  CHECK(app::sweep_plan(open.desk())->ramp > 10);
   QTest::keyClick(&open.window, Qt::Key_6);
   auto* words = drive::control<QLabel>(open.window, "What slowing did");
   REQUIRE(words);
@@ -36,18 +36,18 @@ TEST_CASE("an open loop is swept ever more slowly until it closes, each pass a t
   REQUIRE(drive::until(
       [&] { return (remedy = drive::control<QPushButton>(open.window, "Remedy: slow down")) != nullptr; }));
   drive::click(remedy);
-  REQUIRE(drive::until([&] { return open.session().takes().size() >= 2 && !open.session().running(); }, 100000));
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() >= 2 && !open.desk().runner.running(); }, 100000));
   REQUIRE(drive::settled(open.window));
   CHECK(drive::until([&] { return words->text().contains("self-heating"); }));
   QTest::keyClick(&open.window, Qt::Key_1);
 
   // The brief's words, and back to a study of the other kind.
   open.retype("source.thermistor.points", "200 mV steps");
-  CHECK(open.session().iv_plan()->swept()->values.points == 51);
+  CHECK(app::sweep_plan(open.desk())->swept()->values.points == 51);
   open.retype("source.thermistor.points", "21");
-  CHECK(open.session().iv_plan()->swept()->values.points == 21);
-  open.session().undo_stack().undo();
-  CHECK(open.session().iv_plan()->swept()->values.points == 51);
+  CHECK(app::sweep_plan(open.desk())->swept()->values.points == 21);
+  open.desk().document.undo_stack().undo();
+  CHECK(app::sweep_plan(open.desk())->swept()->values.points == 51);
   open.choose_study("Preamp passband");
   CHECK(open.bode()->isVisible());
 }
@@ -84,22 +84,22 @@ TEST_CASE("cursors read every curve of a family; axes, fits and their range are 
   QTest::mouseMove(plot, at(4.5));
   QTest::mouseMove(plot, at(4.0));
   QTest::mouseRelease(plot, Qt::LeftButton, {}, at(4.0));
-  REQUIRE(drive::until([&] { return open.session().study()->settings.contains("to"); }));
+  REQUIRE(drive::until([&] { return open.desk().focus.study()->settings.contains("to"); }));
   REQUIRE(drive::settled(open.window));
   CHECK(open.figure("early_voltage").value != before);
   // Every point is still drawn.
-  CHECK(open.session().view(*open.session().shown())->family->curves.back().points.back().voltage > 4.9);
-  open.session().undo_stack().undo();
+  CHECK(app::family_of(open.desk().readings.view(*open.desk().focus.shown()))->curves.back().points.back().voltage > 4.9);
+  open.desk().document.undo_stack().undo();
   REQUIRE(drive::settled(open.window));
   CHECK(open.figure("early_voltage").value == Approx(before));
 
   // Against the wake a take lies at zero of itself.
-  open.session().set_wake(*open.session().shown());
+  open.desk().document.set_wake(open.desk().focus.study_id(), *open.desk().focus.shown());
   curves->set_against_wake(true);
   CHECK(plot->yAxis->label().contains("%"));
   CHECK(plot->yAxis->range().upper < 1);
   // Unpinned, currents are currents again, and say so.
-  open.session().set_wake(std::nullopt);
+  open.desk().document.set_wake(open.desk().focus.study_id(), std::nullopt);
   CHECK(plot->yAxis->label() == "Current, A");
   CHECK(plot->yAxis->range().upper < 0.1);
   curves->set_against_wake(false);
@@ -149,7 +149,7 @@ TEST_CASE("points of a datasheet are typed, pasted, judged and taken out", "[app
   QTest::keyClick(&open.window, Qt::Key_5);
   auto* lens = visible<app::DatasheetLens>(open);
   REQUIRE(lens);
-  const auto claims = open.session().claims().size();
+  const auto claims = open.desk().focus.claims().size();
   const int rows = lens->table()->rowCount();
   CHECK(rows == 3);
   const auto type = [&](const char* field, const char* text) {
@@ -174,15 +174,15 @@ TEST_CASE("points of a datasheet are typed, pasted, judged and taken out", "[app
   // What makes no sense is refused with a reason, and nothing is added.
   type("at", "2 A");
   QTest::keyClick(type("least", "5 mA"), Qt::Key_Return);
-  CHECK(open.session().claims().size() == claims + 1);
+  CHECK(open.desk().focus.claims().size() == claims + 1);
   QApplication::clipboard()->setText("1 V\t5 mA\t0.5 mA\t\t2 mA\n4 V\t5 mA\t0.5 mA\t\t2 mA\n");
   drive::click(drive::control<QPushButton>(open.window, "Datasheet: Paste"));
   CHECK(lens->table()->rowCount() == rows + 3);
-  open.session().undo_stack().undo();
+  open.desk().document.undo_stack().undo();
   CHECK(lens->table()->rowCount() == rows + 1);
   lens->table()->selectRow(rows);
   drive::click(drive::control<QPushButton>(open.window, "Datasheet: Take out"));
-  CHECK(drive::until([&] { return open.session().claims().size() == claims; }));
+  CHECK(drive::until([&] { return open.desk().focus.claims().size() == claims; }));
 }
 
 TEST_CASE("an unknown device's compliance is found from small, and sources are drawn against time", "[app][iv]") {
@@ -194,27 +194,27 @@ TEST_CASE("an unknown device's compliance is found from small, and sources are d
   CHECK(picture->isVisible());
   REQUIRE(picture->course().tracks.size() == 2);
   CHECK(picture->course().tracks[0].read.size() == 405);
-  const double before = open.session().iv_plan()->find("drain")->compliance;
+  const double before = app::sweep_plan(open.desk())->find("drain")->compliance;
   drive::click(drive::control<QPushButton>(open.window, "Start small"));
-  REQUIRE(drive::until([&] { return !open.session().starting_small() && !open.session().running(); }, 30000));
+  REQUIRE(drive::until([&] { return !open.desk().runner.running(); }, 30000));
   // At 1.8 V the switch takes more than its rating allows: the search stops there and says so.
-  const double found = open.session().iv_plan()->find("drain")->compliance;
+  const double found = app::sweep_plan(open.desk())->find("drain")->compliance;
   CHECK(found <= before);
   auto* message = drive::control<QLabel>(open.window, "Message");
   REQUIRE(message);
   CHECK(message->text().contains("held"));
-  open.session().undo_stack().undo();
-  CHECK(open.session().iv_plan()->find("drain")->compliance == before);
+  open.desk().document.undo_stack().undo();
+  CHECK(app::sweep_plan(open.desk())->find("drain")->compliance == before);
   // Its hookup says where the leads go, and offers generators instead.
   QTest::keyClick(&open.window, Qt::Key_H);
   auto* leads = drive::control<QLabel>(open.window, "Source-measure channels");
   REQUIRE(leads);
   CHECK(drive::until([&] { return leads->isVisible() && leads->text().contains("four-wire"); }));
   drive::click(drive::control<QPushButton>(open.window, "Use generators and inputs"));
-  CHECK(open.session().iv_plan()->method == study::iv::Method::waveform);
+  CHECK(app::sweep_plan(open.desk())->method == study::iv::Method::waveform);
   CHECK(drive::until([&] { return drive::control<QPushButton>(open.window, "Take out i") != nullptr; }));
-  open.session().undo_stack().undo();
-  CHECK(open.session().iv_plan()->method == study::iv::Method::readings);
+  open.desk().document.undo_stack().undo();
+  CHECK(app::sweep_plan(open.desk())->method == study::iv::Method::readings);
   QTest::keyClick(&open.window, Qt::Key_Escape);
   open.choose_study("Preamp passband");
   CHECK_FALSE(picture->isVisible());
@@ -224,32 +224,32 @@ TEST_CASE("a slow ramp is drawn as it is read, and a stopped one keeps its stret
   OpenWindow open;
   open.choose_study("Salinity cell");
   REQUIRE(drive::settled(open.window));
-  const auto takes = open.session().takes().size();
+  const auto takes = open.desk().focus.takes().size();
   open.retype("ramp", "2 s");
   open.retype("hold", "0 s");
   for (const char* chain : {"v_force", "v_cell"})
-    REQUIRE(open.session().edit_brief(std::string("hookup.") + chain + ".range", "1 V").isEmpty());
-  open.session().set_paced(true);
+    REQUIRE(open.desk().focus.edit(std::string("hookup.") + chain + ".range", "1 V").isEmpty());
+  open.desk().runner.set_paced(true);
   QTest::keyClick(&open.window, Qt::Key_Space);
   const auto drawn = [&]() -> std::size_t {
-    if (!open.session().running_take()) return 0;
-    const auto view = open.session().view(*open.session().running_take());
-    return view && view->family ? view->family->size() : 0;
+    if (!open.desk().runner.take()) return 0;
+    const auto view = open.desk().readings.view(*open.desk().runner.take());
+    return app::family_of(view) ? app::family_of(view)->size() : 0;
   };
   REQUIRE(drive::until([&] { return drawn() > 0; }, 20000));
   const auto first = drawn();
   // A quarter of a second holds an eighth of a leg; half of all four is far off.
   CHECK(first < 200);
   REQUIRE(drive::until([&] { return drawn() > first + 20; }, 20000));
-  CHECK(open.session().running());
+  CHECK(open.desk().runner.running());
   QTest::keyClick(&open.window, Qt::Key_Escape);
-  REQUIRE(drive::until([&] { return !open.session().running(); }, 20000));
+  REQUIRE(drive::until([&] { return !open.desk().runner.running(); }, 20000));
   REQUIRE(drive::settled(open.window));
-  REQUIRE(open.session().takes().size() == takes + 1);
-  const auto& kept = open.session().takes().back();
+  REQUIRE(open.desk().focus.takes().size() == takes + 1);
+  const auto& kept = open.desk().focus.takes().back();
   CHECK(kept.incomplete());
   CHECK(kept.points > 0);
-  CHECK(open.session().view(kept.id)->family->size() > first);
+  CHECK(app::family_of(open.desk().readings.view(kept.id))->size() > first);
 }
 
 TEST_CASE("figures of takes laid over each other stand side by side, and an export has every reading", "[app][iv]") {
@@ -257,8 +257,8 @@ TEST_CASE("figures of takes laid over each other stand side by side, and an expo
   open.choose_study("Clamp diode");
   REQUIRE(drive::settled(open.window));
   QTest::keyClick(&open.window, Qt::Key_Space);
-  REQUIRE(drive::until([&] { return open.session().takes().size() == 2 && !open.session().running(); }, 60000));
-  open.session().overlay({open.session().takes()[0].id, open.session().takes()[1].id});
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == 2 && !open.desk().runner.running(); }, 60000));
+  open.desk().focus.overlay({open.desk().focus.takes()[0].id, open.desk().focus.takes()[1].id});
   REQUIRE(drive::settled(open.window));
   QTest::keyClick(&open.window, Qt::Key_8);
   auto* table = drive::control<QTableWidget>(open.window, "Figures of the take");
@@ -267,12 +267,12 @@ TEST_CASE("figures of takes laid over each other stand side by side, and an expo
   CHECK(table->horizontalHeaderItem(3)->text().startsWith("Take 1"));
   for (int row = 0; row < table->rowCount(); ++row)
     if (table->item(row, 4)->text() == "voltage@10mA") CHECK(table->item(row, 3)->text().contains("7.5"));
-  open.session().show_take(open.session().takes()[1].id);
+  open.desk().focus.show_take(open.desk().focus.takes()[1].id);
   REQUIRE(drive::settled(open.window));
   CHECK(drive::until([&] { return table->columnCount() == 5; }));
 
   QTemporaryDir folder;
-  REQUIRE(open.session().export_take(open.session().takes()[1].id, folder.path()));
+  REQUIRE(open.desk().document.export_take(open.desk().focus.study_id(), open.desk().focus.takes()[1].id, folder.path()));
   QFile readings(folder.filePath("clamp-diode-take-2/readings.csv"));
   REQUIRE(readings.open(QIODevice::ReadOnly));
   // A heading and each of 181 points, those at compliance too.

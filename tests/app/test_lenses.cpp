@@ -1,10 +1,11 @@
 #include <fstream>
 
 #include "app/import_page.h"
-#include "app/lenses/compare_lens.h"
-#include "app/lenses/impedance_lens.h"
-#include "app/lenses/plane_lens.h"
-#include "app/lenses/table_lenses.h"
+#include "app/kinds/response/compare_lens.h"
+#include "app/kinds/response/impedance_lens.h"
+#include "app/kinds/response/plane_lens.h"
+#include "app/kinds/response/points_lens.h"
+#include "app/lenses/figures_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -15,10 +16,10 @@ namespace {
 
 /// A study of two points a decade, so that takes are quick.
 void make_quick(OpenWindow& open) {
-  REQUIRE(open.session().edit_brief("refine", "off").isEmpty());
-  REQUIRE(open.session().edit_brief("start", "1 kHz").isEmpty());
-  REQUIRE(open.session().edit_brief("points", "7 points").isEmpty());
-  REQUIRE(open.session().edit_brief("settle_time", "10 ms").isEmpty());
+  REQUIRE(open.desk().focus.edit("refine", "off").isEmpty());
+  REQUIRE(open.desk().focus.edit("start", "1 kHz").isEmpty());
+  REQUIRE(open.desk().focus.edit("points", "7 points").isEmpty());
+  REQUIRE(open.desk().focus.edit("settle_time", "10 ms").isEmpty());
 }
 
 }  // namespace
@@ -26,15 +27,15 @@ void make_quick(OpenWindow& open) {
 TEST_CASE("keys bring every lens into view, and cursors stand at the same frequency in each", "[app][lenses]") {
   OpenWindow open;
   open.choose_study("Regulator loop");
-  auto& look = open.session().look();
+  auto& look = open.desk().look;
   look.set_cursor('A', 20e3);
   QTest::keyClick(&open.window, Qt::Key_2);
   auto* nyquist = visible<app::PlaneLens>(open);
   REQUIRE(nyquist);
   CHECK(nyquist->title() == "Nyquist");
-  auto* plane = static_cast<render::PlanePlot*>(nyquist->plot());
-  const auto view = open.session().view(*open.session().shown());
-  const auto where = plane->place(view->curve, 20e3);
+  auto* plane = static_cast<app::PlanePlot*>(nyquist->plot());
+  const auto view = open.desk().readings.view(*open.desk().focus.shown());
+  const auto where = plane->place(app::curve_of(view), 20e3);
   REQUIRE(where);
   // The circle is a circle: both axes have one scale.
   plane->replot();
@@ -42,9 +43,9 @@ TEST_CASE("keys bring every lens into view, and cursors stand at the same freque
                per_y = plane->yAxis->range().size() / plane->axisRect()->height();
   CHECK(per_x == Approx(per_y).epsilon(0.02));
   // B goes to the curve's nearest place to the pointer.
-  const auto target = plane->place(view->curve, 30e3);
+  const auto target = plane->place(app::curve_of(view), 30e3);
   const QPoint at(int(plane->xAxis->coordToPixel(target->x())), int(plane->yAxis->coordToPixel(target->y())));
-  const auto near = plane->nearest(view->curve, at);
+  const auto near = plane->nearest(app::curve_of(view), at);
   REQUIRE(near);
   CHECK(near->first == Approx(30e3).epsilon(0.02));
   CHECK(near->second < 3);
@@ -68,7 +69,7 @@ TEST_CASE("a chosen figure is marked where it was read", "[app][lenses]") {
   open.choose_study("Regulator loop");
   auto* row = open.window.findChild<app::FigureRow*>();
   QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(30, 30));
-  CHECK(open.session().look().figure() == "margin.phase");
+  CHECK(open.desk().look.figure() == "margin.phase");
   REQUIRE(open.figure("margin.phase").at.size() == 1);
   CHECK(open.figure("margin.phase").at[0] == Approx(open.figure("crossover.gain").value));
   int rings = 0;
@@ -79,7 +80,7 @@ TEST_CASE("a chosen figure is marked where it was read", "[app][lenses]") {
     }
   CHECK(rings == 2);
   QTest::mouseClick(row, Qt::LeftButton, {}, QPoint(30, 30));
-  CHECK(open.session().look().figure().isEmpty());
+  CHECK(open.desk().look.figure().isEmpty());
 }
 
 TEST_CASE("words above the plot say and change how it is drawn", "[app][lenses]") {
@@ -92,8 +93,8 @@ TEST_CASE("words above the plot say and change how it is drawn", "[app][lenses]"
   press("Frequency axis");
   CHECK(open.bode()->bode()->gain_rect()->axis(QCPAxis::atBottom)->scaleType() == QCPAxis::stLinear);
   press("Phase unwrapped or wrapped");
-  CHECK_FALSE(open.session().look().unwrapped());
-  REQUIRE(drive::until([&] { return open.session().expected() != nullptr; }, 20000));
+  CHECK_FALSE(open.desk().look.unwrapped());
+  REQUIRE(drive::until([&] { return open.desk().outlook.expected() != nullptr; }, 20000));
   const auto before = open.bode()->bode()->graphCount();
   press("Expected curve");
   CHECK(open.bode()->bode()->graphCount() < before);
@@ -106,7 +107,7 @@ TEST_CASE("words above the plot say and change how it is drawn", "[app][lenses]"
 TEST_CASE("noise is taken, watched as it averages, and doubted where the lead is off", "[app][lenses]") {
   OpenWindow open;
   open.choose_study("Mooring line, lead off");
-  const auto view = open.session().view(*open.session().shown());
+  const auto view = open.desk().readings.view(*open.desk().focus.shown());
   REQUIRE(view);
   bool serious = false;
   for (const auto& d : view->analysis.reading.doubts)
@@ -116,18 +117,18 @@ TEST_CASE("noise is taken, watched as it averages, and doubted where the lead is
   open.choose_study("Mooring-line vibration");
   CHECK(open.word("noise_level"));
   CHECK_FALSE(open.word("level"));
-  REQUIRE(open.session().edit_brief("noise_averages", "16").isEmpty());
-  REQUIRE(open.session().edit_brief("resolution", "2 Hz").isEmpty());
+  REQUIRE(open.desk().focus.edit("noise_averages", "16").isEmpty());
+  REQUIRE(open.desk().focus.edit("resolution", "2 Hz").isEmpty());
   bool live = false;
-  QObject::connect(&open.session(), &app::Session::live_changed, &open.window, [&] {
-    const auto now = open.session().running_take();
-    if (now) live = live || open.session().view(*now) != nullptr;
+  QObject::connect(&open.desk().readings, &app::Readings::live_changed, &open.window, [&] {
+    const auto now = open.desk().runner.take();
+    if (now) live = live || open.desk().readings.view(*now) != nullptr;
   });
   QTest::keyClick(&open.window, Qt::Key_Space);
-  REQUIRE(drive::until([&] { return open.session().takes().size() == 2 && !open.session().running(); }, 60000));
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == 2 && !open.desk().runner.running(); }, 60000));
   REQUIRE(drive::settled(open.window));
-  const auto taken = open.session().view(*open.session().shown());
-  CHECK(taken->curve.independent > 10);
+  const auto taken = open.desk().readings.view(*open.desk().focus.shown());
+  CHECK(app::curve_of(taken).independent > 10);
   CHECK(taken->trouble.isEmpty());
   open.retype("method", "stepped sine");
   CHECK(open.word("level"));
@@ -156,17 +157,17 @@ TEST_CASE("the component card reads the part; standards come off and on", "[app]
   REQUIRE(drive::settled(open.window));
   CHECK(off->text() == "Take open");
   CHECK(open.figure("shunt.capacitance").value > with + 50e-12);
-  open.session().undo_stack().undo();
+  open.desk().document.undo_stack().undo();
   REQUIRE(drive::settled(open.window));
   CHECK(open.figure("shunt.capacitance").value == Approx(with));
   // Taken anew, the fresh one is what counts.
-  const auto before = open.session().takes().size();
+  const auto before = open.desk().focus.takes().size();
   drive::click(off);
   drive::click(off);
   REQUIRE(
-      drive::until([&] { return !open.session().running() && open.session().takes().size() == before + 1; }, 60000));
-  CHECK(open.session().takes().back().purpose == "open");
-  CHECK(off->text() == QString("open: %1").arg(open.session().takes().back().number));
+      drive::until([&] { return !open.desk().runner.running() && open.desk().focus.takes().size() == before + 1; }, 60000));
+  CHECK(open.desk().focus.takes().back().purpose == "open");
+  CHECK(off->text() == QString("open: %1").arg(open.desk().focus.takes().back().number));
 }
 
 TEST_CASE("units are compared, normalised, over the wake and as a band", "[app][lenses]") {
@@ -197,17 +198,17 @@ TEST_CASE("units are compared, normalised, over the wake and as a band", "[app][
   QTest::keyClicks(at, "45 kHz");
   QTest::keyClick(at, Qt::Key_Return);
   REQUIRE(drive::until([&] { return table->rowCount() == 5; }));
-  CHECK(open.session().study()->settings.at("normalise") == "45 kHz");
+  CHECK(open.desk().focus.study()->settings.at("normalise") == "45 kHz");
   QTest::keyClick(at, Qt::Key_Tab);
-  open.session().undo_stack().undo();
-  CHECK(open.session().study()->settings.at("normalise") == "28 kHz");
+  open.desk().document.undo_stack().undo();
+  CHECK(open.desk().focus.study()->settings.at("normalise") == "28 kHz");
 }
 
 TEST_CASE("points are sorted, copied and taken again", "[app][lenses]") {
   OpenWindow open;
   make_quick(open);
   QTest::keyClick(&open.window, Qt::Key_Space);
-  REQUIRE(drive::until([&] { return open.session().takes().size() == 3 && !open.session().running(); }, 60000));
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == 3 && !open.desk().runner.running(); }, 60000));
   REQUIRE(drive::settled(open.window));
   QTest::keyClick(&open.window, Qt::Key_8);
   auto* lens = visible<app::PointsLens>(open);
@@ -223,10 +224,10 @@ TEST_CASE("points are sorted, copied and taken again", "[app][lenses]") {
   REQUIRE(lines.size() == 2);
   CHECK(lines[1].startsWith("200000"));
   drive::click(drive::button(open.window, "Take these again"));
-  REQUIRE(drive::until([&] { return open.session().takes().size() == 4 && !open.session().running(); }, 60000));
-  CHECK(open.session().takes().back().note == "one point read again");
-  const auto first = open.session().point(open.session().takes()[2].id, 2),
-             again = open.session().point(open.session().takes()[3].id, 2);
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == 4 && !open.desk().runner.running(); }, 60000));
+  CHECK(open.desk().focus.takes().back().note == "one point read again");
+  const auto first = open.desk().document.point(open.desk().focus.takes()[2].id, 2),
+             again = open.desk().document.point(open.desk().focus.takes()[3].id, 2);
   CHECK(first->records[0].channels[0].counts == again->records[0].channels[0].counts);
 }
 
@@ -235,22 +236,22 @@ TEST_CASE("a study that repeats goes on until stopped and keeps what was asked",
     OpenWindow open;
     make_quick(open);
     REQUIRE(
-        open.session()
-            .edit_brief("repeat", every ? "until stopped, keeping every pass" : "until stopped, keeping the last pass")
+        open.desk()
+            .focus.edit("repeat", every ? "until stopped, keeping every pass" : "until stopped, keeping the last pass")
             .isEmpty());
     int numbers = 0;
-    QObject::connect(&open.session(), &app::Session::takes_changed, &open.window, [&] {
-      if (!open.session().takes().empty()) numbers = std::max(numbers, open.session().takes().back().number);
+    QObject::connect(&open.desk().focus, &app::Focus::takes_changed, &open.window, [&] {
+      if (!open.desk().focus.takes().empty()) numbers = std::max(numbers, open.desk().focus.takes().back().number);
     });
     QTest::keyClick(&open.window, Qt::Key_Space);
-    REQUIRE(drive::until([&] { return numbers >= (every ? 5 : 3) && open.session().progress().done > 1; }, 60000));
+    REQUIRE(drive::until([&] { return numbers >= (every ? 5 : 3) && open.desk().runner.progress().done > 1; }, 60000));
     QTest::qWait(500);
     QTest::keyClick(&open.window, Qt::Key_Escape);
-    REQUIRE(drive::until([&] { return !open.session().running(); }, 60000));
+    REQUIRE(drive::until([&] { return !open.desk().runner.running(); }, 60000));
     if (every)
-      CHECK(open.session().takes().size() >= 5);
+      CHECK(open.desk().focus.takes().size() >= 5);
     else
-      CHECK(open.session().takes().size() <= 4);
+      CHECK(open.desk().focus.takes().size() <= 4);
   }
 }
 
@@ -286,8 +287,8 @@ TEST_CASE("several files and several curves of one come in together, with column
   REQUIRE(drive::until([&] { return bring->isEnabled(); }));
   CHECK(bring->text() == "Judge 4 takes");
   drive::click(bring);
-  REQUIRE(drive::until([&] { return open.session().takes().size() == 6; }));
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == 6; }));
   REQUIRE(drive::settled(open.window));
-  CHECK(open.session().overlaid().size() == 4);
-  CHECK(open.session().takes()[3].origin == "several.csv, curve 2");
+  CHECK(open.desk().focus.overlaid().size() == 4);
+  CHECK(open.desk().focus.takes()[3].origin == "several.csv, curve 2");
 }

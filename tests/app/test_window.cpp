@@ -5,6 +5,7 @@
 #include <catch2/catch.hpp>
 #include <fstream>
 
+#include "app/kinds/response/point_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -67,7 +68,7 @@ void wheel(QWidget* plot, QPoint at, int steps) {
 }
 
 QCPRange span_of(OpenWindow& open) {
-  return static_cast<render::BodePlot*>(open.bode()->plot())->gain_rect()->axis(QCPAxis::atBottom)->range();
+  return static_cast<app::BodePlot*>(open.bode()->plot())->gain_rect()->axis(QCPAxis::atBottom)->range();
 }
 
 }  // namespace
@@ -75,7 +76,7 @@ QCPRange span_of(OpenWindow& open) {
 TEST_CASE("the demo opens on its study with takes, claims and figures", "[app]") {
   OpenWindow open;
   CHECK(open.window.findChild<QLabel*>("study-title")->text() == "Preamp passband");
-  CHECK(open.session().takes().size() == 2);
+  CHECK(open.desk().focus.takes().size() == 2);
   CHECK(open.window.findChildren<app::LedgerRow*>().size() >= 4);
   CHECK(open.window.findChild<QLabel*>("ledger-sum")->text().contains(" meet"));
   CHECK(open.figure("corner.low").value == Approx(19.4).epsilon(0.08));
@@ -108,7 +109,7 @@ TEST_CASE("the brief is edited in place by keyboard, told its other forms, and u
   CHECK(seen.join("|").contains("20.00\u2009mV peak"));
   CHECK(seen.join("|").contains("14.14\u2009mV rms"));
   QTest::keyClick(open.editor(), Qt::Key_Tab);
-  CHECK(open.session().plan().level_pp == Approx(0.04));
+  CHECK(app::response_plan(open.desk()).level_pp == Approx(0.04));
   // Tab went on to the next word, which is open now.
   REQUIRE(open.editor());
   QTest::keyClicks(open.editor(), "5 Hz");
@@ -117,20 +118,20 @@ TEST_CASE("the brief is edited in place by keyboard, told its other forms, and u
   QTest::keyClick(open.editor(), Qt::Key_Tab);
   QTest::keyClicks(open.editor(), "12 per decade");
   QTest::keyClick(open.editor(), Qt::Key_Return);
-  CHECK(open.session().plan().start == 5);
-  CHECK(open.session().plan().stop == 500e3);
-  CHECK(study::response::point_count(open.session().plan()) == 61);
+  CHECK(app::response_plan(open.desk()).start == 5);
+  CHECK(app::response_plan(open.desk()).stop == 500e3);
+  CHECK(study::response::point_count(app::response_plan(open.desk())) == 61);
   CHECK(open.word("points")->text() == "12 per decade");
   for (int i = 0; i < 4; ++i) QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
-  CHECK(open.session().plan().level_pp == Approx(0.02));
+  CHECK(app::response_plan(open.desk()).level_pp == Approx(0.02));
   CHECK(open.word("start")->text() == "2 Hz");
   QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-  CHECK(open.session().plan().level_pp == Approx(0.04));
+  CHECK(app::response_plan(open.desk()).level_pp == Approx(0.04));
 }
 
 TEST_CASE("nonsense is explained under the word and never applied", "[app]") {
   OpenWindow open;
-  const auto before = study::response::to_json(open.session().plan());
+  const auto before = study::response::to_json(app::response_plan(open.desk()));
   struct Row {
     const char *word, *text, *says;
   };
@@ -149,7 +150,7 @@ TEST_CASE("nonsense is explained under the word and never applied", "[app]") {
     QTest::keyClick(open.editor(), Qt::Key_Escape);
     CHECK_FALSE(open.editor());
   }
-  CHECK(study::response::to_json(open.session().plan()) == before);
+  CHECK(study::response::to_json(app::response_plan(open.desk())) == before);
 }
 
 TEST_CASE("rare settings fold out", "[app]") {
@@ -158,7 +159,7 @@ TEST_CASE("rare settings fold out", "[app]") {
   drive::click(drive::button(open.window, "More settings"));
   REQUIRE(drive::until([&] { return open.word("offset") != nullptr; }));
   open.retype("response_range", "5 V");
-  CHECK(open.session().plan().hookup.chains[1].input.range == 5.0);
+  CHECK(app::response_plan(open.desk()).hookup.chains[1].input.range == 5.0);
 }
 
 TEST_CASE("Space takes, points appear one by one, Esc stops and keeps them", "[app]") {
@@ -175,10 +176,10 @@ TEST_CASE("Space takes, points appear one by one, Esc stops and keeps them", "[a
   });
   beat.start(5);
   QTest::keyClick(&open.window, Qt::Key_Space);
-  REQUIRE(open.session().running());
+  REQUIRE(open.desk().runner.running());
   REQUIRE(drive::until([&] {
-    const auto live = open.session().running_take() ? open.session().view(*open.session().running_take()) : nullptr;
-    return live && live->curve.points.size() >= 6;
+    const auto live = open.desk().runner.take() ? open.desk().readings.view(*open.desk().runner.take()) : nullptr;
+    return live && app::curve_of(live).points.size() >= 6;
   }));
   CHECK(drive::control<QProgressBar>(open.window, "Progress of the take"));
   CHECK(drive::control<QLabel>(open.window, "Bench status")->text().contains("left on a real bench"));
@@ -186,13 +187,13 @@ TEST_CASE("Space takes, points appear one by one, Esc stops and keeps them", "[a
   QTest::keyClick(&open.window, Qt::Key_Escape);
   REQUIRE(drive::settled(open.window));
   beat.stop();
-  REQUIRE(open.session().takes().size() == 3);
-  const auto& take = open.session().takes().back();
+  REQUIRE(open.desk().focus.takes().size() == 3);
+  const auto& take = open.desk().focus.takes().back();
   CHECK(take.state == dossier::TakeState::stopped);
   CHECK(take.points >= 6);
   CHECK(take.points < take.planned);
   REQUIRE(drive::settled(open.window));
-  CHECK(open.session().view(take.id)->curve.points.size() == std::size_t(take.points));
+  CHECK(app::curve_of(open.desk().readings.view(take.id)).points.size() == std::size_t(take.points));
   bool told = false;
   for (auto* label : open.window.findChild<app::DoubtBand*>()->findChildren<QLabel*>())
     told = told || label->text().contains("cut short");
@@ -216,9 +217,9 @@ TEST_CASE("cursors read the curve and tell the slope per decade", "[app]") {
   QTest::keyClick(plot, Qt::Key_A);
   REQUIRE(open.bode()->cursor('A'));
   // Dragging the line moves it.
-  auto* axis = static_cast<render::BodePlot*>(plot)->gain_rect()->axis(QCPAxis::atBottom);
+  auto* axis = static_cast<app::BodePlot*>(plot)->gain_rect()->axis(QCPAxis::atBottom);
   const QPoint from(int(axis->coordToPixel(*open.bode()->cursor('A'))),
-                    static_cast<render::BodePlot*>(plot)->gain_rect()->bottom() - 20);
+                    static_cast<app::BodePlot*>(plot)->gain_rect()->bottom() - 20);
   QTest::mousePress(plot, Qt::LeftButton, {}, from);
   QTest::mouseMove(plot, from + QPoint(60, 0));
   QTest::mouseRelease(plot, Qt::LeftButton, {}, from + QPoint(60, 0));
@@ -230,11 +231,11 @@ TEST_CASE("the wheel zooms at the pointer, dragging pans, a double click shows a
   auto* plot = open.bode()->plot();
   const auto whole = span_of(open);
   const QPoint at = open.place_of_point(20);
-  const double under = static_cast<render::BodePlot*>(plot)->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(at.x());
+  const double under = static_cast<app::BodePlot*>(plot)->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(at.x());
   wheel(plot, at, 4);
   const auto zoomed = span_of(open);
   CHECK(zoomed.upper / zoomed.lower < whole.upper / whole.lower / 10);
-  CHECK(static_cast<render::BodePlot*>(plot)->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(at.x()) ==
+  CHECK(static_cast<app::BodePlot*>(plot)->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(at.x()) ==
         Approx(under).epsilon(1e-6));
   QTest::mousePress(plot, Qt::LeftButton, {}, at + QPoint(0, 60));
   QTest::mouseMove(plot, at + QPoint(40, 60));
@@ -257,8 +258,8 @@ TEST_CASE("a click on a point shows the samples behind it, brackets step", "[app
   auto* lens = open.window.findChild<app::PointLens*>();
   REQUIRE(drive::until([&] { return lens->isVisible(); }));
   // Points that the refinement added come after the sweep's own, whatever their frequency.
-  const auto shown = open.session().view(*open.session().shown());
-  const int index = shown->curve.points[24].index, count = int(shown->curve.points.size());
+  const auto shown = open.desk().readings.view(*open.desk().focus.shown());
+  const int index = app::curve_of(shown).points[24].index, count = int(app::curve_of(shown).points.size());
   const auto says = [&](int number) { return QString("Point %1 of %2 at ").arg(number).arg(count); };
   CHECK(lens->index() == index);
   auto* heading = open.window.findChild<QLabel*>("point-heading");
@@ -271,7 +272,7 @@ TEST_CASE("a click on a point shows the samples behind it, brackets step", "[app
   for (int i = 0; i < 50; ++i) QTest::keyClick(&open.window, Qt::Key_BracketLeft);
   CHECK(heading->text().startsWith(says(1)));
   // What is drawn are the stored samples: as many columns of them as there is room for, within their extremes.
-  const auto raw = open.session().point(*open.session().shown(), lens->index());
+  const auto raw = open.desk().document.point(*open.desk().focus.shown(), lens->index());
   const auto volts = raw->records.front().find("stimulus")->values();
   const double highest = *std::max_element(volts.begin(), volts.end());
   double drawn = 0;
@@ -283,18 +284,18 @@ TEST_CASE("a click on a point shows the samples behind it, brackets step", "[app
 
 TEST_CASE("pin, note, another part, take again, compare", "[app]") {
   OpenWindow open;
-  auto& session = open.session();
-  const auto second = *session.shown();
-  CHECK(session.wake() != second);
+  auto& desk = open.desk();
+  const auto second = *desk.focus.shown();
+  CHECK(desk.focus.wake() != second);
   QTest::keyClick(&open.window, Qt::Key_W);
-  CHECK(session.wake() == second);
+  CHECK(desk.focus.wake() == second);
   QTest::keyClick(&open.window, Qt::Key_N);
   auto* note = drive::control<QLineEdit>(open.window, "Note");
   REQUIRE(note);
   note->selectAll();
   QTest::keyClicks(note, "before the change");
   QTest::keyClick(note, Qt::Key_Return);
-  CHECK(session.takes()[1].note == "before the change");
+  CHECK(desk.focus.takes()[1].note == "before the change");
   const double corner = open.figure("corner.low").value;
 
   INFO("focus is on " << (open.window.focusWidget() ? open.window.focusWidget()->accessibleName().toStdString()
@@ -312,14 +313,14 @@ TEST_CASE("pin, note, another part, take again, compare", "[app]") {
   cell->selectAll();
   QTest::keyClicks(cell, "82n");
   QTest::keyClick(cell, Qt::Key_Return);
-  REQUIRE(drive::until([&] { return session.unit().fitted.contains("C4"); }, 2000));
-  CHECK(session.unit().fitted.at("C4") == Approx(82e-9));
+  REQUIRE(drive::until([&] { return desk.focus.device().unit.fitted.contains("C4"); }, 2000));
+  CHECK(desk.focus.device().unit.fitted.at("C4") == Approx(82e-9));
   CHECK(parts->item(row, 4)->text() == "82 nF");
 
   drive::click(drive::button(open.window, "Take"));
-  REQUIRE(drive::until([&] { return session.takes().size() == 3 && !session.running(); }));
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == 3 && !desk.runner.running(); }));
   REQUIRE(drive::settled(open.window));
-  CHECK(session.wake() == second);
+  CHECK(desk.focus.wake() == second);
   // Unit 07 has its own C4 within 5 %, and is now fitted with 82 nF exactly.
   const double ratio = open.figure("corner.low").value / corner;
   CHECK(ratio > 100.0 / 82 * 0.94);
@@ -328,10 +329,10 @@ TEST_CASE("pin, note, another part, take again, compare", "[app]") {
 
   // Undo walks back over part, note and wake; takes stay.
   for (int i = 0; i < 3; ++i) QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
-  CHECK(session.unit().fitted.empty());
-  CHECK(session.takes()[1].note == "first try on the bench");
-  CHECK(session.wake() != second);
-  CHECK(session.takes().size() == 3);
+  CHECK(desk.focus.device().unit.fitted.empty());
+  CHECK(desk.focus.takes()[1].note == "first try on the bench");
+  CHECK(desk.focus.wake() != second);
+  CHECK(desk.focus.takes().size() == 3);
 }
 
 TEST_CASE("the device page comes and goes with its key and is renamed in place", "[app]") {
@@ -340,7 +341,7 @@ TEST_CASE("the device page comes and goes with its key and is renamed in place",
   REQUIRE(drive::control<QTableWidget>(open.window, "Parts"));
   QTest::keyClick(&open.window, Qt::Key_D);
   CHECK_FALSE(drive::control<QTableWidget>(open.window, "Parts"));
-  CHECK(open.session().device().name == "Mudlark buoy, rev C");
+  CHECK(open.desk().focus.device().info.name == "Mudlark buoy, rev C");
   QTest::keyClick(&open.window, Qt::Key_D);
   auto* name = drive::control<QLineEdit>(open.window, "Name of the device");
   REQUIRE(name);
@@ -348,9 +349,9 @@ TEST_CASE("the device page comes and goes with its key and is renamed in place",
   name->selectAll();
   QTest::keyClicks(name, "Mudlark buoy, rev D");
   QTest::keyClick(name, Qt::Key_Return);
-  CHECK(open.session().device().name == "Mudlark buoy, rev D");
-  open.session().undo_stack().undo();
-  CHECK(open.session().device().name == "Mudlark buoy, rev C");
+  CHECK(open.desk().focus.device().info.name == "Mudlark buoy, rev D");
+  open.desk().document.undo_stack().undo();
+  CHECK(open.desk().focus.device().info.name == "Mudlark buoy, rev C");
 }
 
 TEST_CASE("a part value that makes no sense is refused on the page", "[app]") {
@@ -359,7 +360,7 @@ TEST_CASE("a part value that makes no sense is refused on the page", "[app]") {
   auto* parts = drive::control<QTableWidget>(open.window, "Parts");
   parts->item(0, 4)->setText("20 km");
   CHECK(open.window.findChild<QLabel*>("part-refusal")->text().contains("length"));
-  CHECK(open.session().unit().fitted.empty());
+  CHECK(open.desk().focus.device().unit.fitted.empty());
   QTest::qWait(20);
   CHECK(parts->item(0, 4)->text().isEmpty());
 }
@@ -371,17 +372,17 @@ TEST_CASE("closed and opened again, all is there", "[app]") {
     window.show();
     REQUIRE(window.open(demo.path()));
     drive::settled(window);
-    CHECK(window.session().edit_brief("level", "33 mV").isEmpty());
-    window.session().set_note(window.session().takes()[0].id, "kept");
+    CHECK(window.desk().focus.edit("level", "33 mV").isEmpty());
+    window.desk().document.set_note(window.desk().focus.study_id(), window.desk().focus.takes()[0].id, "kept");
     window.close();
   }
   app::MainWindow window;
   window.show();
   REQUIRE(window.open(demo.path()));
   drive::settled(window);
-  CHECK(window.session().plan().level_pp == Approx(0.033));
-  CHECK(window.session().takes()[0].note == "kept");
-  CHECK(window.session().takes().size() == 2);
+  CHECK(app::response_plan(window.desk()).level_pp == Approx(0.033));
+  CHECK(window.desk().focus.takes()[0].note == "kept");
+  CHECK(window.desk().focus.takes().size() == 2);
 }
 
 TEST_CASE("a dropped table becomes a take beside the one in view", "[app]") {
@@ -391,20 +392,20 @@ TEST_CASE("a dropped table becomes a take beside the one in view", "[app]") {
     std::ofstream out(file.toStdString());
     out << "# from another bench\nFrequency (kHz);Gain (dB);Phase (deg)\n0,01;20,0;60\n1;26,0;0\n100;12,0;-80\n";
   }
-  const auto before = *open.session().shown();
+  const auto before = *open.desk().focus.shown();
   drop(open.window, file);
   // Shown first: which column was taken as what.
-  CHECK(open.session().takes().size() == 2);
+  CHECK(open.desk().focus.takes().size() == 2);
   QComboBox* role = nullptr;
   REQUIRE(drive::until(
       [&] { return (role = drive::control<QComboBox>(open.window, "Column 2 of other bench.csv")) != nullptr; }));
   CHECK(role->currentText() == "gain");
   QTest::keyClick(&open.window, Qt::Key_Return);
-  REQUIRE(drive::until([&] { return open.session().takes().size() == 3; }));
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == 3; }));
   REQUIRE(drive::settled(open.window));
-  CHECK(open.session().takes().back().origin == "other bench.csv");
-  CHECK(open.session().takes().back().note.find("another bench") != std::string::npos);
-  CHECK(open.session().overlaid() == QList<long long>{before});
+  CHECK(open.desk().focus.takes().back().origin == "other bench.csv");
+  CHECK(open.desk().focus.takes().back().note.find("another bench") != std::string::npos);
+  CHECK(open.desk().focus.overlaid() == QList<long long>{before});
   CHECK(open.figure("gain@1kHz").value == Approx(26));
   QTest::keyClick(&open.window, Qt::Key_7);
   CHECK(open.window.findChild<QLabel*>("point-heading")->text().contains("no samples"));
@@ -422,7 +423,7 @@ TEST_CASE("a dropped table becomes a take beside the one in view", "[app]") {
   QTest::keyClick(&open.window, Qt::Key_Return);
   QTest::keyClick(&open.window, Qt::Key_Escape);
   CHECK(open.window.findChild<app::StudyPage*>()->isVisible());
-  CHECK(open.session().takes().size() == 3);
+  CHECK(open.desk().focus.takes().size() == 3);
 }
 
 TEST_CASE("pictures and files are written from the dialogs", "[app]") {
@@ -450,19 +451,19 @@ TEST_CASE("clicks in the takes strip show, lay over and pin", "[app]") {
   OpenWindow open;
   auto* strip = open.window.findChild<app::TakesStrip*>();
   const auto card = [&](int row) { return strip->visualRect(strip->model()->index(row, 0)); };
-  const auto& takes = open.session().takes();
+  const auto& takes = open.desk().focus.takes();
   QTest::mouseClick(strip->viewport(), Qt::LeftButton, {}, card(0).center());
-  CHECK(open.session().shown() == takes[0].id);
+  CHECK(open.desk().focus.shown() == takes[0].id);
   REQUIRE(drive::settled(open.window));
   CHECK(open.window.findChild<QLabel*>("ledger-sum")->text().contains("fail"));
   QTest::mouseClick(strip->viewport(), Qt::LeftButton, Qt::ControlModifier, card(1).center());
-  CHECK(open.session().shown() == takes[1].id);
-  CHECK(open.session().overlaid() == QList<long long>{takes[0].id});
+  CHECK(open.desk().focus.shown() == takes[1].id);
+  CHECK(open.desk().focus.overlaid() == QList<long long>{takes[0].id});
   const auto pin = app::TakeDelegate::pin_area(card(1).adjusted(0, 2, -8, -2)).center();
   QTest::mouseClick(strip->viewport(), Qt::LeftButton, {}, pin);
-  CHECK(open.session().wake() == takes[1].id);
+  CHECK(open.desk().focus.wake() == takes[1].id);
   QTest::mouseClick(strip->viewport(), Qt::LeftButton, {}, pin);
-  CHECK_FALSE(open.session().wake());
+  CHECK_FALSE(open.desk().focus.wake());
 }
 
 TEST_CASE("the finder does things by name", "[app]") {
@@ -490,16 +491,16 @@ TEST_CASE("a doubt's remedy does what it says", "[app]") {
   }));
   CHECK(remedy->text().contains("Read 4 periods"));
   drive::click(remedy);
-  CHECK(open.session().plan().periods == 8);
+  CHECK(app::response_plan(open.desk()).periods == 8);
 }
 
 TEST_CASE("an unsound plan is refused in words before anything is driven", "[app]") {
   OpenWindow open;
   open.retype("level", "8 V");
   QTest::keyClick(&open.window, Qt::Key_Space);
-  CHECK_FALSE(open.session().running());
+  CHECK_FALSE(open.desk().runner.running());
   CHECK(message(open).contains("rating is 2.5 V"));
-  CHECK(open.session().takes().size() == 2);
+  CHECK(open.desk().focus.takes().size() == 2);
 }
 
 TEST_CASE("a window without a dossier says what to do first", "[app]") {
@@ -515,24 +516,26 @@ TEST_CASE("an empty dossier leads to a first study, a take, and back", "[app]") 
   QTemporaryDir folder;
   app::MainWindow window;
   window.show();
-  REQUIRE(window.session().create(folder.filePath("new.heron")));
+  REQUIRE(window.desk().create(folder.filePath("new.heron")));
   CHECK(drive::button(window, "Load a circuit"));
   CHECK(drive::button(window, "Add a study"));
   CHECK(
-      window.session().load_circuit(QString(HERON_SOURCE) + "/tests/app/test_window.cpp").contains("test_window.cpp:"));
+      window.desk().document.load_circuit(window.desk().focus.assembly(), QString(HERON_SOURCE) + "/tests/app/test_window.cpp").contains("test_window.cpp:"));
   answer_dialog(QString(HERON_SOURCE) + "/mudlark/hydrophone_preamp.toml");
   drive::click(drive::button(window, "Load a circuit"));
-  CHECK(window.session().pins().size() == 4);
-  CHECK(window.session().add_study("Passband").isEmpty());
-  CHECK_FALSE(window.session().add_study("Passband").isEmpty());
+  CHECK(window.desk().focus.surroundings().pins.size() == 4);
+  const auto made = window.desk().document.add_study("Passband", *study::kinds().front(), dossier::kMainAssembly);
+  REQUIRE(made);
+  CHECK_FALSE(window.desk().document.add_study("Passband", *study::kinds().front(), dossier::kMainAssembly));
+  window.desk().focus.select_study(*made);
   window.show_study();
-  CHECK(window.session().edit_brief("response_pin", "preamp out").isEmpty());
-  CHECK(window.session().edit_brief("drive_pin", "preamp in").isEmpty());
-  CHECK(window.session().edit_brief("stimulus_pin", "preamp in").isEmpty());
+  CHECK(window.desk().focus.edit("response_pin", "preamp out").isEmpty());
+  CHECK(window.desk().focus.edit("drive_pin", "preamp in").isEmpty());
+  CHECK(window.desk().focus.edit("stimulus_pin", "preamp in").isEmpty());
   drive::click(drive::button(window, "Take"));
-  REQUIRE(drive::until([&] { return window.session().takes().size() == 1 && !window.session().running(); }));
+  REQUIRE(drive::until([&] { return window.desk().focus.takes().size() == 1 && !window.desk().runner.running(); }));
   REQUIRE(drive::settled(window));
-  CHECK(window.session().view(*window.session().shown())->analysis.reading.find("corner.high")->value ==
+  CHECK(window.desk().readings.view(*window.desk().focus.shown())->analysis.reading.find("corner.high")->value ==
         Approx(21e3).epsilon(0.1));
 }
 
@@ -540,17 +543,17 @@ TEST_CASE("a table dropped on an empty dossier makes its first study", "[app]") 
   QTemporaryDir folder;
   app::MainWindow window;
   window.show();
-  REQUIRE(window.session().create(folder.filePath("new.heron")));
+  REQUIRE(window.desk().create(folder.filePath("new.heron")));
   const QString file = folder.filePath("sweep.csv");
   std::ofstream(file.toStdString()) << "frequency,gain\n10,0\n100,-1\n1000,-20\n";
   drop(window, file);
   auto* bring = drive::button(window, "Bring in");
   REQUIRE(drive::until([&] { return bring->isEnabled(); }));
   drive::click(bring);
-  REQUIRE(drive::until([&] { return window.session().takes().size() == 1; }));
+  REQUIRE(drive::until([&] { return window.desk().focus.takes().size() == 1; }));
   REQUIRE(drive::settled(window));
-  CHECK(window.session().studies().size() == 1);
-  CHECK(window.session().takes().size() == 1);
+  CHECK(window.desk().document.studies().size() == 1);
+  CHECK(window.desk().focus.takes().size() == 1);
   CHECK(window.findChild<QLabel*>("study-title")->text() == "sweep");
 }
 

@@ -2,8 +2,10 @@
 #include <sstream>
 
 #include "base/complex_formula.h"
-#include "dossier/expected.h"
-#include "dossier/take_run.h"
+#include "sim/foresight.h"
+#include "study/response/expected.h"
+#include "run/ledger.h"
+#include "run/take.h"
 #include "response_support.h"
 #include "sim/simulated_bench.h"
 #include "study/response/brief.h"
@@ -121,9 +123,9 @@ TEST_CASE("what is expected is the circuit's answer, with a band as wide as its 
   const double r = 1.6e3 * 1e6 / (1.6e3 + 1e6), corner = 1 / (2 * pi * r * (10e-9 + 15e-12));
   for (const char* formula : {"", "1/(1 + s*R1*C1)"}) {
     INFO(formula);
-    const auto expected = dossier::expected_curve(store, study, plan(), formula);
+    const auto expected = response::expected_curve(plan(), *run::surroundings_of(store, study), {}, formula);
     if (!expected) FAIL(expected.error().message);
-    CHECK(expected->draws == dossier::kExpectationDraws);
+    CHECK(expected->draws == response::kExpectationDraws);
     for (std::size_t i = 0; i < expected->frequency.size(); ++i) {
       const double x = expected->frequency[i] / corner;
       CHECK(expected->gain_db[i] == Approx(-10 * std::log10(1 + x * x)).margin(0.03));
@@ -135,10 +137,10 @@ TEST_CASE("what is expected is the circuit's answer, with a band as wide as its 
     // +-12.8 % (trapezoid: 1 - (15 - z)^2/(2*5*10*2) = 0.975 at z = 12.76).
     const double half = (expected->gain_high_db.back() - expected->gain_low_db.back()) / 2;
     CHECK(half == Approx(20 * std::log10(1.1276)).epsilon(0.15));
-    const auto again = dossier::expected_curve(store, study, plan(), formula);
+    const auto again = response::expected_curve(plan(), *run::surroundings_of(store, study), {}, formula);
     CHECK(again->gain_low_db == expected->gain_low_db);
   }
-  CHECK_FALSE(dossier::expected_curve(store, study, plan(), "1/(1 + s*R77)"));
+  CHECK_FALSE(response::expected_curve(plan(), *run::surroundings_of(store, study), {}, "1/(1 + s*R77)"));
 }
 
 TEST_CASE("the level follows a table, or the response, and is checked where asked", "[response][runner]") {
@@ -150,7 +152,7 @@ TEST_CASE("the level follows a table, or the response, and is checked where aske
     CHECK(point.setting.at("level_pp").get<double>() == Approx(wanted).epsilon(2e-3));
   }
   // Ratings are held against the highest level that may come, not the one it starts with.
-  const auto levels = dossier::predict_levels(*sim::read_circuit(kFilter, "filter"), p);
+  const auto levels = response::predict_levels(p, *sim::foresight_of(*sim::read_circuit(kFilter, "filter"), {}));
   REQUIRE(levels);
   CHECK(levels->pins.at("out").peak == Approx(0.5).epsilon(0.05));
   p.level_shape = response::LevelShape::automatic;
@@ -227,9 +229,9 @@ TEST_CASE("chosen points are read again, all others carried over as they are", "
   REQUIRE(store.set_device({"Mudlark buoy", "filter", kFilter}));
   REQUIRE(store.add_study({.name = "Filter", .kind = "response", .plan = response::to_json(plan())}));
   const auto study = *store.find_study("Filter");
-  const auto first = dossier::run_take(store, study, "simulated", 1, {}, {}, {});
+  const auto first = run::run_take(store, study, "simulated", 1, {}, {}, {});
   REQUIRE(first);
-  const auto second = dossier::run_take(store, study, "simulated", 2, {.base = *first, .only = {3, 7}}, {}, {});
+  const auto second = run::run_take(store, study, "simulated", 2, {.base = *first, .only = {3, 7}}, {}, {});
   if (!second) FAIL(second.error().message);
   const auto before = *store.points(*first), after = *store.points(*second);
   REQUIRE(before.size() == after.size());
@@ -272,18 +274,18 @@ TEST_CASE("a fixture's open, short and load are taken on the bench and come off 
   auto study = *store.find_study("Z");
   REQUIRE(store.set_fitted(1, "RM", 380));
   for (const char* what : {"open", "short", "load"}) {
-    const auto id = dossier::run_take(store, study, "simulated", 5, {.purpose = what}, {}, {});
+    const auto id = run::run_take(store, study, "simulated", 5, {.purpose = what}, {}, {});
     if (!id) FAIL(id.error().message);
     CHECK(store.take(*id)->purpose == what);
     study.settings[what] = std::to_string(store.take(*id)->number);
   }
-  const auto id = dossier::run_take(store, study, "simulated", 6, {}, {}, {});
+  const auto id = run::run_take(store, study, "simulated", 6, {}, {}, {});
   REQUIRE(id);
   const auto take = *store.take(*id);
   const auto* shown = &take;
-  const auto with = *dossier::analyse_take(store, study, *shown);
+  const auto with = *run::analyse_take(store, study, *shown);
   for (const char* what : {"open", "short", "load"}) study.settings.erase(what);
-  const auto without = *dossier::analyse_take(store, study, *shown);
+  const auto without = *run::analyse_take(store, study, *shown);
   const auto figure = [](const Analysis& a, const char* key) {
     const auto* f = a.reading.find(key);
     if (!f) FAIL("no figure " << key);
@@ -345,7 +347,7 @@ value = "220 nF"
   CHECK_FALSE(said->compliance);
   const auto keys = [&](const response::Plan& plan) {
     sim::SimulatedBench bench(*sim::read_circuit(kPart, "part"), 1);
-    const auto levels = dossier::predict_levels(*sim::read_circuit(kPart, "part"), plan);
+    const auto levels = response::predict_levels(plan, *sim::foresight_of(*sim::read_circuit(kPart, "part"), {}));
     std::string out;
     for (const auto& d : response::preflight(plan, bench.limits(), {}, levels ? &*levels : nullptr))
       if (d.severity == Severity::serious) out += d.key + " ";

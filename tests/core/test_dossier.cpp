@@ -6,7 +6,11 @@
 #include <csignal>
 #include <thread>
 
-#include "dossier/take_run.h"
+#include "run/export.h"
+#include "run/ledger.h"
+#include "run/take.h"
+#include "study/response/kind.h"
+#include "study/response/plan.h"
 #include "exchange/columns.h"
 #include "exchange/writers.h"
 #include "mudlark/recipe.h"
@@ -68,9 +72,9 @@ TEST_CASE("what goes into a dossier comes out of it", "[dossier]") {
   {
     auto store = small_dossier(path);
     const auto study = value_of(store.find_study("Filter"));
-    dossier::TakeEvents events;
+    run::TakeEvents events;
     events.point = [&](long long, const study::Point& p) { sent.push_back(p); };
-    id = value_of(dossier::run_take(store, study, "simulated", 7, {.note = "first"}, events, {}));
+    id = value_of(run::run_take(store, study, "simulated", 7, {.note = "first"}, events, {}));
     REQUIRE(store.set_wake(study.id, id));
     const auto unit = value_of(store.current_unit());
     REQUIRE(store.set_fitted(unit.id, "C1", 8.2e-9));
@@ -97,16 +101,16 @@ TEST_CASE("a take keeps the part values it was made with", "[dossier]") {
   const auto study = value_of(store.find_study("Filter"));
   const auto unit = value_of(store.current_unit());
   const auto corner = [&] {
-    const auto take = value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, {}, {}, {}))));
-    return value_of(dossier::analyse_take(store, study, take)).reading.find("corner.high")->value;
+    const auto take = value_of(store.take(value_of(run::run_take(store, study, "simulated", 1, {}, {}, {}))));
+    return value_of(run::analyse_take(store, study, take)).reading.find("corner.high")->value;
   };
   const double nominal = corner();
   REQUIRE(store.set_fitted(unit.id, "C1", 8.2e-9));
   CHECK(corner() / nominal == Approx(10.015 / 8.215).epsilon(3e-3));  // 15 pF of the input beside the part
   const auto takes = value_of(store.takes(study.id));
   const auto expected = [&](const dossier::Take& t) {
-    const auto analysis = value_of(dossier::analyse_take(store, study, t));
-    return *value_of(dossier::judge_take(store, study, &t, &analysis)).front().judgement.expected;
+    const auto analysis = value_of(run::analyse_take(store, study, t));
+    return *value_of(run::judge_take(store, study, &t, &analysis)).front().judgement.expected;
   };
   CHECK(expected(takes[0]) == Approx(1 / (2 * std::numbers::pi * 1.6e3 * 10e-9)));
   CHECK(expected(takes[1]) == Approx(1 / (2 * std::numbers::pi * 1.6e3 * 8.2e-9)));
@@ -122,12 +126,12 @@ TEST_CASE("a process killed in mid-take loses no committed point", "[dossier]") 
   if (child == 0) {
     auto store = Store::open(path);
     auto study = store->find_study("Filter");
-    dossier::TakeEvents events;
+    run::TakeEvents events;
     events.point = [&](long long, const study::Point& p) {
       const char told = char(p.index);
       if (write(pipe_ends[1], &told, 1) != 1) _exit(3);
     };
-    (void)dossier::run_take(*store, *study, "simulated", 1, {}, events, {});
+    (void)run::run_take(*store, *study, "simulated", 1, {}, events, {});
     _exit(0);
   }
   close(pipe_ends[1]);
@@ -150,7 +154,7 @@ TEST_CASE("a process killed in mid-take loses no committed point", "[dossier]") 
   CHECK(take.points >= committed);
   CHECK(take.points < 400);
   CHECK(int(value_of(store.points(take.id)).size()) == take.points);
-  const auto analysis = value_of(dossier::analyse_take(store, study, take));
+  const auto analysis = value_of(run::analyse_take(store, study, take));
   CHECK(analysis.reading.doubts.back().key == "take.incomplete");
 }
 
@@ -192,7 +196,7 @@ TEST_CASE("a damaged file gives what can be read and takes nothing more", "[doss
   const auto path = folder.file("a.heron");
   {
     auto store = small_dossier(path, 30);
-    REQUIRE(dossier::run_take(store, value_of(store.find_study("Filter")), "simulated", 1, {}, {}, {}));
+    REQUIRE(run::run_take(store, value_of(store.find_study("Filter")), "simulated", 1, {}, {}, {}));
   }
   const auto whole = *exchange::read_file(path);
   std::mt19937_64 random(8);
@@ -209,7 +213,7 @@ TEST_CASE("a damaged file gives what can be read and takes nothing more", "[doss
     if (const auto studies = store->studies())
       for (const auto& study : *studies)
         if (const auto takes = store->takes(study.id))
-          for (const auto& take : *takes) (void)dossier::analyse_take(*store, study, take);
+          for (const auto& take : *takes) (void)run::analyse_take(*store, study, take);
   }
   CHECK(opened > 0);
   const auto cut = folder.write("c.heron", whole.substr(0, whole.size() / 2));
@@ -234,9 +238,9 @@ TEST_CASE("a full disk keeps what was committed and says so", "[dossier]") {
   {
     auto full = small_dossier(small, 60);
     const auto study = value_of(full.find_study("Filter"));
-    dossier::TakeEvents events;
+    run::TakeEvents events;
     events.point = [&](long long, const study::Point&) { ++committed; };
-    const auto ran = dossier::run_take(full, study, "simulated", 1, {}, events, {});
+    const auto ran = run::run_take(full, study, "simulated", 1, {}, events, {});
     REQUIRE_FALSE(ran);
     CHECK_THAT(ran.error().message, Catch::Matchers::Contains("full"));
   }
@@ -258,10 +262,10 @@ TEST_CASE("the demo has its study, two takes of two units, and their verdicts", 
   CHECK(takes[0].unit != takes[1].unit);
   CHECK(value_of(store.claims(study.id)).size() == 3);
   const auto verdicts = [&](const dossier::Take& take) {
-    const auto analysis = value_of(dossier::analyse_take(store, study, take));
+    const auto analysis = value_of(run::analyse_take(store, study, take));
     for (const auto& d : analysis.reading.doubts) CHECK(d.severity == study::Severity::note);
     std::vector<judge::Verdict> out;
-    for (const auto& line : value_of(dossier::judge_take(store, study, &take, &analysis)))
+    for (const auto& line : value_of(run::judge_take(store, study, &take, &analysis)))
       out.push_back(line.judgement.verdict);
     return out;
   };
@@ -279,12 +283,12 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   auto store = small_dossier(folder.file("a.heron"));
   const auto study = value_of(store.find_study("Filter"));
   const auto take =
-      value_of(store.take(value_of(dossier::run_take(store, study, "simulated", 1, {.note = "n"}, {}, {}))));
-  CHECK(value_of(exchange::export_take(store, study, take, folder.file("out"))) == 13);
+      value_of(store.take(value_of(run::run_take(store, study, "simulated", 1, {.note = "n"}, {}, {}))));
+  CHECK(value_of(run::export_take(store, study, take, folder.file("out"))) == 13);
   const auto text = value_of(exchange::read_file(folder.file("out/filter-take-1/points.csv")));
   const auto table = value_of(exchange::read_table(text, "points.csv"));
   const auto record = value_of(exchange::pick_columns(table, *study::find_kind("response"), {}));
-  const auto analysis = value_of(dossier::analyse_take(store, study, take));
+  const auto analysis = value_of(run::analyse_take(store, study, take));
   CHECK(record.find("gain")->numbers == analysis.curve.find("gain")->y);
   CHECK(record.find("frequency")->numbers == analysis.curve.x);
   const auto samples = value_of(exchange::read_table(
@@ -292,8 +296,8 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   const auto point = value_of(store.point(take.id, 2));
   CHECK(samples.rows.size() == point.records.front().channels.front().size());
   CHECK(samples.columns[1].name == "stimulus");
-  const auto imported = value_of(dossier::import_take(store, study, record, "points.csv", "from elsewhere"));
-  CHECK(value_of(dossier::analyse_take(store, study, value_of(store.take(imported))))
+  const auto imported = value_of(run::import_take(store, study, record, "points.csv", "from elsewhere"));
+  CHECK(value_of(run::analyse_take(store, study, value_of(store.take(imported))))
             .reading.find("corner.high")
             ->value == Approx(analysis.reading.find("corner.high")->value).epsilon(1e-9));
   CHECK(exchange::file_name("A/b: c?") == "a-b-c");

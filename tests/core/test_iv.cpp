@@ -2,7 +2,8 @@
 #include <functional>
 #include <random>
 
-#include "dossier/take_run.h"
+#include "run/ledger.h"
+#include "run/take.h"
 #include "iv_support.h"
 #include "sim/simulated_bench.h"
 #include "study/iv/brief.h"
@@ -525,10 +526,10 @@ TEST_CASE("a study of current and voltage is taken into a dossier, read and judg
   claim = {.text = "Forward voltage at 1 mA at most 0.6 V", .figure = "voltage@1mA", .upper = "0.6 V"};
   REQUIRE(store.add_claim(*id, claim));
   const auto study = *store.find_study("Forward");
-  const auto take = dossier::run_take(store, study, "simulated", 3, {}, {}, {});
+  const auto take = run::run_take(store, study, "simulated", 3, {}, {}, {});
   if (!take) FAIL(take.error().message);
   CHECK(store.take(*take)->points == 61);
-  const auto lines = dossier::ledger(store);
+  const auto lines = run::ledger(store);
   REQUIRE(lines);
   REQUIRE(lines->size() == 2);
   CHECK((*lines)[0].judgement.verdict == judge::Verdict::meets);

@@ -1,5 +1,6 @@
 #include "response_support.h"
 #include "sim/simulated_bench.h"
+#include "study/response/words.h"
 #include "study/response/cursors.h"
 #include "study/response/figures.h"
 #include "study/response/kind.h"

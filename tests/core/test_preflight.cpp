@@ -1,6 +1,10 @@
 #include <catch2/catch.hpp>
 
-#include "dossier/take_run.h"
+#include "run/probes.h"
+#include "run/ledger.h"
+#include "run/take.h"
+#include "study/response/assembly.h"
+#include "study/response/expected.h"
 #include "mudlark/recipe.h"
 #include "sim/predict.h"
 #include "study/response/brief.h"
@@ -37,14 +41,14 @@ Outcome outcome(const std::string& study_name, const std::set<std::string>& acce
   const auto study = store.find_study(study_name);
   REQUIRE(study);
   Outcome out;
-  dossier::TakeEvents events;
+  run::TakeEvents events;
   events.found = [&](const std::vector<Doubt>& found) { out.before = found; };
-  const auto take = dossier::run_take(store, *study, "simulated", seed, {.accepted = accepted}, events, {});
+  const auto take = run::run_take(store, *study, "simulated", seed, {.accepted = accepted}, events, {});
   if (!take) {
     out.refused = take.error();
     return out;
   }
-  const auto read = dossier::analyse_take(store, *study, *store.take(*take));
+  const auto read = run::analyse_take(store, *study, *store.take(*take));
   REQUIRE(read);
   out.after = read->reading.doubts;
   return out;
@@ -58,7 +62,7 @@ const Doubt* find(const std::vector<Doubt>& list, std::string_view key) {
 
 bench::Limits bench_limits() {
   auto store = practice();
-  return (*dossier::open_bench(store, "simulated", 1))->limits();
+  return (*run::open_bench(store, "simulated", 1))->limits();
 }
 
 }  // namespace
@@ -124,13 +128,14 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[preflight][practic
 TEST_CASE("a remedy does away with its finding", "[preflight][practice]") {
   auto store = practice();
   const auto limits = bench_limits();
-  const auto pins = *dossier::device_pins(store);
+  const auto device = *run::read_device(store);
+  const auto pins = device.pins();
   int carried_out = 0;
   for (const auto& name : demo::fault_names()) {
     auto plan = *response::plan_from_json(store.find_study(name)->plan);
     const auto check = [&](const response::Plan& p) {
-      const auto levels = dossier::predict_levels(store, p);
-      return response::preflight(p, limits, dossier::device_ratings(store), levels ? &*levels : nullptr);
+      const auto levels = response::predict_levels(p, *device.foresight);
+      return response::preflight(p, limits, device.ratings, levels ? &*levels : nullptr);
     };
     for (const auto& finding : check(plan)) {
       if (finding.edits.empty()) continue;
@@ -157,7 +162,7 @@ TEST_CASE("a zeroed sensor and a checked factor mend the hookup", "[preflight][p
   auto store = practice();
   auto plan = *response::plan_from_json(store.find_study("Offset not zeroed")->plan);
   auto& chain = plan.hookup.chains[1];
-  const auto zero = dossier::read_zero(chain, "simulated");
+  const auto zero = run::read_zero(chain, "simulated");
   REQUIRE(zero);
   CHECK(std::abs(*zero) > 1e-3);
   chain.zero = *zero;
@@ -167,13 +172,13 @@ TEST_CASE("a zeroed sensor and a checked factor mend the hookup", "[preflight][p
 
   // The planted probe shows itself to a known signal.
   const auto forgotten = response::plan_from_json(store.find_study("Forgotten x10")->plan)->hookup.chains[1];
-  const auto known = dossier::read_known_signal(forgotten, "simulated");
+  const auto known = run::read_known_signal(forgotten, "simulated");
   REQUIRE(known);
   CHECK(bench::check_factor(known->read, known->known, known->u).likely_factor == 0.1);
   for (const char* name : {"Direct lead", "Probe x1", "Probe x10", "Probe x100", "Differential probe x20",
                            "Differential probe x1", "Isolated probe x50", "Shunt 1 ohm", "Clamp 40 A"}) {
     bench::Chain sound{.name = "v", .input = {.pin = "preamp out", .sensor = *bench::find_stock_sensor(name)}};
-    const auto read = dossier::read_known_signal(sound, "simulated");
+    const auto read = run::read_known_signal(sound, "simulated");
     if (!read) FAIL(read.error().message);
     INFO(name << " reads " << read->read << " of " << read->known);
     CHECK(std::abs(read->read / read->known - 1) < 4 * read->u + 0.01);
@@ -189,9 +194,9 @@ TEST_CASE("the preamp reads the same through probes, with more uncertainty", "[r
   const auto figures = [&](const response::Plan& p) {
     auto study = direct;
     study.plan = response::to_json(p);
-    const auto id = dossier::run_take(store, study, "simulated", 21, {}, {}, {});
+    const auto id = run::run_take(store, study, "simulated", 21, {}, {}, {});
     if (!id) FAIL(id.error().message);
-    auto read = dossier::analyse_take(store, study, *store.take(*id));
+    auto read = run::analyse_take(store, study, *store.take(*id));
     REQUIRE(read);
     return read->reading;
   };
@@ -229,7 +234,7 @@ TEST_CASE("a response between computed quantities is that of the arithmetic", "[
   plan.response = "i_out";
   plan.stimulus = "stage";
   study.plan = response::to_json(plan);
-  const auto id = dossier::run_take(store, study, "simulated", 5, {}, {}, {});
+  const auto id = run::run_take(store, study, "simulated", 5, {}, {}, {});
   if (!id) FAIL(id.error().message);
   const auto curve = response::reduce_take(*store.points(*id));
   REQUIRE(curve);

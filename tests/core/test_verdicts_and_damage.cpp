@@ -5,7 +5,9 @@
 #include <catch2/catch.hpp>
 #include <fstream>
 
-#include "dossier/take_run.h"
+#include "run/export.h"
+#include "run/ledger.h"
+#include "run/take.h"
 #include "exchange/columns.h"
 #include "exchange/writers.h"
 #include "judge/claim.h"
@@ -35,7 +37,7 @@ void write_dossier(const std::string& path) {
   const auto id = store.add_study(study);
   REQUIRE(id);
   REQUIRE(store.add_claim(*id, {.text = "Corner", .figure = "corner.high", .lower = "9 kHz"}));
-  REQUIRE(dossier::run_take(store, *store.find_study("Filter"), "simulated", 1, {}, {}, {}));
+  REQUIRE(run::run_take(store, *store.find_study("Filter"), "simulated", 1, {}, {}, {}));
 }
 
 std::string bytes_of(const std::string& path) { return *exchange::read_file(path); }
@@ -101,9 +103,9 @@ TEST_CASE("a take laid aside turns no verdict, and can be taken back", "[dossier
   frequency.numbers = {10, 100, 1000, 2000};
   gain.numbers = {0, -0.1, -3, -9};
   table.channels = {frequency, gain};
-  const auto verdict = [&] { return dossier::ledger(store)->front().judgement.verdict; };
+  const auto verdict = [&] { return run::ledger(store)->front().judgement.verdict; };
   CHECK(verdict() == Verdict::meets);
-  const auto aside = dossier::import_take(store, study, table, "reference.csv", "", true);
+  const auto aside = run::import_take(store, study, table, "reference.csv", "", true);
   REQUIRE(aside);
   CHECK(store.take(*aside)->aside);
   CHECK(verdict() == Verdict::meets);
@@ -124,11 +126,11 @@ TEST_CASE("a record that was altered in the file is left out with a doubt", "[do
   auto store = *dossier::Store::open(path);
   const auto study = *store.find_study("Filter");
   const auto take = store.takes(study.id)->front();
-  const auto analysis = dossier::analyse_take(store, study, take);
+  const auto analysis = run::analyse_take(store, study, take);
   REQUIRE(analysis);
   CHECK(store.damaged_points(take.id) == 1);
   CHECK(test::find_doubt(analysis->reading, "record.damaged"));
-  CHECK_FALSE(dossier::ledger(store)->front().judgement.caveat.empty());
+  CHECK_FALSE(run::ledger(store)->front().judgement.caveat.empty());
   CHECK(store.check_all()->size() == 1);
 }
 
@@ -158,7 +160,7 @@ TEST_CASE("truncated and bit-flipped dossiers open as far as they go, never sile
     if (!study) return out;
     const auto takes = store.takes(study->id);
     if (!takes || takes->empty()) return out;
-    if (const auto a = dossier::analyse_take(store, *study, takes->back()))
+    if (const auto a = run::analyse_take(store, *study, takes->back()))
       for (const auto& f : a->reading.figures) out[f.key] = f.value;
     return out;
   };
@@ -226,8 +228,8 @@ TEST_CASE("bytes that are no UTF-8 are repaired at the door, and read where they
   const auto study = *store.find_study("Filter");
   const auto take = store.takes(study.id)->front();
   CHECK(take.note == "\u00b5""A");
-  const auto analysis = dossier::analyse_take(store, study, take);
-  const auto json = exchange::take_json(store, study, take, *analysis);
+  const auto analysis = run::analyse_take(store, study, take);
+  const auto json = run::take_json(store, study, take, *analysis);
   REQUIRE(json);
   CHECK_NOTHROW(json->dump());
   CHECK(json->at("setup").at("known_only_to_a_simulation").at("parts").contains("R1"));
@@ -239,8 +241,8 @@ TEST_CASE("an export read again has the same figures with the same uncertainties
   auto store = *dossier::Store::open(folder.file("a.heron"));
   const auto study = *store.find_study("Filter");
   const auto take = store.takes(study.id)->front();
-  const auto original = *dossier::analyse_take(store, study, take);
-  REQUIRE(exchange::export_take(store, study, take, folder.file("out")));
+  const auto original = *run::analyse_take(store, study, take);
+  REQUIRE(run::export_take(store, study, take, folder.file("out")));
   const auto& kind = *study::find_kind("response");
   const auto table = *exchange::read_table(bytes_of(folder.file("out/filter-take-1/points.csv")), "points.csv");
   const auto again = kind.analyse(

@@ -1,7 +1,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "render/family_plot.h"
+#include "app/kinds/iv/family_plot.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -36,7 +36,7 @@ int texts_in(const QCustomPlot& plot, const QString& words) {
 
 TEST_CASE("a family frames all its curves and names each at its end", "[render]") {
   const auto family = three_lines();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(800, 500);
   plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
   CHECK(plot.xAxis->range().lower < -1);
@@ -49,7 +49,7 @@ TEST_CASE("a family frames all its curves and names each at its end", "[render]"
   auto level = family;
   for (auto& curve : level.curves)
     std::erase_if(curve.points, [](const auto& p) { return std::abs(p.current) > 3.05e-3; });
-  render::FamilyPlot other;
+  app::FamilyPlot other;
   other.resize(800, 500);
   other.show_picture({.takes = {{&level, render::take_colour(1)}}});
   other.replot(QCustomPlot::rpImmediateRefresh);
@@ -73,7 +73,7 @@ TEST_CASE("a family frames all its curves and names each at its end", "[render]"
 
 TEST_CASE("a log axis shows sizes; nothing where there is no current", "[render]") {
   const auto family = three_lines();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(800, 500);
   plot.set_axes(kVolts, kAmps, true);
   plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
@@ -88,7 +88,7 @@ TEST_CASE("a log axis shows sizes; nothing where there is no current", "[render]
 
 TEST_CASE("a lower plot shares the upper one's voltages and goes again", "[render]") {
   const auto family = three_lines();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(800, 500);
   plot.set_below(kWatts);
   REQUIRE(plot.rects().size() == 2);
@@ -112,9 +112,9 @@ TEST_CASE("a lower plot shares the upper one's voltages and goes again", "[rende
 
 TEST_CASE("masks, ratings, fits and datasheet points stand only on current over voltage", "[render]") {
   const auto family = three_lines();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(800, 500);
-  render::FamilyPicture picture{.takes = {{&family, render::take_colour(1)}},
+  app::FamilyPicture picture{.takes = {{&family, render::take_colour(1)}},
                                 .masks = {{.curve = "current", .upper = {{0, 0.02}, {4, 0.02}}, .lower = {}}},
                                 .area = {.voltage = 5, .current = 0.03, .power = 0.05},
                                 .fits = {{.words = "a line", .line = {{0, 0}, {4, 4e-3}}, .from = 0, .to = 4}},
@@ -142,7 +142,7 @@ TEST_CASE("masks, ratings, fits and datasheet points stand only on current over 
 
 TEST_CASE("what cursors read is written beside each curve, never over another text", "[render]") {
   const auto family = three_lines();
-  render::FamilyPlot plot;
+  app::FamilyPlot plot;
   plot.resize(800, 500);
   plot.show_picture({.takes = {{&family, render::take_colour(1)}}});
   plot.replot(QCustomPlot::rpImmediateRefresh);

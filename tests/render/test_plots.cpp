@@ -3,7 +3,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "render/bode_plot.h"
+#include "app/kinds/response/bode_plot.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -50,7 +50,7 @@ double contrast(QColor a, QColor b) {
 }  // namespace
 
 TEST_CASE("a Bode plot frames its curves and its limit lines", "[render]") {
-  render::BodePlot plot;
+  app::BodePlot plot;
   plot.resize(900, 500);
   const auto curve = low_pass();
   const judge::Mask mask{.text = "m", .curve = "gain", .upper = {{10, 6}, {1e4, 6}}};
@@ -74,7 +74,7 @@ TEST_CASE("a Bode plot frames its curves and its limit lines", "[render]") {
 }
 
 TEST_CASE("what is drawn is seen: curve, wake, forbidden ground, cursor", "[render]") {
-  render::BodePlot plot;
+  app::BodePlot plot;
   plot.resize(900, 500);
   const auto curve = low_pass();
   plot.set_span(10, 1e5);
@@ -129,7 +129,7 @@ TEST_CASE("a long graph hands over what the pixels can show, spikes included", "
 
 TEST_CASE("pictures are whole files of their form, or an error in words", "[render]") {
   QTemporaryDir folder;
-  render::BodePlot plot;
+  app::BodePlot plot;
   plot.resize(640, 400);
   const auto curve = low_pass();
   plot.show_curves({{&curve, render::take_colour(2)}}, {});

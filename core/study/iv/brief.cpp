@@ -185,7 +185,7 @@ BriefHint hint(const Plan& p, std::string_view key, const bench::Limits& limits,
             s->values.spacing == Spacing::logarithmic
                 ? fmt::format("{:.4g} per decade",
                               double(list.size() - 1) / std::abs(std::log10(list.back() / list.front())))
-                : "every " + format_setting(std::stod(fmt::format("{:.6g}", std::abs(list[1] - list[0]))), s->unit());
+                : "every " + format_setting(rounded_to(std::abs(list[1] - list[0]), 6), s->unit());
       return {"How many", forms, "51 points; 100 mV steps; 10 per decade", {}};
     }
     if (word == "spacing")

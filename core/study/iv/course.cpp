@@ -36,7 +36,7 @@ TimeCourse time_course(const Plan& plan, const bench::Limits& limits) {
   std::vector<Track> tracks;
   for (const auto role : {Role::swept, Role::stepped, Role::constant})
     for (const auto& s : plan.sources)
-      if (s.role == role) tracks.push_back({s.name, std::string(s.unit()), role, {}, {}});
+      if (s.role == role) tracks.push_back({s.name, std::string(s.unit()), role == Role::swept, {}, {}});
   if (plan.method == Method::waveform) return ramps(plan, std::move(tracks));
   TimeCourse out{std::move(tracks), sweep_time(plan, limits)};
   const double each =

@@ -99,9 +99,9 @@ void check_settling(const Family& family, std::vector<Doubt>& out) {
 void check_offset(const Family& family, const std::vector<Sorted>& rows, const Settings& settings,
                   std::vector<Doubt>& out) {
   for (const auto& name : family.unzeroed)
-    out.push_back({"offset.uncorrected", Severity::caution,
+    out.push_back(on_hookup({"offset.uncorrected", Severity::caution,
                    fmt::format("The sensor of {} drifts and was not zeroed.", name),
-                   "Zero it on the Hookup page, then take again."});
+                   "Zero it on the Hookup page, then take again."}));
   if (family.ramped) {
     // What is left of a current's uncertainty where it is smallest is the inputs' zeros.
     constexpr double kMuch = 0.01;
@@ -114,10 +114,10 @@ void check_offset(const Family& family, const std::vector<Sorted>& rows, const S
         zeros = p.u_current->shared;
       }
     if (family.unzeroed.empty() && 2 * zeros > kMuch * highest)
-      out.push_back({"offset.uncorrected", Severity::caution,
+      out.push_back(on_hookup({"offset.uncorrected", Severity::caution,
                      fmt::format("The zeros of the inputs may be worth {}, {:.2g} % of the highest current.",
                                  format_quantity(2 * zeros, "A", 2).plain(), 200 * zeros / highest),
-                     "Take a larger resistor to sense with, or smaller ranges on the Hookup page."});
+                     "Take a larger resistor to sense with, or smaller ranges on the Hookup page."}));
     return;
   }
   constexpr double kNearZero = 0.05;  // of the highest voltage: there every current is small
@@ -219,10 +219,10 @@ void check_ranges(const Family& family, std::vector<Doubt>& out) {
     clipped += std::size_t(
         std::count_if(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.clipped; }));
   if (clipped > 0)
-    out.push_back({"input.clipped", Severity::serious,
+    out.push_back(on_hookup({"input.clipped", Severity::serious,
                    fmt::format("{} of {} points lie where an input was at the end of its range; they are left out.",
                                clipped, family.size()),
-                   "Take a higher range on the Hookup page."});
+                   "Take a higher range on the Hookup page."}));
   if (!family.looked_for_ranges) return;
   Doubt doubt{"autorange.single_shot", Severity::note,
               "The ranges were found by a sweep beforehand: the device has seen one more than is kept.",
@@ -236,10 +236,10 @@ void check_ratings(const Family& family, std::vector<Doubt>& out) {
   for (const auto& use : family.ratings)
     if (use.rating > 0 && use.highest > kNearRating * use.rating)
       out.push_back(
-          {"rating.near", use.highest > use.rating ? Severity::serious : Severity::caution,
+          rating_finding(use.highest > use.rating,
            fmt::format("{} came to {}{}; its rating is {}.", use.pin, format_quantity(use.highest, use.unit, 3).plain(),
                        use.reversed ? " the other way" : "", format_setting(use.rating, use.unit)),
-           "End the sweep before, or lower the compliance."});
+           "End the sweep before, or lower the compliance."));
 }
 
 }  // namespace

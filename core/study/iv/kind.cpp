@@ -1,9 +1,9 @@
 #include "study/iv/kind.h"
 
-#include "study/iv/doubts.h"
 #include "study/iv/figures.h"
 #include "study/iv/reduce.h"
-#include "study/iv/tables.h"
+#include "study/iv/reduced.h"
+#include "study/iv/study_plan.h"
 #include "study/shared_error.h"
 
 namespace heron::study::iv {
@@ -46,23 +46,10 @@ const Kind& kind() {
                                 },
                             .check_figure = check_figure_key,
                             .figures = figure_names,
-                            .analyse = [](const std::vector<Point>& points, const SettingsText& text,
-                                          const std::vector<std::string>& asked) -> Result<Analysis> {
-                              const auto settings = settings_from_text(text);
-                              if (!settings) return tl::unexpected(settings.error());
-                              auto whole = reduce_take(points);
-                              if (!whole) return tl::unexpected(whole.error());
-                              const auto family = within(std::move(*whole), *settings);
-                              if (!family) return tl::unexpected(family.error());
-                              Analysis out{read(*family, *settings, asked), as_columns(*family), as_text(*settings)};
-                              out.reading.doubts = find_doubts(*family, *settings, asked, out.reading);
-                              return out;
-                            },
-                            .readings = [](const std::vector<Point>& points) -> Result<Record> {
-                              const auto family = reduce_take(points);
-                              if (!family) return tl::unexpected(family.error());
-                              return as_table(*family);
-                            }};
+                            .plan = planned,
+                            .first_plan = first_plan,
+                            .reducer = reducer,
+                            .stand_ins = {std::string(kDeviceOut)}};
   return self;
 }
 

@@ -55,12 +55,12 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
     if (!rating || std::abs(value) <= kNearRating * *rating) return;
     const bool above = std::abs(value) > *rating * (1 + 1e-9);
     const auto limit = format_setting(std::copysign(*rating, value), unit);
-    out.push_back({"rating.near", above ? Severity::serious : Severity::caution,
+    out.push_back(rating_finding(above,
                    fmt::format("{} may see {}{}; its rating is {}.", s.pin, format_setting(value, unit),
                                forced ? "" : " by its compliance", limit),
                    above ? fmt::format("Bring the {} down to {}.", forced ? "sweep" : "compliance", limit)
                          : "Lower it if the device is not yet known.",
-                   above && !word.empty() ? Edits{{"source." + s.name + "." + word, limit}} : Edits{}});
+                   above && !word.empty() ? Edits{{"source." + s.name + "." + word, limit}} : Edits{}));
   };
   const bool by_voltage = s.force == bench::Force::voltage;
   const auto& r = it->second;
@@ -79,12 +79,12 @@ void check_ratings(const Source& s, const device::Ratings& ratings, std::vector<
   hold(of_the_other, s.compliance, by_voltage ? "A" : "V", "compliance", false);
   // Both at once can only be where the compliance holds at the far end.
   if (it->second.power && reach.voltage * reach.current > *it->second.power && reach.voltage > 0)
-    out.push_back({"rating.near", Severity::caution,
+    out.push_back(rating_finding(false,
                    fmt::format("{} could take {} at {} and {}; its rating is {}.", s.pin,
-                               format_setting(std::stod(fmt::format("{:.3g}", reach.voltage * reach.current)), "W"),
+                               format_setting(rounded_to(reach.voltage * reach.current, 3), "W"),
                                format_setting(reach.voltage, "V"), format_setting(reach.current, "A"),
                                format_setting(*it->second.power, "W")),
-                   "Lower the compliance or end the sweep before, unless the device keeps away from that corner."});
+                   "Lower the compliance or end the sweep before, unless the device keeps away from that corner."));
 }
 
 void check_time(const Plan& p, const bench::Limits& limits, std::vector<Doubt>& out) {
@@ -118,10 +118,10 @@ std::vector<Doubt> preflight_ramps(const Plan& p, const bench::Limits& limits, c
     const double shorted = most / p.source_resistance;
     if (rating->second.current && shorted > *rating->second.current)
       out.push_back(
-          {"rating.near", Severity::caution,
+          rating_finding(false,
            fmt::format("{} could take {} out of {}; its rating is {}.", s.pin, format_quantity(shorted, "A", 3).plain(),
                        format_setting(p.source_resistance, "ohm"), format_setting(*rating->second.current, "A")),
-           "Lower the ends of the sweep, unless the device keeps away from that."});
+           "Lower the ends of the sweep, unless the device keeps away from that."));
   }
   check_hookup(p.hookup, nullptr, limits, out);
   const auto ramp = ramp_of(p);

@@ -10,7 +10,6 @@ namespace heron::study::iv {
 namespace {
 
 constexpr double kZeroCelsius = 273.15;  ///< K
-constexpr const char* kDeviceOut = "open";
 
 }  // namespace
 

@@ -9,6 +9,9 @@
 
 namespace heron::study::iv {
 
+/// Purpose of a take with the device out.
+inline constexpr std::string_view kDeviceOut = "open";
+
 /// Points of a take as curves, one point after another as they come: readings of source-measure channels, records of
 /// ramps, or a table with columns voltage and current, step if there is one. Rows of one step belong to one curve
 /// wherever they stand.

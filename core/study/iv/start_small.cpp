@@ -9,8 +9,6 @@
 namespace heron::study::iv {
 namespace {
 
-constexpr double kStartBelow = 128;
-
 /// The compliance at which a rating of the pin is near: of the limited quantity, or of the power at the far end.
 double near_rating(const Source& s, const device::Ratings& ratings) {
   const auto it = ratings.find(s.pin);
@@ -59,7 +57,7 @@ Result<Raised> start_small(const Plan& plan, bench::Bench& bench, const device::
 }
 
 std::string raised_text(const Raised& raised, const Source& s) {
-  const auto text = [&](double v) { return format_setting(std::stod(fmt::format("{:.3g}", v)), s.other_unit()); };
+  const auto text = [&](double v) { return format_setting(rounded_to(v, 3), s.other_unit()); };
   const std::string tries =
       fmt::format("{} tr{} from {} on", raised.tried.size(), raised.tried.size() == 1 ? "y" : "ies",
                   text(raised.tried.empty() ? raised.compliance : raised.tried.front().first));

@@ -17,6 +17,9 @@ struct Raised {
   std::vector<std::pair<double, bool>> tried;  ///< compliance, held
 };
 
+/// How far below the plan's own compliance it begins.
+inline constexpr double kStartBelow = 128;
+
 /// Finds the compliance that an unknown device needs: starts 128 times below the plan's and doubles it as long as the
 /// swept source is held by it at the far end of the sweep, the others at their furthest. Goes no further than the plan
 /// allows, and no nearer to a rating of the pin than four fifths. All sources are off afterwards.

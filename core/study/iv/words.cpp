@@ -271,9 +271,9 @@ Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text
 
 Edits slowed(const Plan& p, double factor, const bench::Limits& limits) {
   if (p.method == Method::waveform)
-    return {{"ramp", format_setting(std::stod(fmt::format("{:.4g}", factor * p.ramp)), "s")}};
+    return {{"ramp", format_setting(rounded_to(factor * p.ramp, 4), "s")}};
   const double rest = limits.source_measure_overhead + p.aperture * p.averages * double(p.sources.size());
-  return {{"delay", format_setting(std::stod(fmt::format("{:.4g}", factor * (p.delay + rest) - rest)), "s")}};
+  return {{"delay", format_setting(rounded_to(factor * (p.delay + rest) - rest, 4), "s")}};
 }
 
 }  // namespace heron::study::iv

@@ -102,21 +102,21 @@ void factor_doubt(const Curve& curve, Side channel, std::string_view name, Readi
   for (const double f : {0.001, 0.01, 0.02, 0.05, 0.1, 10.0, 20.0, 50.0, 100.0, 1000.0})
     if (near(*ratio, f, 0.12)) {
       into.doubts.push_back(
-          {"factor.suspected", Severity::serious,
+          on_hookup({"factor.suspected", Severity::serious,
            fmt::format("The {} reads {:.3g} times what the circuit should show, all along the sweep: a x{:g} {} the "
                        "hookup does not know of.",
                        name, *ratio, f < 1 ? 1 / f : f,
                        f < 1 ? "probe that" : "gain, or a probe that is not there but that"),
-           "Set the sensor that is really fitted on the Hookup page and take again."});
+           "Set the sensor that is really fitted on the Hookup page and take again."}));
       return;
     }
   if (near(*ratio, 0.5, 0.1) || near(*ratio, 2, 0.1))
     into.doubts.push_back(
-        {"termination.mismatch", Severity::serious,
+        on_hookup({"termination.mismatch", Severity::serious,
          fmt::format("The {} reads {} of what the circuit should show: 50 ohm meets 50 ohm somewhere, or "
                      "does not where it should.",
                      name, *ratio < 1 ? "half" : "twice"),
-         "Check the input's resistance and the level's meaning on the Hookup page."});
+         "Check the input's resistance and the level's meaning on the Hookup page."}));
 }
 
 /// Channels exchanged: each shows what the other should.
@@ -152,10 +152,10 @@ void sensor_doubts(const Curve& curve, Side channel, std::string_view name, Read
   if (2 * off.size() > curve.points.size()) {
     const auto& e = off.front()->of(channel);
     into.doubts.push_back(
-        {"offset.uncorrected", Severity::caution,
+        on_hookup({"offset.uncorrected", Severity::caution,
          fmt::format("The {} carries a DC of {}, {:.0f} % of its signal, and its sensor was not zeroed.", name,
                      format_quantity(e.dc, e.unit, 2).plain(), 100 * std::abs(e.dc) / e.peak),
-         "Zero the sensor on the Hookup page and take again."});
+         "Zero the sensor on the Hookup page and take again."}));
   }
 }
 

@@ -1,40 +1,11 @@
 #include "study/response/kind.h"
 
-#include "base/quantity.h"
+#include "study/response/assembly.h"
 #include "study/response/figures.h"
+#include "study/response/reduced.h"
+#include "study/response/study_plan.h"
 
 namespace heron::study::response {
-
-Columns as_columns(const Curve& curve) {
-  Columns out{.x_name = "frequency", .x_unit = "Hz", .x = curve.frequencies()};
-  Columns::Column gain{"gain", "dB", curve.gains(), {}}, phase{"phase", "deg", curve.phases(), {}};
-  const bool certain = !curve.points.empty() && std::all_of(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) {
-    return p.u_gain_db && p.u_phase_deg;
-  });
-  for (std::size_t i = 0; certain && i < curve.points.size(); ++i) {
-    const auto& p = curve.points[i];
-    gain.u.push_back(*p.u_gain_db);
-    phase.u.push_back(*p.u_phase_deg);
-    for (const auto& e : p.shared) {
-      const auto put = [&](Columns::Column& column, double by) {
-        auto& row = column.shared[e.source];
-        row.resize(curve.points.size());
-        row[i] = by;
-      };
-      if (e.first != 0) put(gain, e.first);
-      if (e.second != 0) put(phase, e.second);
-    }
-  }
-  for (const auto& p : curve.points) out.undecided.push_back(!p.trusted);
-  out.columns.push_back(std::move(gain));
-  if (curve.has_phase) out.columns.push_back(std::move(phase));
-  if (!curve.points.empty() && curve.points.front().coherence) {
-    Columns::Column coherence{"coherence", "1", {}, {}};
-    for (const auto& p : curve.points) coherence.y.push_back(p.coherence.value_or(0));
-    out.columns.push_back(std::move(coherence));
-  }
-  return out;
-}
 
 Result<Settings> settings_from_text(const SettingsText& text) {
   Settings settings;
@@ -72,21 +43,6 @@ std::vector<ColumnRole> columns() {
   return out;
 }
 
-/// `from` and `to` must leave something to read.
-Result<void> check_stretch(const Curve& curve, const Settings& settings) {
-  if (settings.from && settings.to && !(*settings.from < *settings.to))
-    return fail(Fault::input, "from: {} does not lie below to, {}.", format_setting(*settings.from, "Hz"),
-                format_setting(*settings.to, "Hz"));
-  if (curve.points.empty()) return {};
-  const double first = curve.points.front().frequency, last = curve.points.back().frequency;
-  for (const auto& [name, beyond] : {std::pair{"from", settings.from && *settings.from > last},
-                                     std::pair{"to", settings.to && *settings.to < first}})
-    if (beyond)
-      return fail(Fault::input, "{}: the data go from {} to {}; nothing is left to read.", name,
-                  format_setting(first, "Hz"), format_setting(last, "Hz"));
-  return {};
-}
-
 }  // namespace
 
 const Kind& kind() {
@@ -103,14 +59,12 @@ const Kind& kind() {
           },
       .check_figure = check_figure_key,
       .figures = figure_names,
-      .analyse = [](const std::vector<Point>& points, const SettingsText& text,
-                    const std::vector<std::string>& asked) -> Result<Analysis> {
-        const auto settings = settings_from_text(text);
-        if (!settings) return tl::unexpected(settings.error());
-        const auto curve = reduce_take(points, *settings);
-        if (!curve) return tl::unexpected(curve.error());
-        if (auto ok = check_stretch(*curve, *settings); !ok) return tl::unexpected(ok.error());
-        return Analysis{read(*curve, *settings, asked), as_columns(*curve), as_text(*settings)};
+      .plan = planned,
+      .first_plan = first_plan,
+      .reducer = reducer,
+      .stand_ins = {"open", "short", "load"},
+      .stand_in_ohms = [](const SettingsText& text) {
+        return settings_from_text(text).value_or(Settings{}).load_resistance;
       }};
   return self;
 }

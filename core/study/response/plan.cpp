@@ -4,20 +4,11 @@
 #include <cmath>
 
 #include "signal/spectra.h"
+#include "study/response/words.h"
 
 namespace heron::study::response {
 
 using nlohmann::json;
-
-namespace {
-
-constexpr std::string_view kMethods[] = {"stepped", "noise", "white", "multitone"};
-constexpr std::string_view kShapes[] = {"flat", "shaped", "automatic"};
-constexpr std::string_view kRepeats[] = {"once", "every", "last"};
-
-}  // namespace
-
-std::string_view method_text(Method method) { return kMethods[int(method)]; }
 
 bench::Hookup direct_hookup(const std::string& stimulus_pin, const std::string& response_pin) {
   const auto& lead = bench::stock_sensors().front();
@@ -25,113 +16,28 @@ bench::Hookup direct_hookup(const std::string& stimulus_pin, const std::string& 
                      {.name = "response", .input = {.pin = response_pin, .sensor = lead}}}};
 }
 
-json to_json(const Plan& p) {
-  json out = {{"drive_pin", p.drive_pin},
-              {"hookup", bench::to_json(p.hookup)},
-              {"stimulus", p.stimulus},
-              {"response", p.response},
-              {"start", p.start},
-              {"stop", p.stop},
-              {"method", method_text(p.method)},
-              {"quantity", p.quantity == Quantity::impedance ? "impedance" : "gain"},
-              {"spacing", p.logarithmic()                ? "log"
-                          : p.spacing == Spacing::linear ? "linear"
-                                                         : "listed"},
-              {"listed", p.listed},
-              {"points_per_decade", p.points_per_decade},
-              {"points_total", p.points_total},
-              {"by_total", p.by_total},
-              {"level_pp", p.level_pp},
-              {"level_form", level_form_text(p.level_form)},
-              {"offset", p.offset},
-              {"source_resistance", p.source_resistance},
-              {"compliance", p.compliance ? json(*p.compliance) : json(nullptr)},
-              {"settle_time", p.settle_time},
-              {"settle_periods", p.settle_periods},
-              {"periods", p.periods},
-              {"averages", p.averages},
-              {"level_shape", kShapes[int(p.level_shape)]},
-              {"level_table", p.level_table},
-              {"aim", p.aim},
-              {"level_most_pp", p.level_most_pp},
-              {"agree", p.agree},
-              {"u_asked_db", p.u_asked_db},
-              {"refine", p.refine},
-              {"refine_points", p.refine_points},
-              {"level_checks", p.level_checks},
-              {"repeat", kRepeats[int(p.repeat)]},
-              {"noise_rms", p.noise_rms},
-              {"resolution", p.resolution},
-              {"noise_averages", p.noise_averages},
-              {"overlap", p.overlap},
-              {"window", p.window}};
-  return out;
-}
+json to_json(const Plan& p) { return words().to_json(p); }
 
 Result<Plan> plan_from_json(const json& in) {
   Plan p;
-  try {
-    p.drive_pin = in.value("drive_pin", p.drive_pin);
-    if (in.contains("hookup")) {
-      auto hookup = bench::hookup_from_json(in.at("hookup"));
-      if (!hookup) return tl::unexpected(hookup.error());
-      p.hookup = std::move(*hookup);
-      p.stimulus = in.value("stimulus", p.stimulus);
-      p.response = in.value("response", p.response);
-    } else {
-      // Dossiers of before the hookup had its own place name two pins and their ranges.
-      p.hookup = direct_hookup(in.value("stimulus_pin", std::string()), in.value("response_pin", std::string()));
-      if (in.contains("stimulus_range")) p.hookup.chains[0].input.range = in.at("stimulus_range").get<double>();
-      if (in.contains("response_range")) p.hookup.chains[1].input.range = in.at("response_range").get<double>();
-    }
-    p.start = in.value("start", p.start);
-    p.stop = in.value("stop", p.stop);
-    const auto index = [](const auto& names, const std::string& name) {
-      const auto it = std::find(std::begin(names), std::end(names), name);
-      return it == std::end(names) ? 0 : int(it - std::begin(names));
+  if (in.is_object() && !in.contains("hookup")) {
+    // Dossiers of before the hookup had its own place name two pins and their ranges.
+    const auto text = [&](const char* key) {
+      const auto it = in.find(key);
+      return it != in.end() && it->is_string() ? it->get<std::string>() : std::string();
     };
-    const std::string spacing = in.value("spacing", "log");
-    p.spacing = spacing == "linear" ? Spacing::linear : spacing == "listed" ? Spacing::listed : Spacing::logarithmic;
-    p.listed = in.value("listed", p.listed);
-    p.method = Method(index(kMethods, in.value("method", "stepped")));
-    p.quantity = in.value("quantity", "gain") == "impedance" ? Quantity::impedance : Quantity::gain;
-    p.level_shape = LevelShape(index(kShapes, in.value("level_shape", "flat")));
-    p.level_table = in.value("level_table", p.level_table);
-    p.aim = in.value("aim", p.aim);
-    p.level_most_pp = in.value("level_most_pp", p.level_most_pp);
-    p.agree = in.value("agree", p.agree);
-    p.u_asked_db = in.value("u_asked_db", p.u_asked_db);
-    p.refine = in.value("refine", p.refine);
-    p.refine_points = in.value("refine_points", p.refine_points);
-    p.level_checks = in.value("level_checks", p.level_checks);
-    p.repeat = Repeat(index(kRepeats, in.value("repeat", "once")));
-    p.noise_rms = in.value("noise_rms", p.noise_rms);
-    p.resolution = in.value("resolution", p.resolution);
-    p.noise_averages = in.value("noise_averages", p.noise_averages);
-    p.overlap = in.value("overlap", p.overlap);
-    p.window = in.value("window", p.window);
-    p.points_per_decade = in.value("points_per_decade", p.points_per_decade);
-    p.points_total = in.value("points_total", p.points_total);
-    p.by_total = in.value("by_total", p.by_total);
-    p.level_pp = in.value("level_pp", p.level_pp);
-    const std::string form = in.value("level_form", "pk-pk");
-    p.level_form = form == "rms" ? LevelForm::rms : form == "peak" ? LevelForm::peak : LevelForm::peak_to_peak;
-    p.offset = in.value("offset", p.offset);
-    p.source_resistance = in.value("source_resistance", p.source_resistance);
-    if (const auto it = in.find("compliance"); it != in.end() && it->is_number()) p.compliance = it->get<double>();
-    p.settle_time = in.value("settle_time", p.settle_time);
-    p.settle_periods = in.value("settle_periods", p.settle_periods);
-    p.periods = in.value("periods", p.periods);
-    p.averages = in.value("averages", p.averages);
-  } catch (const json::exception& e) {
-    return fail(Fault::input, "The study's set-up cannot be read: {}", e.what());
+    p.hookup = direct_hookup(text("stimulus_pin"), text("response_pin"));
+    for (const auto& [key, chain] : {std::pair{"stimulus_range", 0}, {"response_range", 1}})
+      if (const auto it = in.find(key); it != in.end() && it->is_number())
+        p.hookup.chains[std::size_t(chain)].input.range = it->get<double>();
   }
+  if (auto ok = words().from_json(in, p); !ok) return tl::unexpected(ok.error());
   if (auto ok = check(p); !ok) return tl::unexpected(ok.error());
   return p;
 }
 
 int point_count(const Plan& p) {
-  if (!p.stepped()) return noise_timing(p, 1e8).records;
+  if (!p.stepped()) return noise_timing(p, kUsualRate).records;
   if (p.spacing == Spacing::listed) return int(p.listed.size());
   if (!p.logarithmic() || p.by_total) return p.points_total;
   return int(std::min(1e9, std::round(p.points_per_decade * std::log10(p.stop / p.start)))) + 1;
@@ -262,7 +168,7 @@ double point_time(const Plan& p, double frequency, const bench::Limits& limits) 
 
 double sweep_time(const Plan& p, const bench::Limits& limits) {
   if (!p.stepped()) {
-    const auto timing = noise_timing(p, limits.highest_sample_rate > 0 ? limits.highest_sample_rate : 1e8);
+    const auto timing = noise_timing(p, limits.highest_sample_rate > 0 ? limits.highest_sample_rate : kUsualRate);
     return limits.overhead_per_point + p.settle_time +
            timing.records * (double(timing.samples) / timing.rate + limits.overhead_per_point);
   }

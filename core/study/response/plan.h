@@ -6,6 +6,7 @@
 
 #include "base/quantity.h"
 #include "bench/bench.h"
+#include "study/repeat.h"
 #include "study/response/settings.h"
 
 namespace heron::study::response {
@@ -17,7 +18,6 @@ enum class Method {
   white,      ///< Gaussian, flat well beyond the band
   multitone,  ///< sines at every line with random phases, repeated
 };
-std::string_view method_text(Method method);
 
 enum class Spacing { logarithmic, linear, listed };
 
@@ -26,13 +26,6 @@ enum class LevelShape {
   flat,
   shaped,     ///< through the points of a table
   automatic,  ///< so that the response comes near its aim
-};
-
-/// What becomes of a take when it is done.
-enum class Repeat {
-  once,
-  every,  ///< again until stopped, each pass a take
-  last,   ///< again until stopped, each pass in place of the one before
 };
 
 /// What a response study asks: a stepped sine from start to stop, and how each step is driven and read; or noise.
@@ -79,6 +72,7 @@ struct Plan {
 };
 
 inline constexpr int kMostPoints = 2000;
+inline constexpr double kUsualRate = 100e6;  ///< Hz, of converters that nobody has told
 inline constexpr int kFewestSamples = 4096;  ///< wanted in a record
 inline constexpr int kMostRecords = 256;     ///< at one point, where an uncertainty is asked
 inline constexpr double kCrest = 4.5;        ///< peak over rms that noise is reckoned with

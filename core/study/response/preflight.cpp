@@ -31,9 +31,9 @@ void check_corners(const Plan& p, std::vector<Doubt>& out) {
                                  chain.name, format_setting(s.bandwidth, "Hz"), s.name, lost(p.stop),
                                  format_setting(p.stop, "Hz"), 100 * s.u_bandwidth),
                      slower > p.start
-                         ? "Stop at " + format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz") + "."
+                         ? "Stop at " + format_setting(rounded_to(slower, 2), "Hz") + "."
                          : "Use a faster sensor.",
-                     slower > p.start ? Edits{{"stop", format_setting(std::stod(fmt::format("{:.2g}", slower)), "Hz")}}
+                     slower > p.start ? Edits{{"stop", format_setting(rounded_to(slower, 2), "Hz")}}
                                       : Edits{}});
     }
     if (s.low_corner > 0 && p.start < 3 * s.low_corner)
@@ -114,7 +114,7 @@ void check_source(const Plan& p, const bench::Limits& limits, const Levels* leve
     if (const double i = level->second.highest(); i > *p.compliance)
       out.push_back({"compliance.reached", Severity::serious,
                      fmt::format("{} would draw {} peak at {}; the compliance of {} would cut the sine.", p.drive_pin,
-                                 format_setting(std::stod(fmt::format("{:.2g}", i)), "A"),
+                                 format_setting(rounded_to(i, 2), "A"),
                                  format_setting(level->second.at_frequency, "Hz"), format_setting(*p.compliance, "A")),
                      "Lower the level, or raise the compliance if the device bears it.",
                      level_edit(p, 1.6 * highest_peak(p) * *p.compliance / i)});
@@ -169,16 +169,16 @@ std::vector<Doubt> preflight(const Plan& p, const bench::Limits& limits, const d
   if (rating && towards > *rating) {
     const double bearable = 2 * bears;
     out.push_back(
-        {"rating.near", Severity::serious,
+        rating_finding(true,
          fmt::format("{} would see up to {} peak; its rating is {}.", p.drive_pin, volts(towards), volts(*rating)),
          p.stepped() ? fmt::format("Lower the level to {} pk-pk.", volts(bearable))
                      : fmt::format("Lower the level to {} rms.", volts(bearable / 2 / kCrest)),
-         bearable > 0 ? level_edit(p, bearable) : Edits{}});
+         bearable > 0 ? level_edit(p, bearable) : Edits{}));
   } else if (rating && towards > 0.8 * *rating) {
-    out.push_back({"rating.near", Severity::caution,
+    out.push_back(rating_finding(false,
                    fmt::format("{} will see {} peak, {:.0f} % of its rating of {}.", p.drive_pin, volts(towards),
                                100 * towards / *rating, volts(*rating)),
-                   "Lower the level if the device is not yet known."});
+                   "Lower the level if the device is not yet known."));
   }
   if (levels) {
     auto others = ratings;

@@ -9,7 +9,6 @@
 #include "base/quantity.h"
 #include "base/words.h"
 #include "signal/curve.h"
-#include "study/response/compensate.h"
 
 namespace heron::study::response {
 namespace {
@@ -327,80 +326,6 @@ Result<Curve> reduce_table(const Record& table) {
     points.push_back(std::move(p));
   }
   return assemble(std::move(points), complex_form || !phase.empty(), &table);
-}
-
-namespace {
-
-std::string purpose_of(const Point& point) {
-  return point.setting.is_object() ? point.setting.value("purpose", std::string()) : std::string();
-}
-
-/// Points that ask whether the level matters, against the curve they check.
-std::vector<LevelCheck> level_checks(const std::vector<CurvePoint>& points, const std::vector<CurvePoint>& again) {
-  std::vector<LevelCheck> out;
-  for (const auto& other : again)
-    for (const auto& p : points) {
-      if (p.frequency != other.frequency) continue;
-      // What both readings share, the chains' scale, is no reason to doubt their difference.
-      out.push_back({p.frequency, p.level_pp, other.level_pp, other.gain_db - p.gain_db,
-                     std::hypot(p.noise_gain_db(), other.noise_gain_db())});
-    }
-  return out;
-}
-
-Result<Curve> reduce_one(const std::vector<Point>& points, const Settings& settings, SourceNumbers& numbers) {
-  if (points.empty()) return Curve{};
-  const auto& first = points.front();
-  if (points.size() == 1 && first.records.size() == 1 && first.records.front().find("frequency"))
-    return reduce_table(first.records.front());
-  const bool noise = first.setting.is_object() && first.setting.value("method", std::string()) == "noise";
-  if (noise || settings.noise) return reduce_noise(points, settings);
-  if (!first.records.empty() && first.records.front().find("time"))
-    return fail(Fault::input,
-                "The data are records over time; say --set method=noise for a stimulus that holds all frequencies.");
-  std::vector<CurvePoint> reduced, again;
-  for (const auto& point : points) {
-    auto one = reduce(point, numbers);
-    if (!one) return tl::unexpected(one.error());
-    (point.setting.value("check", std::string()) == "level" ? again : reduced).push_back(std::move(*one));
-  }
-  auto curve = assemble(std::move(reduced));
-  if (curve) {
-    curve->measured = true;
-    curve->level_checks = level_checks(curve->points, again);
-  }
-  return curve;
-}
-
-}  // namespace
-
-Result<Curve> reduce_take(const std::vector<Point>& points, const Settings& settings) {
-  std::map<std::string, std::vector<Point>> by_purpose;
-  const bool standards =
-      std::any_of(points.begin(), points.end(), [](const Point& p) { return !purpose_of(p).empty(); });
-  if (standards)
-    for (const auto& point : points) by_purpose[purpose_of(point)].push_back(point);
-  const auto& own = standards ? by_purpose[""] : points;
-  SourceNumbers numbers;
-  auto curve = reduce_one(own, settings, numbers);
-  if (!curve) return curve;
-  for (const auto& point : own)
-    if (point.setting.is_object() && point.setting.value("quantity", std::string()) == "impedance")
-      curve->quantity = Quantity::impedance;
-  if (settings.quantity) curve->quantity = *settings.quantity;
-  if (standards) {
-    Standards held{.load_resistance = settings.load_resistance};
-    for (const auto& [what, into] : {std::pair{"open", &held.open}, {"short", &held.shorted}, {"load", &held.load}}) {
-      if (!by_purpose.contains(what)) continue;
-      auto one = reduce_one(by_purpose[what], settings, numbers);
-      if (!one) return fail(one.error().fault, "The {} take: {}", what, one.error().message);
-      *into = std::move(*one);
-    }
-    if (auto ok = compensate(*curve, held); !ok) return tl::unexpected(ok.error());
-  }
-  for (auto& p : curve->points) p.trusted = !p.coherence || *p.coherence >= settings.coherence_limit;
-  if (settings.normalise) normalise(*curve, *settings.normalise);
-  return curve;
 }
 
 void normalise(Curve& curve, double frequency) {

@@ -101,10 +101,6 @@ void add_chain_errors(const RoleSamples& samples, const Record& record, Side sid
 /// @param table  where the points come from, for messages; null: a bench
 Result<Curve> assemble(std::vector<CurvePoint> points, bool has_phase = true, const Record* table = nullptr);
 
-/// The curve of all points of a take: stepped, from noise, or imported. Points of what stood in the device's place (see
-/// compensate.h) are taken off.
-Result<Curve> reduce_take(const std::vector<Point>& points, const Settings& settings = {});
-
 /// Records of noise, or of any steady random or periodic signal, to H(f) with its coherence. Channels named stimulus
 /// and response, or the quantities that the points' setting names.
 Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& settings);

@@ -8,6 +8,7 @@
 
 #include "study/quantities.h"
 #include "study/response/refine.h"
+#include "study/response/words.h"
 
 namespace heron::study::response {
 namespace {

@@ -50,7 +50,8 @@ Result<void> set(Settings& s, std::string_view key, std::string_view text) {
   }
   if (key == "expected") {
     if (text.empty()) return fail(Fault::usage, "expected: circuit, none, or a formula.");
-    s.expected = text;
+    s.expectation = text == "circuit" ? Expectation::circuit : text == "none" ? Expectation::none : Expectation::formula;
+    s.expected_formula = s.expectation == Expectation::formula ? text : "";
     return {};
   }
   if (key == "estimator") {
@@ -140,7 +141,8 @@ std::map<std::string, std::string> as_text(const Settings& s) {
     out["estimator"] = s.estimator;
     out["coherence_limit"] = fmt::format("{}", s.coherence_limit);
   }
-  if (s.expected != "circuit") out["expected"] = s.expected;
+  if (s.expectation == Expectation::none) out["expected"] = "none";
+  if (s.expectation == Expectation::formula) out["expected"] = s.expected_formula;
   if (s.fit) out["fit"] = "resonator";
   if (s.segment) out["segment"] = std::to_string(*s.segment);
   if (s.overlap) out["overlap"] = fmt::format("{}", *s.overlap);

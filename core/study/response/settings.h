@@ -11,6 +11,9 @@ namespace heron::study::response {
 /// What H is: a ratio of like quantities, or V/I.
 enum class Quantity { gain, impedance };
 
+/// What is drawn as expected.
+enum class Expectation { circuit, none, formula };
+
 /// How figures are read off a response. Stored with the study; changing one reads old takes anew.
 struct Settings {
   double drop_db = 3.010299956639812;         ///< 10 lg 2, half power
@@ -27,7 +30,8 @@ struct Settings {
   std::optional<double> normalise;       ///< Hz at which the gain is set to 0 dB
   std::map<std::string, int> standards;  ///< "open", "short", "load" -> number of the take that holds it
   double load_resistance = 1000;         ///< ohm, of the load standard
-  std::string expected = "circuit";      ///< what is drawn as expected: circuit, none, or a formula H over part values
+  Expectation expectation = Expectation::circuit;
+  std::string expected_formula = {};     ///< H over part values, where it is a formula
   bool fit = false;                      ///< the equivalent circuit of a resonator: fit = resonator
   double u_limit_relative = 0.01;
   double u_limit_db = 0.1;

@@ -1,0 +1,35 @@
+#pragma once
+#include "document.h"
+#include "focus.h"
+#include "look.h"
+#include "messages.h"
+#include "outlook.h"
+#include "readings.h"
+#include "runner.h"
+#include "sensor_list.h"
+
+namespace heron::app {
+
+/// What one window works with: each part alone knows one thing, and only those before it.
+struct Desk {
+  Messages messages;
+  SensorList sensors;
+  Document document{&messages};
+  Focus focus{&document, &sensors};
+  Readings readings{&document, &focus};
+  Outlook outlook{&focus, &messages};
+  Runner runner{&document, &focus, &outlook, &readings, &messages};
+  Look look{nullptr};
+
+  /// Opens or makes a dossier, unless a take is running.
+  bool open(const QString& path) { return free() && document.open(path); }
+  bool create(const QString& path) { return free() && document.create(path); }
+
+ private:
+  bool free() {
+    if (runner.running()) messages.say("A take is running; stop it before opening another dossier.", true);
+    return !runner.running();
+  }
+};
+
+}  // namespace heron::app

@@ -1,0 +1,132 @@
+#pragma once
+#include <QHash>
+#include <QObject>
+#include <QUndoStack>
+#include <memory>
+#include <optional>
+
+#include "dossier/store.h"
+#include "exchange/curves.h"
+#include "messages.h"
+#include "run/device.h"
+#include "study/plan.h"
+
+namespace heron::app {
+
+/// The open dossier and its undo. Every edit goes to disk at once and carries the id of what it edits, so that it can
+/// be undone whatever is looked at by then. Errors of edits come back as text, empty when done. Signals tell facts.
+class Document : public QObject {
+  Q_OBJECT
+
+ public:
+  Document(Messages* messages, QObject* parent = nullptr);
+
+  bool open(const QString& path);
+  bool create(const QString& path);
+  bool is_open() const { return store_.has_value(); }
+  bool read_only() const { return store_ && store_->read_only(); }
+  QString path() const;
+  QUndoStack& undo_stack() { return undo_; }
+
+  const std::vector<dossier::Study>& studies() const { return studies_; }
+  const dossier::Study* study(long long id) const;
+  const std::vector<dossier::Take>& takes(long long study);
+  const dossier::Take* take(long long study, long long take);
+  const std::vector<judge::Claim>& claims(long long study);
+  const std::vector<judge::Mask>& masks(long long study);
+  /// The device as one assembly and its unit show it. Never null.
+  std::shared_ptr<const run::Device> device(long long assembly);
+  const std::vector<dossier::Unit>& units(long long assembly);
+  Result<study::Point> point(long long take, int index) { return store_->point(take, index); }
+  /// The study's plan; null where it cannot be read, which has been said then.
+  study::PlanPtr plan(long long study);
+
+  /// Several words of a plan as one step of undo.
+  QString edit_words(long long study, const study::Edits& edits, const study::Surroundings& around);
+  /// A setting of how a study is read; empty text takes it back to its default. Old takes are read anew.
+  QString edit_setting(long long study, const std::string& key, const QString& text);
+  /// A claim or a mask out of a line: "High corner at least 18 kHz"; one that begins with a curve and goes along its
+  /// axis is a mask: "gain at most 27 dB from 100 Hz to 1 kHz".
+  QString write_claim(long long study, const QString& line);
+  void add_claims(long long study, const std::vector<judge::Claim>& claims);
+  void remove_claim(long long study, const judge::Claim& claim);
+  void remove_mask(long long study, const judge::Mask& mask);
+  void set_wake(long long study, std::optional<long long> take);
+  void set_note(long long study, long long take, const QString& note);
+  /// Laid aside, a take is looked at and never judged.
+  void set_aside(long long study, long long take, bool aside);
+
+  /// "82 nF", or "82.3 nF ±0.5 %" where it was measured; empty for the nominal part.
+  QString set_fitted(long long assembly, const std::string& part, const QString& text);
+  QString set_rating(long long assembly, const std::string& name, const device::RatingField& field, const QString& text);
+  QString set_expectations(long long assembly, const std::vector<device::Expectation>& expectations);
+  QString rename_device(long long assembly, const QString& name, const QString& about);
+  QString load_circuit(long long assembly, const QString& path);
+  void select_unit(long long unit);
+  QString add_unit(const QString& name);
+
+  /// With a plan to begin with.
+  Result<long long> add_study(const QString& name, const study::Kind& kind, long long assembly);
+  /// Curves that were read and looked over, each as a take. @param into  ids of the takes
+  QString import_curves(long long study, const std::vector<exchange::FileCurve>& curves, bool aside,
+                        QList<long long>& into);
+  Result<int> export_take(long long study, long long take, const QString& folder);
+  /// A pass in whose place another one has come; one that somebody wrote on stays. False then.
+  bool drop_pass(long long study, long long take);
+  /// Takes of a study have come or changed beside this object.
+  void reread_takes(long long study);
+
+ signals:
+  /// Another dossier is about to be looked at: nothing that was known holds any more. Then it is opened.
+  void closing();
+  void opened();
+  void studies_changed();
+  void plan_changed(long long study);
+  /// How it is read, or what is claimed of it: its takes are read anew.
+  void reading_changed(long long study);
+  /// Comes before that: what was read of its takes holds no more.
+  void outdated(long long study);
+  void wake_changed(long long study);
+  void takes_changed(long long study);
+  void device_changed(long long assembly);
+
+ private:
+  struct Facts {
+    std::optional<std::vector<dossier::Take>> takes;
+    std::optional<std::vector<judge::Claim>> claims;
+    std::optional<std::vector<judge::Mask>> masks;
+    study::PlanPtr plan;
+    bool plan_read = false;
+  };
+  bool adopt(Result<dossier::Store> store);
+  void complain(const Error& error, long long study = 0) {
+    messages_->say(QString::fromStdString(error.message), true, study);
+  }
+  /// Said where something was not done.
+  bool done(const Result<void>& result, long long study = 0);
+  void push(const QString& text, std::function<void()> forth, std::function<void()> back);
+  dossier::Study* find(long long id);
+  void reread_studies();
+  void forget_devices();
+
+  void write_plan(long long study, const nlohmann::json& plan);
+  void write_settings(long long study, const study::SettingsText& settings);
+  void put_claim(long long study, const judge::Claim& claim);
+  void take_claim(long long study, const std::string& text);
+  void put_mask(long long study, const judge::Mask& mask);
+  void take_mask(long long study, const std::string& text);
+  void judged_anew(long long study);
+  void write_wake(long long study, std::optional<long long> take);
+  void write_device(long long assembly, const dossier::DeviceInfo& device);
+  QString change_device(long long assembly, const QString& text, const dossier::DeviceInfo& after);
+
+  Messages* messages_;
+  std::optional<dossier::Store> store_;
+  std::vector<dossier::Study> studies_;
+  QHash<long long, Facts> facts_;
+  QHash<long long, std::shared_ptr<const run::Device>> devices_;
+  QHash<long long, std::vector<dossier::Unit>> units_;
+  QUndoStack undo_;
+};
+
+}  // namespace heron::app

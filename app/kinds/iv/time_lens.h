@@ -1,0 +1,28 @@
+#pragma once
+#include "app/lenses/lens.h"
+
+namespace heron::app {
+
+/// What every source gave and read, against the bench's clock: one lane a quantity, what was asked behind the swept
+/// one.
+class TimeLens : public Lens {
+  Q_OBJECT
+
+ public:
+  explicit TimeLens(Desk* desk, QWidget* parent = nullptr);
+  QString title() const override { return "Time"; }
+  QCustomPlot* plot() override { return plot_; }
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+
+ private:
+  void redraw();
+  void make_lanes(int count);
+  void name_lane(int lane, const QString& name);
+
+  QCustomPlot* plot_;
+  QList<QCPAxisRect*> lanes_;
+};
+
+}  // namespace heron::app

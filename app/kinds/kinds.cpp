@@ -1,0 +1,26 @@
+#include <algorithm>
+
+#include "iv/iv_view.h"
+#include "kind_view.h"
+#include "response/response_view.h"
+
+namespace heron::app {
+namespace {
+
+std::vector<const KindView*>& registry() {
+  static std::vector<const KindView*> all = {&response_view(), &iv_view()};
+  return all;
+}
+
+}  // namespace
+
+const std::vector<const KindView*>& kind_views() { return registry(); }
+
+const KindView* find_kind_view(const study::Kind* kind) {
+  const auto it = std::find_if(registry().begin(), registry().end(), [&](const KindView* v) { return &v->kind() == kind; });
+  return it == registry().end() ? nullptr : *it;
+}
+
+void add_kind_view(const KindView& view) { registry().push_back(&view); }
+
+}  // namespace heron::app

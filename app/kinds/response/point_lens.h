@@ -1,0 +1,45 @@
+#pragma once
+#include <QLabel>
+
+#include "app/lenses/lens.h"
+#include "render/plot_parts.h"
+#include "study/quantities.h"
+
+namespace heron::app {
+
+/// The waveforms behind a point: raw samples with the fitted sine, and what the fit leaves, of stimulus and response.
+class PointLens : public Lens {
+  Q_OBJECT
+
+ public:
+  explicit PointLens(Desk* desk, QWidget* parent = nullptr);
+
+  QString title() const override { return "Behind the point"; }
+  QCustomPlot* plot() override { return plot_; }
+  bool handle_key(int key) override;
+
+  bool shows_points() const override { return true; }
+  void show_point(int index) override;
+  int index() const { return index_; }
+
+ private:
+  struct Panel {
+    QCPAxisRect* samples;
+    QCPAxisRect* rest;
+    std::unique_ptr<render::LongGraph> raw, residual;
+    QCPGraph* fit;
+  };
+  void make_panel(int column, const QString& name);
+  void fill_panel(Panel& panel, const QString& name, const study::RoleSamples& samples, double rate, double frequency);
+  void reload();
+  void step(int by);
+
+  QCustomPlot* plot_;
+  QLabel* heading_;
+  QLabel* use_;
+  std::vector<Panel> panels_;
+  int index_ = 0;
+  long long take_ = 0;
+};
+
+}  // namespace heron::app

@@ -1,0 +1,75 @@
+#pragma once
+#include <QHash>
+#include <QObject>
+#include <QThreadPool>
+#include <list>
+#include <memory>
+
+#include "focus.h"
+#include "run/ledger.h"
+
+namespace heron::app {
+
+/// All that the window shows of one take, ready to draw. Shared, never altered once made.
+struct TakeView {
+  dossier::Take take;
+  study::ReducedPtr reduced;  ///< null where nothing was read
+  study::Analysis analysis;
+  std::vector<run::LedgerLine> lines;
+  QString trouble;  ///< why it cannot be read, where it cannot
+
+  bool empty() const { return !reduced; }
+};
+using TakeViewPtr = std::shared_ptr<const TakeView>;
+
+/// Takes and what they came to: read beside the window's thread, what is in view first; kept until others need the
+/// room.
+class Readings : public QObject {
+  Q_OBJECT
+
+ public:
+  Readings(Document* document, Focus* focus, QObject* parent = nullptr);
+  ~Readings() override;
+
+  /// What is known of a take of the study in view; asks for it to be read where it is not yet. Null until then.
+  TakeViewPtr view(long long take);
+  /// The reading that judges a study, for the ledger: of the one in view the take in view, of others their newest. Null
+  /// until read.
+  TakeViewPtr judged(long long study);
+  /// Whether a study has a take that judges it, read or not.
+  bool has_judged(long long study);
+  /// What is in view, the take itself.
+  TakeViewPtr shown() { return focus_->shown() ? view(*focus_->shown()) : nullptr; }
+
+  /// A running take as far as it has come.
+  void show_live(TakeViewPtr view);
+  /// It has ended: it is read from the dossier from now on.
+  void forget(long long take);
+
+ signals:
+  void take_read(long long take);
+  void live_changed();
+
+ private:
+  void request(long long study, long long take, bool first);
+  void start_next();
+  void keep(long long take, TakeViewPtr view);
+  void forget_study(long long study);
+  long long newest(long long study);
+
+  struct Asked {
+    long long study = 0, take = 0;
+  };
+  Document* document_;
+  Focus* focus_;
+  QHash<long long, TakeViewPtr> views_;
+  std::list<long long> used_;  ///< least recently used first
+  std::size_t bytes_ = 0;
+  std::list<Asked> asked_;
+  std::optional<Asked> reading_;
+  std::optional<long long> live_;
+  int generation_ = 0;
+  QThreadPool reader_;  ///< one: the disk is not fought over
+};
+
+}  // namespace heron::app

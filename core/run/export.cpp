@@ -1,0 +1,117 @@
+#include "run/export.h"
+
+#include <array>
+#include <complex>
+#include <filesystem>
+
+#include "exchange/touchstone.h"
+#include "exchange/writers.h"
+#include "run/ledger.h"
+#include "study/kind.h"
+
+namespace heron::run {
+
+using nlohmann::json;
+
+namespace {
+
+/// Every reading of a take, as it was read: what stood in the device's place is not taken off.
+Result<std::optional<study::Record>> readings_of(dossier::Store& store, const dossier::Study& study,
+                                                 const dossier::Take& take) {
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return std::nullopt;
+  const auto points = store.points(take.id);
+  if (!points) return tl::unexpected(points.error());
+  const auto reduced = kind->reduce(*points, study.settings);
+  if (!reduced) return tl::unexpected(reduced.error());
+  return (*reduced)->readings();
+}
+
+}  // namespace
+
+Result<json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                       const study::Analysis& analysis) {
+  std::string curve_step_unit;
+  const auto setup = store.take_setup(take.id);
+  if (!setup) return tl::unexpected(setup.error());
+  auto curve = exchange::curve_json(analysis.curve);
+  const auto* kind = study::find_kind(study.kind);
+  const auto table = readings_of(store, study, take);
+  if (!table) return tl::unexpected(table.error());
+  if (*table) {
+    // Every reading in the order taken, which holds both ways of a loop and what a limit held.
+    curve = json::object();
+    for (const auto& channel : (*table)->channels)
+      if (kind->find_role(channel.role)) curve[channel.role] = channel.values();
+    if (const auto* step = (*table)->find("step")) curve_step_unit = step->unit;
+  }
+  const auto lines = judge_take(store, study, &take, &analysis);
+  if (!lines) return tl::unexpected(lines.error());
+  json claims = json::array();
+  for (const auto& line : *lines)
+    claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement)
+                                : judge::to_json(*line.mask, line.judgement));
+  json out = {{"kind", study.kind},
+              {"study", study.name},
+              {"take", take.number},
+              {"unit", take.unit},
+              {"started", take.started},
+              {"state", dossier::take_state_text(take.state)},
+              {"origin", take.origin},
+              {"note", take.note},
+              {"setup", *setup},
+              {"settings", analysis.settings},
+              {"curve", std::move(curve)},
+              {"figures", exchange::figures_json(analysis.reading)},
+              {"absent", exchange::absent_json(analysis.reading)},
+              {"doubts", exchange::doubts_json(analysis.reading)},
+              {"claims", std::move(claims)}};
+  if (!curve_step_unit.empty()) out["step_unit"] = curve_step_unit;
+  return out;
+}
+
+Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                        const std::string& folder) {
+  const auto read = read_take(store, study, take);
+  if (!read) return tl::unexpected(read.error());
+  const auto points = store.points(take.id);
+  if (!points) return tl::unexpected(points.error());
+  const std::filesystem::path top =
+      std::filesystem::path(folder) / fmt::format("{}-take-{}", exchange::file_name(study.name), take.number);
+  std::error_code fault;
+  std::filesystem::create_directories(top / "records", fault);
+  if (fault) return fail(Fault::input, "{}: the folder cannot be made: {}", top.string(), fault.message());
+  int files = 0;
+  const auto put = [&](const std::filesystem::path& path, std::string_view content) -> Result<void> {
+    ++files;
+    return exchange::write_file(path.string(), content);
+  };
+  if (auto ok = put(top / "points.csv", exchange::curve_csv(read->analysis.curve)); !ok) return tl::unexpected(ok.error());
+  const auto table = readings_of(store, study, take);
+  if (!table) return tl::unexpected(table.error());
+  if (*table)
+    if (auto ok = put(top / "readings.csv", exchange::record_csv(**table)); !ok) return tl::unexpected(ok.error());
+  if (const auto network = read->reduced->network()) {
+    // S21 of a gain, Z11 of an impedance.
+    exchange::NetworkData data{.ports = network->impedance ? 1 : 2,
+                               .kind = network->impedance ? 'Z' : 'S',
+                               .frequency = network->frequency};
+    data.notes = fmt::format("{}, take {}, {}", study.name, take.number, take.unit);
+    for (const auto h : network->values)
+      data.elements.push_back(network->impedance ? std::array<std::complex<double>, 4>{h}
+                                                 : std::array<std::complex<double>, 4>{0, h, 0, 0});
+    if (auto ok = put(top / (network->impedance ? "curve.s1p" : "curve.s2p"), exchange::write_touchstone(data)); !ok)
+      return tl::unexpected(ok.error());
+  }
+  const auto description = take_json(store, study, take, read->analysis);
+  if (!description) return tl::unexpected(description.error());
+  if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());
+  for (const auto& point : *points)
+    for (const auto& record : point.records) {
+      const auto name = fmt::format("point-{:04}-pass-{}.csv", point.index + 1, record.pass + 1);
+      if (auto ok = put(top / "records" / name, exchange::record_csv(record)); !ok) return tl::unexpected(ok.error());
+    }
+  return files;
+}
+
+}  // namespace heron::run

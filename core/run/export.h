@@ -1,0 +1,18 @@
+#pragma once
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "dossier/store.h"
+#include "study/reduced.h"
+
+namespace heron::run {
+
+/// One take as JSON: set-up as it was, figures, absent, doubts, claims.
+Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                                 const study::Analysis& analysis);
+
+/// Writes points, records and JSON of one take into a folder that is made where needed. @return the files written
+Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                        const std::string& folder);
+
+}  // namespace heron::run

@@ -1,0 +1,137 @@
+#include "run/ledger.h"
+
+#include <algorithm>
+
+#include "study/kind.h"
+
+namespace heron::run {
+
+Result<std::vector<study::Point>> points_of(dossier::Store& store, const dossier::Study& study, const dossier::Take& take) {
+  auto points = store.points(take.id);
+  if (!points || !take.purpose.empty()) {
+    // A standard looked at by itself is a reading like any other.
+    if (points)
+      for (auto& point : *points) point.setting.erase("purpose");
+    return points;
+  }
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
+  for (const auto& what : kind->stand_ins) {
+    const auto named = study.settings.find(what);
+    if (named == study.settings.end()) continue;
+    const auto takes = store.takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    const auto it = std::find_if(takes->begin(), takes->end(),
+                                 [&](const dossier::Take& t) { return std::to_string(t.number) == named->second; });
+    if (it == takes->end())
+      return fail(Fault::input, "Take {}, which the study names as its {}, is not there.", named->second, what);
+    auto more = store.points(it->id);
+    if (!more) return more;
+    for (auto& point : *more) {
+      point.setting["purpose"] = what;
+      points->push_back(std::move(point));
+    }
+  }
+  return points;
+}
+
+Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take) {
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
+  const auto claims = store.claims(study.id);
+  if (!claims) return tl::unexpected(claims.error());
+  std::vector<std::string> asked;
+  for (const auto& claim : *claims) asked.push_back(claim.figure);
+  const auto points = points_of(store, study, take);
+  if (!points) return tl::unexpected(points.error());
+  const auto reduced = kind->reduce(*points, study.settings);
+  if (!reduced) return tl::unexpected(reduced.error());
+  auto analysis = (*reduced)->read(study.settings, asked);
+  if (!analysis) return tl::unexpected(analysis.error());
+  if (take.incomplete() && take.state != dossier::TakeState::running)
+    analysis->reading.doubts.push_back(
+        {"take.incomplete", study::Severity::caution,
+         fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
+         "Take again for the rest of the sweep."});
+  if (const int damaged = store.damaged_points(take.id); damaged > 0)
+    analysis->reading.doubts.push_back(
+        {"record.damaged", study::Severity::serious,
+         fmt::format("{} of {} points are damaged in the file and were left out.", damaged, take.points),
+         "Copy the dossier from a backup, or take again."});
+  return ReadTake{*reduced, std::move(*analysis)};
+}
+
+Result<study::Analysis> analyse_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take) {
+  auto read = read_take(store, study, take);
+  if (!read) return tl::unexpected(read.error());
+  return std::move(read->analysis);
+}
+
+std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int damaged,
+                              const study::Analysis* analysis) {
+  const study::Analysis nothing;
+  const auto& read = analysis ? *analysis : nothing;
+  std::vector<LedgerLine> out;
+  for (const auto& claim : asked.claims)
+    out.push_back({asked.study, claim, {}, judge::judge(claim, read.reading, asked.parts)});
+  for (const auto& mask : asked.masks) out.push_back({asked.study, {}, mask, judge::judge(mask, read.curve)});
+  if (!analysis)
+    for (auto& line : out) line.judgement.reason = "there is no take yet";
+  if (!take || !analysis) return out;
+  // The worst of what the take suffers from, beside what the figure itself gives away.
+  std::string rests_on;
+  for (const auto& d : analysis->reading.doubts)
+    if (d.severity == study::Severity::serious && rests_on.empty())
+      rests_on = "the take is in serious doubt: " + d.key;
+  if (take->incomplete() && take->state != dossier::TakeState::running)
+    rests_on = fmt::format("the take was cut short: {} of {} points", take->points, take->planned);
+  if (damaged > 0) rests_on = fmt::format("{} of {} points are damaged in the file", damaged, take->points);
+  for (auto& line : out)
+    if (auto& caveat = line.judgement.caveat; !rests_on.empty())
+      caveat = caveat.empty() ? rests_on : rests_on + "; " + caveat;
+  return out;
+}
+
+Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study, const dossier::Take* take,
+                                           const study::Analysis* analysis) {
+  const auto claims = store.claims(study.id);
+  const auto masks = store.masks(study.id);
+  if (!claims) return tl::unexpected(claims.error());
+  if (!masks) return tl::unexpected(masks.error());
+  const auto device = read_device(store, study.assembly);
+  if (!device) return tl::unexpected(device.error());
+  auto fitted = device->unit.fitted;
+  if (take) {
+    // A take keeps the part values it was taken with; later edits of the unit do not change what it was expected to show.
+    const auto setup = store.take_setup(take->id);
+    if (!setup) return tl::unexpected(setup.error());
+    fitted = setup->value("fitted", std::map<std::string, double>());
+  }
+  return judge({study.name, *claims, *masks, part_values(*device, fitted)}, take,
+               take ? store.damaged_points(take->id) : 0, analysis);
+}
+
+Result<std::vector<LedgerLine>> ledger(dossier::Store& store) {
+  const auto studies = store.studies();
+  if (!studies) return tl::unexpected(studies.error());
+  std::vector<LedgerLine> out;
+  for (const auto& study : *studies) {
+    const auto takes = store.takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    const dossier::Take* newest = nullptr;
+    for (const auto& take : *takes)
+      if (take.points > 0 && take.purpose.empty() && !take.aside) newest = &take;
+    std::optional<study::Analysis> analysis;
+    if (newest) {
+      auto read = analyse_take(store, study, *newest);
+      if (!read) return tl::unexpected(read.error());
+      analysis = std::move(*read);
+    }
+    auto lines = judge_take(store, study, newest, analysis ? &*analysis : nullptr);
+    if (!lines) return lines;
+    out.insert(out.end(), lines->begin(), lines->end());
+  }
+  return out;
+}
+
+}  // namespace heron::run

@@ -1,0 +1,103 @@
+#include "run/take.h"
+
+#include <algorithm>
+
+#include "study/kind.h"
+#include "study/plan.h"
+#include "study/preflight.h"
+
+namespace heron::run {
+
+using nlohmann::json;
+
+Result<long long> run_take(dossier::Store& store, const dossier::Study& study, const std::string& bench_name,
+                           std::uint64_t seed, const RunOptions& options, const TakeEvents& events,
+                           std::stop_token stop) {
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be run yet.", study.kind);
+  const auto device = read_device(store, study.assembly);
+  if (!device) return tl::unexpected(device.error());
+  const auto claims = store.claims(study.id);
+  if (!claims) return tl::unexpected(claims.error());
+  const auto around = surroundings_of(*device, study.settings, *claims);
+  const auto plan = kind->plan(study.plan);
+  if (!plan) return tl::unexpected(plan.error());
+  const auto bench = open_bench(*device, bench_name, seed, options.purpose,
+                                kind->stand_in_ohms ? kind->stand_in_ohms(study.settings) : 0);
+  if (!bench) return tl::unexpected(bench.error());
+  const auto carried = options.base ? store.points(*options.base) : Result<std::vector<study::Point>>();
+  if (!carried) return tl::unexpected(carried.error());
+  const auto again = [&](int index) {
+    return std::find(options.only.begin(), options.only.end(), index) != options.only.end();
+  };
+  std::vector<study::Point> anew;
+  for (const auto& point : *carried)
+    if (again(point.index)) anew.push_back({.index = point.index, .setting = point.setting, .records = {}});
+
+  const auto levels = (*plan)->predict(around);
+  const auto findings = (*plan)->preflight(around, levels ? &*levels : nullptr);
+  if (events.found) events.found(findings);
+  for (const auto& key : options.accepted)
+    if (std::none_of(findings.begin(), findings.end(), [&](const auto& f) { return f.key == key; }))
+      return fail(Fault::usage, "Nothing was found that is called \"{}\"; there is nothing to accept.", key);
+  if (const auto refused = study::refusal(findings, options.accepted)) return tl::unexpected(*refused);
+
+  const auto limits = (*bench)->limits();
+  json setup = {{"plan", (*plan)->to_json()},
+                {"bench", limits.name},
+                {"seed", seed},
+                {"device", device->info.name},
+                {"circuit", device->info.circuit},
+                {"unit", device->unit.name},
+                {"fitted", device->unit.fitted},
+                {"known_only_to_a_simulation", drawn_values(*device)}};
+  if (options.base) setup["base"] = *options.base;
+  const auto take = store.begin_take(study.id, device->unit.name, limits.name, setup,
+                                     options.base ? int(carried->size()) : (*plan)->points(limits), options.purpose);
+  if (!take) return take;
+  if (!options.note.empty())
+    if (auto ok = store.set_note(*take, options.note); !ok) return tl::unexpected(ok.error());
+  if (events.began) events.began(*take);
+  const auto keep = [&](const study::Point& point) -> Result<void> {
+    if (auto ok = store.add_point(*take, point); !ok) return ok;
+    if (events.point) events.point(*take, point);
+    return {};
+  };
+  for (const auto& point : *carried)
+    if (!again(point.index))
+      if (auto ok = keep(point); !ok) return tl::unexpected(ok.error());
+  const auto ran = (*plan)->run(**bench, {.around = around,
+                                          .purpose = options.purpose,
+                                          .seed = seed,
+                                          .again = std::move(anew),
+                                          .keep = keep,
+                                          .progress = events.progress,
+                                          .stop = stop});
+  const auto state = ran                                   ? dossier::TakeState::finished
+                     : ran.error().fault == Fault::stopped ? dossier::TakeState::stopped
+                                                           : dossier::TakeState::failed;
+  const auto finished = store.finish_take(*take, state);
+  if (!ran) return tl::unexpected(ran.error());
+  if (!finished) return tl::unexpected(finished.error());
+  return *take;
+}
+
+Result<long long> import_take(dossier::Store& store, const dossier::Study& study, const study::Record& table, const std::string& file,
+                              const std::string& notes, bool aside) {
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
+  study::Point point{.setting = nlohmann::json::object(), .records = {table}};
+  // Read once before anything is kept, so that nonsense is refused with its reason.
+  if (const auto tried = kind->analyse({point}, study.settings, {}); !tried) return tl::unexpected(tried.error());
+  const auto take = store.begin_take(study.id, "imported", file, {{"file", file}, {"notes", notes}}, 1);
+  if (!take) return take;
+  if (auto ok = store.add_point(*take, point); !ok) return tl::unexpected(ok.error());
+  if (!notes.empty())
+    if (auto ok = store.set_note(*take, notes); !ok) return tl::unexpected(ok.error());
+  if (aside)
+    if (auto ok = store.set_aside(*take, true); !ok) return tl::unexpected(ok.error());
+  if (auto ok = store.finish_take(*take, dossier::TakeState::finished); !ok) return tl::unexpected(ok.error());
+  return *take;
+}
+
+}  // namespace heron::run

@@ -1,0 +1,22 @@
+#include "studies.h"
+
+#include <algorithm>
+
+namespace heron::demo {
+
+const DemoStudies& response_studies();
+const DemoStudies& iv_studies();
+
+const std::vector<const DemoStudies*>& demo_studies() {
+  static const std::vector<const DemoStudies*> all = {&response_studies(), &iv_studies()};
+  return all;
+}
+
+Result<long long> find_unit(dossier::Store& store, const std::string& name) {
+  const auto units = store.units();
+  if (!units) return tl::unexpected(units.error());
+  const auto it = std::find_if(units->begin(), units->end(), [&](const auto& u) { return u.name == name; });
+  return it != units->end() ? Result<long long>(it->id) : store.add_unit(name);
+}
+
+}  // namespace heron::demo

@@ -1,0 +1,29 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "dossier/store.h"
+
+namespace heron::demo {
+
+/// A study of the practice dossier.
+struct PracticeStudy {
+  dossier::Study study;
+  bool wrong = false;  ///< on purpose: its name says what is wrong
+};
+
+/// What one kind of study shows of the buoy. One a file; listed in studies.cpp.
+struct DemoStudies {
+  /// Adds assemblies, studies, claims and takes to the demo dossier.
+  /// @param seed  of the simulated instruments; the next take has the next
+  Result<void> (*fill)(dossier::Store& store, std::uint64_t& seed);
+  /// Studies of the practice dossier's device, the hydrophone preamp.
+  std::vector<PracticeStudy> (*practice)();
+};
+
+const std::vector<const DemoStudies*>& demo_studies();
+
+/// A unit of the device by its name, made where there is none.
+Result<long long> find_unit(dossier::Store& store, const std::string& name);
+
+}  // namespace heron::demo
