@@ -26,7 +26,7 @@ struct Word {
   std::string key = {};    ///< in the brief and in edits
   std::string kept = {};   ///< in a stored plan; empty: not kept by itself
   std::string label = {};  ///< "Level of the stimulus"
-  std::function<nlohmann::json(const P&)> keep = {};
+  std::function<nlohmann::json(const P&)> keep = {};  ///< discarded: left out
   /// Fault::input for what it does not understand, with the words that would do.
   std::function<Result<void>(P&, const nlohmann::json&)> take = {};
   std::function<std::string(const P&)> text = {};
@@ -239,8 +239,10 @@ class WordTable {
 
   nlohmann::json to_json(const P& plan) const {
     auto out = nlohmann::json::object();
-    for (const auto& w : words_)
-      if (!w.kept.empty()) out[w.kept] = w.keep(plan);
+    for (const auto& w : words_) {
+      auto value = w.kept.empty() ? nlohmann::json(nlohmann::json::value_t::discarded) : w.keep(plan);
+      if (!value.is_discarded()) out[w.kept] = std::move(value);
+    }
     return out;
   }
 

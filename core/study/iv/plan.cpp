@@ -6,63 +6,13 @@
 
 #include "base/quantity.h"
 #include "study/iv/ramp.h"
+#include "study/iv/words.h"
 
 namespace heron::study::iv {
 
 using nlohmann::json;
 
 namespace {
-
-constexpr const char* kRoleKeys[] = {"constant", "swept", "stepped"};
-constexpr const char* kSpacingKeys[] = {"linear", "log", "listed"};
-constexpr const char* kCourseKeys[] = {"up", "down", "both"};
-constexpr const char* kMethodKeys[] = {"readings", "waveform"};
-
-template <class Enum, std::size_t n>
-Enum word_of(const std::string& text, const char* const (&words)[n]) {
-  const auto it = std::find(std::begin(words), std::end(words), text);
-  return it == std::end(words) ? Enum(0) : Enum(it - std::begin(words));
-}
-
-json to_json(const Source& s) {
-  return {{"name", s.name},
-          {"pin", s.pin},
-          {"against", s.against},
-          {"role", kRoleKeys[int(s.role)]},
-          {"force", s.force == bench::Force::voltage ? "voltage" : "current"},
-          {"value", s.value},
-          {"rest", s.rest},
-          {"start", s.values.start},
-          {"stop", s.values.stop},
-          {"points", s.values.points},
-          {"spacing", kSpacingKeys[int(s.values.spacing)]},
-          {"listed", s.values.listed},
-          {"compliance", s.compliance},
-          {"four_wire", s.four_wire},
-          {"current_range", s.current_range ? json(*s.current_range) : json(nullptr)},
-          {"lowest_range", s.lowest_range}};
-}
-
-Source source_from_json(const json& in) {
-  Source s{.name = in.value("name", ""),
-           .pin = in.value("pin", ""),
-           .against = in.value("against", ""),
-           .current_range = {}};
-  s.role = word_of<Role>(in.value("role", "constant"), kRoleKeys);
-  s.force = in.value("force", "voltage") == "current" ? bench::Force::current : bench::Force::voltage;
-  s.value = in.value("value", s.value);
-  s.rest = in.value("rest", s.rest);
-  s.values.start = in.value("start", s.values.start);
-  s.values.stop = in.value("stop", s.values.stop);
-  s.values.points = in.value("points", s.values.points);
-  s.values.spacing = word_of<Spacing>(in.value("spacing", "linear"), kSpacingKeys);
-  s.values.listed = in.value("listed", s.values.listed);
-  s.compliance = in.value("compliance", s.compliance);
-  s.four_wire = in.value("four_wire", s.four_wire);
-  if (const auto it = in.find("current_range"); it != in.end() && it->is_number()) s.current_range = it->get<double>();
-  s.lowest_range = in.value("lowest_range", s.lowest_range);
-  return s;
-}
 
 Result<void> check_values(const Source& s) {
   const auto& v = s.values;
@@ -119,55 +69,11 @@ const std::string& Plan::sensed_name() const {
   return swept() ? swept()->name : none;
 }
 
-json to_json(const Plan& p) {
-  json out = {{"method", kMethodKeys[int(p.method)]},
-              {"sensed", p.sensed},
-              {"course", kCourseKeys[int(p.course)]},
-              {"cycles", p.cycles},
-              {"delay", p.delay},
-              {"aperture", p.aperture},
-              {"averages", p.averages},
-              {"hold", p.hold},
-              {"rest_time", p.rest_time},
-              {"temperature", p.temperature},
-              {"sources", json::array()}};
-  if (!p.hookup.chains.empty()) {
-    out["hookup"] = bench::to_json(p.hookup);
-    out["voltage"] = p.voltage_name;
-    out["current"] = p.current_name;
-    out["ramp"] = p.ramp;
-    out["source_resistance"] = p.source_resistance;
-  }
-  for (const auto& s : p.sources) out["sources"].push_back(to_json(s));
-  return out;
-}
+json to_json(const Plan& p) { return words().to_json(p); }
 
 Result<Plan> plan_from_json(const json& in) {
   Plan p;
-  try {
-    for (const auto& s : in.at("sources")) p.sources.push_back(source_from_json(s));
-    p.sensed = in.value("sensed", p.sensed);
-    p.course = word_of<Course>(in.value("course", "up"), kCourseKeys);
-    p.cycles = in.value("cycles", p.cycles);
-    p.delay = in.value("delay", p.delay);
-    p.aperture = in.value("aperture", p.aperture);
-    p.averages = in.value("averages", p.averages);
-    p.hold = in.value("hold", p.hold);
-    p.method = word_of<Method>(in.value("method", "readings"), kMethodKeys);
-    p.rest_time = in.value("rest_time", p.rest_time);
-    if (in.contains("hookup")) {
-      auto hookup = bench::hookup_from_json(in.at("hookup"));
-      if (!hookup) return tl::unexpected(hookup.error());
-      p.hookup = std::move(*hookup);
-    }
-    p.voltage_name = in.value("voltage", p.voltage_name);
-    p.current_name = in.value("current", p.current_name);
-    p.ramp = in.value("ramp", p.ramp);
-    p.source_resistance = in.value("source_resistance", p.source_resistance);
-    p.temperature = in.value("temperature", p.temperature);
-  } catch (const json::exception& e) {
-    return fail(Fault::input, "The study's set-up cannot be read: {}", e.what());
-  }
+  if (auto ok = words().from_json(in, p); !ok) return tl::unexpected(ok.error());
   if (auto ok = check(p); !ok) return tl::unexpected(ok.error());
   return p;
 }

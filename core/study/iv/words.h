@@ -1,30 +1,30 @@
 #pragma once
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
 
 #include "study/iv/plan.h"
+#include "study/word_table.h"
 
-/// What the brief's sentences and the words typed into them share.
 namespace heron::study::iv {
 
 inline constexpr double kMainsPeriod = 0.02;  ///< s
 
-inline constexpr std::pair<Course, const char*> kCourses[] = {
-    {Course::up, "up"}, {Course::down, "down"}, {Course::both, "there and back"}};
-inline constexpr std::pair<Role, const char*> kRoles[] = {
-    {Role::swept, "swept"}, {Role::stepped, "stepped"}, {Role::constant, "constant"}};
-inline constexpr std::pair<Method, const char*> kMethods[] = {{Method::readings, "source-measure channels"},
-                                                              {Method::waveform, "generators and inputs"}};
-
-template <class Enum, std::size_t n>
-const char* words_of(Enum value, const std::pair<Enum, const char*> (&table)[n]) {
-  for (const auto& [which, words] : table)
-    if (which == value) return words;
-  return "";
-}
-
 /// Name and word out of "source.NAME.WORD"; a name may hold dots.
 std::optional<std::pair<std::string, std::string>> source_key(std::string_view key);
+
+/// One source among the others: some of its words move theirs.
+struct SourceIn {
+  Plan plan;
+  std::size_t at = 0;
+
+  Source& source() { return plan.sources[at]; }
+  const Source& source() const { return plan.sources[at]; }
+};
+
+/// Every setting of a sweep's plan, and of each of its sources.
+const WordTable<Plan>& words();
+const WordTable<SourceIn>& source_words();
 
 }  // namespace heron::study::iv

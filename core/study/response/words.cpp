@@ -83,6 +83,8 @@ Result<void> set_points(Plan& p, std::string_view text) {
   if (*number > kMostPoints) return fail(Fault::input, "More than {} points cannot be swept.", kMostPoints);
   if (total) {
     if (auto n = whole(number); !n) return tl::unexpected(n.error());
+    // What it is already says nothing about a log sweep.
+    if (!p.logarithmic() && int(*number) == p.points_total) return {};
     p.points_total = int(*number);
     p.by_total = true;
     if (p.stop > p.start) p.points_per_decade = std::max(1e-3, (*number - 1) / std::log10(p.stop / p.start));
