@@ -62,7 +62,10 @@ constexpr Relation kRelations[] = {{">=", true},     {"at least", true}, {"not b
                                    {"over", true},   {"<=", false},      {"at most", false},  {"not above", false},
                                    {"below", false}, {"under", false},   {">", true},         {"<", false}};
 
-std::string limit_text(double value, const std::string& unit) { return fmt::format("{:.12g} {}", value, unit); }
+/// A plain ratio has no unit to write.
+std::string limit_text(double value, const std::string& unit) {
+  return unit == "1" ? fmt::format("{:.12g}", value) : fmt::format("{:.12g} {}", value, unit);
+}
 
 }  // namespace
 

@@ -2,19 +2,50 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
+#include <numeric>
+#include <random>
 
 #include "base/random.h"
 
 namespace heron::study {
 
-double SharedDraw::operator()(int source) {
-  const auto [it, fresh] = drawn_.try_emplace(source, 0.0);
-  if (fresh) {
-    std::mt19937_64 own(seed_ + 0x9e3779b97f4a7c15u * std::uint64_t(source));
-    it->second = normal_deviate(own);
+namespace {
+
+/// Sources that are made not to correlate with those of lower numbers; more have hardly ever been seen.
+constexpr int kOrthogonal = 24;
+
+/// Mean 0 and variance 1; false where nothing is left of it.
+bool standardise(std::vector<double>& row) {
+  const double n = double(row.size()), mean = std::accumulate(row.begin(), row.end(), 0.0) / n;
+  double squares = 0;
+  for (auto& v : row) {
+    v -= mean;
+    squares += v * v;
   }
-  return it->second;
+  if (!(squares > 1e-9 * n)) return false;
+  for (auto& v : row) v /= std::sqrt(squares / n);
+  return true;
+}
+
+}  // namespace
+
+const std::vector<double>& SharedDraws::row(int source) {
+  const auto [it, fresh] = rows_.try_emplace(source);
+  if (!fresh) return it->second;
+  std::mt19937_64 random(0x9e3779b97f4a7c15u * std::uint64_t(source));
+  std::vector<double> out(draws_);
+  for (auto& v : out) v = normal_deviate(random);
+  // Whether others are there does not matter: all with lower numbers count.
+  const auto plain = out;
+  for (int other = 1; other < std::min(source, std::min(kOrthogonal, int(draws_ / 4))); ++other) {
+    const auto& before = row(other);
+    const double along = std::inner_product(out.begin(), out.end(), before.begin(), 0.0) / double(draws_);
+    for (std::size_t k = 0; k < out.size(); ++k) out[k] -= along * before[k];
+  }
+  if (!standardise(out)) out = plain;
+  return rows_[source] = std::move(out);
 }
 
 std::string shared_role(std::string_view quantity, int source) {

@@ -1,7 +1,6 @@
 #pragma once
 #include <cstdint>
 #include <map>
-#include <random>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -24,16 +23,30 @@ class SourceNumbers {
   std::map<std::string, int> numbers_;
 };
 
-/// One normal deviate for each source. It depends on the draw and on the source's number alone, so that an exported
-/// curve, whose sources come in another order, is drawn alike.
-class SharedDraw {
+/// So many draws of every source at once. Over all of them each source has mean 0 and variance 1 exactly, and the first
+/// sources do not correlate: what is linear in them comes out as it is, however few the draws. A value depends on the
+/// draw and on the source's number alone, so that an exported curve, whose sources come in another order, is drawn alike.
+class SharedDraws {
  public:
-  explicit SharedDraw(std::mt19937_64& random) : seed_(random()) {}
-  double operator()(int source);
+  explicit SharedDraws(int draws) : draws_(std::size_t(draws)) {}
+  double operator()(int draw, int source) { return row(source)[std::size_t(draw)]; }
 
  private:
-  std::uint64_t seed_;
-  std::map<int, double> drawn_;
+  const std::vector<double>& row(int source);
+
+  std::size_t draws_;
+  std::map<int, std::vector<double>> rows_;
+};
+
+/// One of them.
+class SharedDraw {
+ public:
+  SharedDraw(SharedDraws& all, int draw) : all_(all), draw_(draw) {}
+  double operator()(int source) { return all_(draw_, source); }
+
+ private:
+  SharedDraws& all_;
+  int draw_;
 };
 
 /// How tables carry uncertainties: `u_gain` the whole of it, `u_gain_shared_3` what the third source does.

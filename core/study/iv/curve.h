@@ -1,5 +1,6 @@
 #pragma once
 #include <optional>
+#include <random>
 #include <span>
 #include <string>
 #include <vector>

@@ -180,8 +180,9 @@ std::vector<Spread> propagate(const std::vector<const Wanted*>& wanted, const st
   }
   std::mt19937_64 random(1);
   auto drawn = centre;
+  SharedDraws all_shared(draws);
   for (int n = 0; n < draws; ++n) {
-    SharedDraw shared(random);
+    SharedDraw shared(all_shared, n);
     for (std::size_t k = 0; k < drawn.size(); ++k) {
       drawn[k].junction.reset();
       if (centre[k].sorted.certain()) draw(centre[k].sorted, random, shared, drawn[k].sorted);

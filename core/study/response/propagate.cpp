@@ -150,16 +150,15 @@ void Errors::put_noise(const std::vector<double>& centre, const std::vector<doub
   }
 }
 
-void Errors::draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_64& random, bool own_only) const {
+void Errors::draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_64& random, SharedDraw* shared) const {
   const bool same = into.all_trusted();
   auto& gain = same ? into.gain : into.all_gain;
   auto& phase = same ? into.phase : into.all_phase;
   put_noise(centre.every_gain(), all_.gain, gain, random);
   if (into.has_phase) put_noise(centre.every_phase(), all_.phase, phase, random);
-  SharedDraw shared(random);
   for (const auto& s : shared_) {
-    if (own_only) break;
-    const double by = shared(s.error.source);
+    if (!shared) break;
+    const double by = (*shared)(s.error.source);
     gain[s.line] += by * s.error.first;
     if (into.has_phase) phase[s.line] += by * s.error.second;
   }
@@ -207,8 +206,10 @@ std::vector<Spread> propagate(const std::vector<Definition>& definitions, const 
   }
   std::mt19937_64 random(1);
   auto disturbed = centre;
+  SharedDraws all_shared(draws);
   for (int n = 0; n < draws; ++n) {
-    errors.draw(centre, disturbed, random, drawn != Drawn::all);
+    SharedDraw shared(all_shared, n);
+    errors.draw(centre, disturbed, random, drawn == Drawn::all ? &shared : nullptr);
     const auto& curve = read_on(disturbed);
     for (std::size_t k = 0; k < definitions.size(); ++k) {
       if (!std::isfinite(at_centre[k]) || !read_here(definitions[k])) continue;

@@ -21,9 +21,10 @@ class Errors {
   /// The columns with noise taken off as far as it can be told from the device: what draws are made around.
   CurveColumns centre() const;
 
-  /// The centre with one draw of all errors, or of those alone that no points share.
+  /// The centre with one draw of all errors.
+  /// @param shared  what points share; null: it is left out
   /// @param into  columns of the same lines, whose values are written over
-  void draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_64& random, bool own_only = false) const;
+  void draw(const CurveColumns& centre, CurveColumns& into, std::mt19937_64& random, SharedDraw* shared) const;
 
   bool any_shared() const { return !shared_.empty(); }
 

@@ -143,8 +143,10 @@ Result<Resonator> fit_resonator(const Curve& curve) {
   std::mt19937_64 random(1);
   int fitted = 0;
   auto drawn = c;
+  SharedDraws all_shared(kDraws);
   for (int n = 0; n < kDraws && errors.known(); ++n) {
-    errors.draw(c, drawn, random);
+    SharedDraw shared(all_shared, n);
+    errors.draw(c, drawn, random, &shared);
     auto moved = misfit;
     for (std::size_t i = 0; i < drawn.f.size(); ++i)
       moved.z[i] = std::polar(std::pow(10, drawn.gain[i] / 20), drawn.phase[i] / kDegrees);

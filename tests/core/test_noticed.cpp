@@ -1,0 +1,269 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "exchange/curves.h"
+#include "judge/claim_words.h"
+#include "run/ledger.h"
+#include "study/iv/compare.h"
+#include "study/iv/datasheet.h"
+#include "study/iv/diode.h"
+#include "study/iv/doubts.h"
+#include "study/iv/figures.h"
+#include "study/iv/loop.h"
+#include "study/iv/preflight.h"
+#include "study/kind.h"
+#include "study/response/figures.h"
+#include "study/response/plan.h"
+#include "study/shared_error.h"
+#include "support.h"
+
+/// Small facts that larger tests pass by.
+using namespace heron;
+
+namespace noticed {
+namespace {
+
+namespace iv = study::iv;
+namespace response = study::response;
+
+iv::CurvePoint reading(int index, double voltage, double current, double u_current = 0) {
+  iv::CurvePoint p{.index = index, .voltage = voltage, .current = current, .programmed = voltage};
+  if (u_current > 0) {
+    p.u_voltage = iv::Doubtful{};
+    p.u_current = iv::Doubtful{u_current, 0};
+  }
+  return p;
+}
+
+const study::Doubt* doubt_of(const std::vector<study::Doubt>& all, std::string_view key) {
+  for (const auto& d : all)
+    if (d.key == key) return &d;
+  return nullptr;
+}
+
+}  // namespace
+
+TEST_CASE("noise is cut into whole segments, as many as asked and overlapping as asked", "[response][noise]") {
+  response::Plan p{.drive_pin = "in", .hookup = response::direct_hookup("in", "out"), .start = 100, .stop = 9e3};
+  p.method = response::Method::noise;
+  p.resolution = 2;
+  p.noise_averages = 32;
+  for (const double overlap : {0.0, 0.5, 0.75}) {
+    p.overlap = overlap;
+    const auto t = response::noise_timing(p, 100e6);
+    CHECK((t.segment & (t.segment - 1)) == 0);
+    CHECK(double(t.segment) * p.resolution >= 4 * p.stop);
+    CHECK(double(t.segment) * p.resolution < 8 * p.stop);
+    CHECK(t.records * t.segments_each == 32);
+    const auto step = std::size_t(std::lround(double(t.segment) * (1 - overlap)));
+    CHECK(t.samples == t.segment + std::size_t(t.segments_each - 1) * step);
+    CHECK(t.resolution == Approx(t.rate / double(t.segment)));
+  }
+}
+
+TEST_CASE("shared errors have their size exactly, and none leans on another", "[response][iv]") {
+  constexpr int kDraws = 64;
+  study::SharedDraws draws(kDraws), other_order(kDraws);
+  CHECK(other_order(3, 7) == draws(3, 7));
+  for (int a = 1; a <= 12; ++a) {
+    double mean = 0, square = 0;
+    for (int n = 0; n < kDraws; ++n) {
+      mean += draws(n, a) / kDraws;
+      square += draws(n, a) * draws(n, a) / kDraws;
+      CHECK(other_order(n, a) == draws(n, a));
+    }
+    CHECK(std::abs(mean) < 1e-9);
+    CHECK(square == Approx(1).epsilon(1e-9));
+    for (int b = 1; b < a; ++b) {
+      double product = 0;
+      for (int n = 0; n < kDraws; ++n) product += draws(n, a) * draws(n, b) / kDraws;
+      CHECK(std::abs(product) < 1e-6);
+    }
+  }
+}
+
+TEST_CASE("a unit behind a name without brackets is one", "[csv]") {
+  const auto table = exchange::read_table("frequency Hz,gain dB,channel B\n1,2,3\n2,3,4\n", "t.csv");
+  REQUIRE(table);
+  CHECK(table->columns[0].typed_unit == "Hz");
+  CHECK(table->columns[1].typed_unit == "dB");
+  CHECK(table->columns[1].name == "gain");
+  CHECK(table->columns[2].name == "channel B");
+}
+
+TEST_CASE("a cell that is no number is named by line, column and what stands there", "[csv]") {
+  const test::Folder folder;
+  const auto file = folder.write("t.csv", "frequency,gain\n1,2\n2,OL\n3,4\n4,5\n5,6\n");
+  auto curves = exchange::read_curves(file, *study::find_kind("response"));
+  REQUIRE_FALSE(curves);
+  CHECK(curves.error().message.find("t.csv:3: column 2 (gain): \"OL\"") != std::string::npos);
+  const auto other = folder.write("u.csv", "frequency,gain\n1,2\n2,abc\n3,4\n4,5\n5,6\n");
+  curves = exchange::read_curves(other, *study::find_kind("response"));
+  REQUIRE_FALSE(curves);
+  CHECK(curves.error().message.find("u.csv:3: column 2 (gain): \"abc\"") != std::string::npos);
+}
+
+TEST_CASE("a preview shows the first five rows", "[csv]") {
+  const test::Folder folder;
+  std::string text = "frequency,gain\n";
+  for (int k = 1; k <= 9; ++k) text += fmt::format("{},{}\n", k, -k);
+  const auto preview = exchange::preview_file(folder.write("t.csv", text), *study::find_kind("response"));
+  REQUIRE(preview.rows.size() == 5);
+  CHECK(preview.rows.back() == std::vector<std::string>{"5", "-5"});
+}
+
+TEST_CASE("a column of one number and one of words are still a table", "[csv]") {
+  const auto table = exchange::read_table("frequency\tgain\n1\t2\n", "t.txt");
+  REQUIRE(table);
+  CHECK(table->columns.size() == 2);
+}
+
+TEST_CASE("a datasheet's row comes back out of its claim", "[iv][views]") {
+  const iv::DatasheetPoint row{
+      .of = iv::PointOf::current, .at = "3 V", .step = "10 mA", .least = "2 mA", .typical = "2.7 mA", .most = "4 mA"};
+  const auto claim = iv::claim_of(row);
+  REQUIRE(claim);
+  const auto back = iv::point_of(*claim);
+  REQUIRE(back);
+  CHECK(back->at == "3 V");
+  CHECK(back->step == "10 mA");
+  CHECK(back->least == "2 mA");
+  CHECK(back->most == "4 mA");
+  const auto single = iv::point_of(*iv::claim_of({.of = iv::PointOf::voltage, .at = "5 mA", .most = "0.7 V"}));
+  REQUIRE(single);
+  CHECK(single->at == "5 mA");
+  CHECK(single->step.empty());
+}
+
+TEST_CASE("a power rating is near only where voltage and compliance together reach it", "[iv][preflight]") {
+  iv::Plan plan{.sources = {{.name = "d",
+                             .pin = "d",
+                             .against = "",
+                             .role = iv::Role::swept,
+                             .values = {.start = 0, .stop = 5, .points = 11},
+                             .compliance = 10e-3,
+                             .current_range = {}}},
+                .sensed = ""};
+  const bench::Limits limits{.source_measure_voltage = 200, .source_measure_current = 3};
+  const auto near = [&](double watts) {
+    const auto found = iv::preflight(plan, limits, {{"d", {.power = watts}}});
+    const auto* d = doubt_of(found, "rating.near");
+    return d && d->text.find("W") != std::string::npos;
+  };
+  CHECK(near(49e-3));
+  CHECK_FALSE(near(51e-3));
+}
+
+TEST_CASE("what leaves too few points for a diode's line is told apart", "[iv]") {
+  iv::Curve clean{.points = {}}, noisy{.points = {}};
+  for (int k = 0; k < 4; ++k) clean.points.push_back(reading(k, 0.1 * (k + 1), 1e-6 * (k + 1)));
+  for (int k = 0; k < 30; ++k) noisy.points.push_back(reading(k, 0.01 * (k + 1), (k % 2 ? 1e-9 : -1e-9), 1e-8));
+  const auto few = iv::fit_diode(iv::sorted(clean), 300), drowned = iv::fit_diode(iv::sorted(noisy), 300);
+  REQUIRE_FALSE(few);
+  REQUIRE_FALSE(drowned);
+  CHECK(few.error().message.find("at least 5 points") != std::string::npos);
+  CHECK(drowned.error().message.find("noise leaves fewer than 5 points") != std::string::npos);
+}
+
+TEST_CASE("curves are held against the twin of their own step, and against no other", "[iv][views]") {
+  const auto line = [](std::optional<double> step, double siemens) {
+    iv::Curve out{.step = step, .points = {}};
+    for (int k = 1; k <= 5; ++k) out.points.push_back(reading(k, k, siemens * k));
+    return out;
+  };
+  iv::Family one, other;
+  one.curves = {line(1.0, 1e-3), line(2.0, 2e-3)};
+  other.curves = {line(2.0, 4e-3)};
+  const auto apart = iv::against(one, other);
+  REQUIRE(apart.curves.size() == 1);
+  CHECK(apart.curves.front().step == 2.0);
+  CHECK(apart.curves.front().points.front().current == Approx(-50));
+  // A curve without a step stands at zero among those that have one.
+  one.curves = {line(std::nullopt, 1e-3), line(2.0, 2e-3)};
+  other.curves = {line(0.0, 2e-3), line(1.0, 9e-3)};
+  const auto at_zero = iv::against(one, other);
+  REQUIRE(at_zero.curves.size() == 1);
+  CHECK(at_zero.curves.front().points.front().current == Approx(-50));
+}
+
+TEST_CASE("a loop's area and its opening have uncertainties of their own", "[iv]") {
+  iv::Family family;
+  family.curves.push_back({.points = {}});
+  auto& points = family.curves.front().points;
+  int n = 0;
+  for (int k = 0; k <= 40; ++k) points.push_back(reading(n++, 0.1 * k, 1e-3 * k + 1e-4, 2e-6));
+  for (int k = 40; k >= 0; --k) points.push_back(reading(n++, 0.1 * k, 1e-3 * k - 1e-4, 2e-6));
+  const auto loop = iv::loop_of(family.curves.front());
+  REQUIRE(loop);
+  REQUIRE(loop->u_opening);
+  REQUIRE(loop->u_area);
+  const auto read = iv::read(family, {}, {});
+  const auto *opening = read.find("loop.opening"), *area = read.find("loop.area");
+  REQUIRE(opening);
+  REQUIRE(area);
+  CHECK(*opening->u == Approx(*loop->u_opening));
+  // Nothing is shared here, so that the area's is the ways' alone.
+  CHECK(*area->u == Approx(*loop->u_area).epsilon(0.02));
+  // 0.2 mA apart over 4 V.
+  CHECK(area->value == Approx(0.8e-3).epsilon(0.02));
+}
+
+TEST_CASE("compliance is told from three points on", "[iv][doubts]") {
+  for (const int held : {2, 3}) {
+    iv::Family family;
+    family.measured = true;
+    family.curves.push_back({.points = {}});
+    for (int k = 0; k < 20; ++k) {
+      auto p = reading(k, 0.1 * k, std::min(1e-3 * k, 1e-3 * (20 - held)), 1e-7);
+      p.at_compliance = k >= 20 - held;
+      family.curves.front().points.push_back(p);
+    }
+    const auto found = iv::find_doubts(family, {}, {}, {});
+    INFO(held);
+    const auto* d = doubt_of(found, "compliance.reached");
+    CHECK((d != nullptr) == (held >= 3));
+    if (d) CHECK(d->text.find("3 of 20 points") != std::string::npos);
+  }
+}
+
+TEST_CASE("a gain without phase bends as its power does", "[response]") {
+  // One pole: |H|^2 = 1/(1 + (f/fc)^2) is rational in f^2, so that a corner between coarse points is met exactly.
+  constexpr double kCorner = 1234;
+  response::Curve curve{.has_phase = false};
+  for (int k = 0; k <= 16; ++k) {
+    const double f = 10 * std::pow(10.0, k / 4.0);
+    response::CurvePoint p{.index = k, .frequency = f, .gain_db = -10 * std::log10(1 + std::pow(f / kCorner, 2))};
+    p.u_gain_db = 1e-6;
+    p.u_phase_deg = 1e-6;
+    curve.points.push_back(p);
+  }
+  const auto read = response::read(curve, {}, {});
+  REQUIRE(read.find("corner.high"));
+  CHECK(read.find("corner.high")->value == Approx(kCorner).epsilon(2e-4));
+}
+
+TEST_CASE("the caveats of a verdict are joined, not replaced", "[judge]") {
+  const auto claim = judge::understand_claim("High corner at least 18 kHz", *study::find_kind("response"));
+  REQUIRE(claim);
+  study::Analysis analysis;
+  analysis.reading.figures.push_back(
+      {.key = "corner.high", .label = "High corner", .value = 18.1, .unit = "Hz", .u = 0.01});
+  const dossier::Take take{.points = 12, .planned = 12};
+  const run::Asked asked{.study = "Passband", .claims = {*claim}};
+  const auto caveat = [&](int damaged) { return run::judge(asked, &take, damaged, &analysis).front().judgement.caveat; };
+  CHECK(caveat(0).find("thousandth") != std::string::npos);
+  CHECK(caveat(0).find("damaged") == std::string::npos);
+  CHECK(caveat(2).find("thousandth") != std::string::npos);
+  CHECK(caveat(2).find("2 of 12 points are damaged") != std::string::npos);
+}
+
+TEST_CASE("a claim on a plain ratio can be written", "[judge]") {
+  const auto claim = judge::understand_claim("Fill factor at least 0.7", *study::find_kind("iv"));
+  REQUIRE(claim);
+  CHECK(claim->lower == "0.7");
+  study::Reading reading;
+  reading.figures.push_back({.key = claim->figure, .label = "Fill factor", .value = 0.75, .unit = "1", .u = 0.001});
+  CHECK(judge::judge(*claim, reading, {}).verdict == judge::Verdict::meets);
+}
+
+}  // namespace noticed
