@@ -1,28 +1,16 @@
 #pragma once
+#include <QLabel>
+#include <QPushButton>
 #include <QScrollArea>
+#include <QVBoxLayout>
 
 #include "desk.h"
+#include "ledger_row.h"
 
 namespace heron::app {
 
-/// One claim: verdict, text, value, and its margin bar.
-class LedgerRow : public QWidget {
-  Q_OBJECT
-
- public:
-  LedgerRow(run::LedgerLine line, QWidget* parent);
-  QSize sizeHint() const override { return {200, 38}; }
-  QSize minimumSizeHint() const override { return {120, 38}; }
-
- protected:
-  void paintEvent(QPaintEvent*) override;
-
- private:
-  run::LedgerLine line_;
-};
-
-/// All claims of the dossier, always in sight: the study in view against the take in view, the others against their
-/// newest.
+/// All claims of the dossier, always in sight, in sections by assembly. The study in view is open and held against the
+/// take in view; each other one is a line with a mark for each claim, against its newest take.
 class LedgerView : public QScrollArea {
   Q_OBJECT
 
@@ -33,9 +21,28 @@ class LedgerView : public QScrollArea {
   void claim_asked();
 
  private:
-  void rebuild();
+  struct Entry {
+    const dossier::Study* study;
+    TakeViewPtr view;
+    QString state;
+    int worst = 0;  ///< how bad its worst verdict is
+    bool open = false;
+  };
+  std::vector<Entry> entries();
+  void refresh();
+  void rebuild(const std::vector<Entry>& entries);
+  void walk(int by);
+  void reveal();
 
   Desk* desk_;
+  QWidget* page_;
+  QLabel* sum_;
+  QPushButton *worst_, *bad_;
+  QVBoxLayout* column_;
+  QPushButton* write_ = nullptr;
+  QList<StudyLine*> lines_;
+  QList<LedgerRow*> rows_;         ///< of the open study
+  std::vector<long long> shape_;  ///< of what is built: studies in order, the open one, its lines
 };
 
 }  // namespace heron::app

@@ -7,6 +7,7 @@
 #include <QInputDialog>
 #include <QKeyEvent>
 #include <QMimeData>
+#include <QPointer>
 #include <QSettings>
 #include <QShortcut>
 #include <QStandardPaths>
@@ -435,16 +436,18 @@ void MainWindow::open_demo() {
     return;
   }
   tell("The demo's takes are being measured on the simulated bench\u2026", false);
-  auto* maker = QThread::create([folder, this] {
+  // The window may be gone by the time it is done.
+  auto* maker = QThread::create([folder, window = QPointer<MainWindow>(this)] {
     const auto made = demo::write(folder.toStdString());
     QMetaObject::invokeMethod(
-        this,
-        [this, made] {
-          message_->hide();
+        qApp,
+        [window, made] {
+          if (!window) return;
+          window->message_->hide();
           if (made)
-            desk_.open(QString::fromStdString(*made));
+            window->desk_.open(QString::fromStdString(*made));
           else
-            tell(QString::fromStdString(made.error().message), true);
+            window->tell(QString::fromStdString(made.error().message), true);
         },
         Qt::QueuedConnection);
   });

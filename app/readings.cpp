@@ -132,7 +132,8 @@ void Readings::start_next() {
 
 TakeViewPtr Readings::view(long long take) {
   if (const auto it = views_.find(take); it != views_.end()) return *it;
-  if (focus_->study()) request(focus_->study_id(), take, take == focus_->shown());
+  const bool in_view = take == focus_->shown() || take == focus_->wake() || focus_->overlaid().contains(take);
+  if (focus_->study()) request(focus_->study_id(), take, in_view);
   return nullptr;
 }
 

@@ -52,6 +52,7 @@ void apply_style() {
     #tab:hover, #tab:focus { color: %ink; border-bottom: 2px solid %line; }
     #tab:checked:focus { border-bottom: 3px solid %heron; }
     #fold, #place { border: none; background: transparent; color: %heron; padding: 1px 4px; }
+    #fold:checked { text-decoration: underline; font-weight: 600; }
     #fold:hover, #place:hover, #fold:focus, #place:focus { text-decoration: underline; }
     #study, #study-current { border: none; border-radius: 0; border-left: 4px solid transparent; background: transparent; text-align: left; }
     #study:hover, #study:focus { background: %silt; }

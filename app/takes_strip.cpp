@@ -85,7 +85,28 @@ void paint_small(QPainter* p, const study::Columns& small, const QRectF& area, c
   }
 }
 
+/// What a card says of a take below its name.
+QString words_of(const dossier::Take& take) {
+  QString words = QString::fromStdString(take.note.empty() ? (take.unit == "imported" ? take.origin : take.unit)
+                                                           : take.unit + ", " + take.note);
+  if (take.unit == "imported" && !take.note.empty()) words = QString::fromStdString(take.origin);
+  if (take.state == dossier::TakeState::running)
+    words = "being read\u2026";
+  else if (take.incomplete())
+    words = QString("incomplete, %1 of %2").arg(take.points).arg(take.planned);
+  return words;
+}
+
 }  // namespace
+
+QSize TakeDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
+  constexpr int kLeast = 226, kMost = 380, kBeside = 118;  // pixels; beside the words stand the picture and the margins
+  const auto& take = static_cast<const TakesModel*>(index.model())->take(index.row());
+  const QFontMetrics metrics(render::text_font(11));
+  // Two lines break between words: a little more than half of it each.
+  const int each = int(0.56 * metrics.horizontalAdvance(words_of(take))) + metrics.averageCharWidth() * 2;
+  return {std::clamp(each + kBeside, kLeast, kMost), 64};
+}
 
 QRect TakeDelegate::pin_area(const QRect& card) { return {card.right() - 30, card.top() + 4, 24, 22}; }
 
@@ -119,13 +140,7 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->setPen(theme().slate);
   p->drawText(card.adjusted(0, 7, -36, 0), Qt::AlignRight | Qt::AlignTop, local.toString("hh:mm"));
 
-  QString words = QString::fromStdString(take.note.empty() ? (take.unit == "imported" ? take.origin : take.unit)
-                                                           : take.unit + ", " + take.note);
-  if (take.unit == "imported" && !take.note.empty()) words = QString::fromStdString(take.origin);
-  if (take.state == dossier::TakeState::running)
-    words = "being read\u2026";
-  else if (take.incomplete())
-    words = QString("incomplete, %1 of %2").arg(take.points).arg(take.planned);
+  const QString words = words_of(take);
   p->setFont(render::text_font(11));
   p->setPen(take.incomplete() && take.state != dossier::TakeState::running ? theme().bill_text : theme().slate);
   const QRect text_area = card.adjusted(10, 28, -92, -4);
@@ -150,7 +165,6 @@ TakesStrip::TakesStrip(Desk* desk, QWidget* parent)
   setAccessibleName("Takes");
   setFlow(QListView::LeftToRight);
   setWrapping(false);
-  setUniformItemSizes(true);
   setSelectionMode(QAbstractItemView::ExtendedSelection);
   setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
   setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);

@@ -30,7 +30,8 @@ class TakeDelegate : public QStyledItemDelegate {
  public:
   TakeDelegate(Desk* desk, QObject* parent) : QStyledItemDelegate(parent), desk_(desk) {}
   void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {226, 64}; }
+  /// As wide as its words need in two lines, up to a limit.
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override;
   static QRect pin_area(const QRect& card);
 
  private:

@@ -9,11 +9,64 @@
 namespace heron::render {
 namespace {
 
-class FrequencyTicker : public QCPAxisTickerLog {
+/// Ticks in the unit that the label carries.
+class ScaledTicker : public QCPAxisTicker {
+ public:
+  double factor = 1;
+
  protected:
   QString getTickLabel(double tick, const QLocale&, QChar, int) override {
-    return QString::fromStdString(format_setting(tick, "Hz")).remove("Hz").trimmed();
+    // What is left of a zero after steps that are no binary fractions is none.
+    const double shown = std::abs(tick) < 1e-9 * step_ ? 0 : tick * factor;
+    return QString::fromStdString(format_setting(shown, "1"));
   }
+  double getTickStep(const QCPRange& range) override { return step_ = QCPAxisTicker::getTickStep(range); }
+
+ private:
+  double step_ = 0;
+};
+
+/// Every decade with its own unit: "10 nA".
+class DecadeTicker : public QCPAxisTickerLog {
+ public:
+  explicit DecadeTicker(std::string unit) : unit_(std::move(unit)) {
+    setLogBase(10);
+    setSubTickCount(8);
+  }
+
+ protected:
+  QString getTickLabel(double tick, const QLocale&, QChar, int) override {
+    return QString::fromStdString(format_setting(tick, unit_));
+  }
+
+ private:
+  std::string unit_;
+};
+
+/// Keeps an axis' label and ticks in one unit while its range changes.
+class MeasuredAxis : public QObject {
+ public:
+  MeasuredAxis(QCPAxis* axis, QString name, std::string unit)
+      : QObject(axis), axis_(axis), name_(std::move(name)), unit_(std::move(unit)), ticker_(new ScaledTicker) {
+    axis_->setTicker(ticker_);
+    connect(axis_, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this, &MeasuredAxis::follow);
+    follow(axis_->range());
+  }
+
+ private:
+  void follow(const QCPRange& range) {
+    const double largest = std::max(std::abs(range.lower), std::abs(range.upper));
+    const auto scale = unit_scale(largest, unit_);
+    ticker_->factor = scale.factor;
+    const QString unit = QString::fromStdString(scale.unit);
+    const QString label = name_.isEmpty() || unit.isEmpty() ? name_ : name_ + ", " + unit;
+    if (label != axis_->label()) axis_->setLabel(label);
+  }
+
+  QCPAxis* axis_;
+  QString name_;
+  std::string unit_;
+  QSharedPointer<ScaledTicker> ticker_;
 };
 
 /// Drawing a hatch by hand keeps it sharp in every output, and at rest when the plot is panned.
@@ -64,31 +117,16 @@ void style_axes(QCPAxisRect& rect) {
   rect.axis(QCPAxis::atLeft)->setNumberPrecision(4);
 }
 
-QSharedPointer<QCPAxisTicker> frequency_ticker() {
-  auto ticker = QSharedPointer<FrequencyTicker>(new FrequencyTicker);
-  ticker->setLogBase(10);
-  ticker->setSubTickCount(8);
-  return ticker;
-}
-
-namespace {
-
-QString prefixed(double tick) {
-  if (std::abs(tick) < 1e-30) return "0";
-  return QString::fromStdString(format_setting(tick, "A")).remove('A').trimmed();
-}
-
-template <class Ticker>
-class BarePrefixTicker : public Ticker {
- protected:
-  QString getTickLabel(double tick, const QLocale&, QChar, int) override { return prefixed(tick); }
-};
-
-}  // namespace
-
-QSharedPointer<QCPAxisTicker> prefix_ticker(bool logarithmic) {
-  if (logarithmic) return QSharedPointer<QCPAxisTicker>(new BarePrefixTicker<QCPAxisTickerLog>);
-  return QSharedPointer<QCPAxisTicker>(new BarePrefixTicker<QCPAxisTicker>);
+void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, bool logarithmic) {
+  for (auto* before : axis->children())
+    if (dynamic_cast<MeasuredAxis*>(before)) delete before;
+  axis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
+  if (logarithmic) {
+    axis->setTicker(QSharedPointer<DecadeTicker>(new DecadeTicker(unit)));
+    axis->setLabel(name);
+  } else {
+    new MeasuredAxis(axis, name, unit);
+  }
 }
 
 ForbiddenGround::ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper)

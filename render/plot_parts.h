@@ -13,11 +13,10 @@ namespace heron::render {
 void style_plot(QCustomPlot& plot);
 void style_axes(QCPAxisRect& rect);
 
-/// A label for a logarithmic frequency axis: 10, 100, 1 k ... with SI prefixes.
-QSharedPointer<QCPAxisTicker> frequency_ticker();
-
-/// Engineering prefixes on any axis, whatever its unit: 10 n, 1 µ, 0.5 m.
-QSharedPointer<QCPAxisTicker> prefix_ticker(bool logarithmic);
+/// Says what goes along an axis: "Current, mA" with ticks 0, 2, 4, the prefix following the range; on a logarithmic one
+/// "Current", and every decade with its own: "10 nA".
+/// @param name  empty: the ticks alone
+void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, bool logarithmic = false);
 
 /// Hatched ground between a limit line and the edge of the axis rectangle, with an ink edge along the line.
 class ForbiddenGround : public QCPAbstractItem {

@@ -385,14 +385,7 @@ double level_from_pp(double peak_to_peak, LevelForm form) {
 
 std::string NumberText::plain() const { return unit.empty() ? number : number + "\u2009" + unit; }
 
-namespace {
-
-struct Scaled {
-  double factor = 1;
-  std::string unit;
-};
-
-Scaled scale_for(double magnitude, std::string_view unit) {
+UnitScale unit_scale(double magnitude, std::string_view unit) {
   const UnitKind* kind = kind_of(unit);
   std::string shown(unit);
   if (unit == "ohm") shown = "Ω";
@@ -408,6 +401,8 @@ Scaled scale_for(double magnitude, std::string_view unit) {
   return {std::pow(10.0, -3 * step), std::string(names[size_t(step + 5)]) + shown};
 }
 
+namespace {
+
 std::string with_minus(std::string text) {
   if (text.starts_with('-')) {
     if (text.find_first_of("123456789") == std::string::npos) return text.substr(1);
@@ -419,7 +414,7 @@ std::string with_minus(std::string text) {
 }  // namespace
 
 NumberText format_quantity(double value, std::string_view unit, int digits) {
-  const auto scale = scale_for(std::abs(value), unit);
+  const auto scale = unit_scale(std::abs(value), unit);
   const double shown = value * scale.factor;
   if (!std::isfinite(shown)) return {"\u2013", scale.unit, ""};
   // What rounds up to the next power of ten has that power's digits.
@@ -431,7 +426,7 @@ NumberText format_quantity(double value, std::string_view unit, int digits) {
 NumberText format_with_uncertainty(double value, std::optional<double> u, std::string_view unit) {
   if (!u || !(*u > 0) || !std::isfinite(*u)) return format_quantity(value, unit);
   const double expanded = 2 * *u;
-  const auto scale = scale_for(std::max(std::abs(value), expanded), unit);
+  const auto scale = unit_scale(std::max(std::abs(value), expanded), unit);
   const double shown_u = expanded * scale.factor;
   int decade = int(std::floor(std::log10(shown_u)));
   if (shown_u / std::pow(10.0, decade) < 1.95) --decade;
@@ -444,7 +439,7 @@ NumberText format_with_uncertainty(double value, std::optional<double> u, std::s
 }
 
 std::string format_setting(double value, std::string_view unit) {
-  const auto scale = scale_for(std::abs(value), unit);
+  const auto scale = unit_scale(std::abs(value), unit);
   const std::string number = with_minus(fmt::format("{:.6g}", value * scale.factor));
   return scale.unit.empty() ? number : number + " " + scale.unit;
 }

@@ -56,6 +56,13 @@ struct NumberText {
 /// Whether the unit is written with SI prefixes: V and ohm are, dB and deg are not.
 bool takes_prefix(std::string_view unit);
 
+/// How values up to so large are written: what they are multiplied by, and the unit with its prefix ("mA", "Ω").
+struct UnitScale {
+  double factor = 1;
+  std::string unit;
+};
+UnitScale unit_scale(double largest, std::string_view unit);
+
 /// With `digits` significant digits and an SI prefix where the unit takes one.
 NumberText format_quantity(double value, std::string_view unit, int digits = 4);
 

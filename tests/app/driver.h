@@ -35,6 +35,18 @@ inline bool settled(app::MainWindow& window) {
   });
 }
 
+/// Every study's newest take has been read, so that the ledger is whole.
+inline bool ledger_read(app::MainWindow& window) {
+  auto& desk = window.desk();
+  return until(
+      [&] {
+        for (const auto& study : desk.document.studies())
+          if (desk.readings.has_judged(study.id) && !desk.readings.judged(study.id)) return false;
+        return true;
+      },
+      60000);
+}
+
 /// A copy of the demo dossier in a folder of its own; the demo is measured once a process.
 class DemoCopy {
  public:

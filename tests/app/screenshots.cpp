@@ -37,6 +37,8 @@ int main(int argc, char** argv) {
   auto& window = open.window;
   open.bode()->set_cursor('A', 19.4);
   open.bode()->set_cursor('B', 20e3);
+  drive::ledger_read(window);
+  drive::until([&] { return window.desk().outlook.expected() != nullptr; });
   shoot(window, "study");
 
   drive::click(open.word("level"));

@@ -273,17 +273,24 @@ TEST_CASE("a note that is null, bytes that are no UTF-8 and a curve where anothe
 
 TEST_CASE("what is laid aside is never judged, and the file can be checked whole", "[cli]") {
   const test::Folder folder;
-  const auto file = folder.file("a.heron");
-  REQUIRE(heron_run({"demo", folder.path().string()}).status == 0);
-  const auto dossier = folder.file(demo::kDossierName);
+  REQUIRE(demo::write_practice(folder.path().string()));
+  const auto dossier = folder.file(demo::kPracticeName), name = demo::sound_study_name();
+  {
+    auto store = dossier::Store::open(dossier);
+    REQUIRE(store);
+    const auto study = store->find_study(name);
+    REQUIRE(study);
+    REQUIRE(store->add_claim(study->id, {.text = "High corner", .figure = "corner.high", .lower = "18 kHz"}));
+  }
+  REQUIRE(heron_run({"take", dossier, name}).status == 0);
   const auto sound = heron_run({"show", dossier, "--check"});
   CHECK(sound.status == 0);
   CHECK(sound.out.find("sound") != std::string::npos);
   const auto before = json::parse(heron_run({"judge", dossier, "--json"}).out);
   const auto curve = folder.write("ref.csv", low_pass_csv());
-  REQUIRE(heron_run({"import", dossier, curve, "--study", "Preamp passband", "--aside"}).status == 0);
+  REQUIRE(heron_run({"import", dossier, curve, "--study", name, "--aside"}).status == 0);
   CHECK(json::parse(heron_run({"judge", dossier, "--json"}).out) == before);
-  REQUIRE(heron_run({"import", dossier, curve, "--study", "Preamp passband"}).status == 0);
+  REQUIRE(heron_run({"import", dossier, curve, "--study", name}).status == 0);
   CHECK(json::parse(heron_run({"judge", dossier, "--json"}).out) != before);
   const auto shown = json::parse(heron_run({"show", dossier, "--json"}).out);
   CHECK_FALSE(shown.at("device").at("known_only_to_a_simulation").empty());

@@ -1,9 +1,11 @@
 #include <catch2/catch.hpp>
+#include <clocale>
 #include <cmath>
 
 #include "exchange/curves.h"
 #include "judge/claim_words.h"
 #include "run/ledger.h"
+#include "study/iv/brief.h"
 #include "study/iv/compare.h"
 #include "study/iv/datasheet.h"
 #include "study/iv/diode.h"
@@ -264,6 +266,30 @@ TEST_CASE("a claim on a plain ratio can be written", "[judge]") {
   study::Reading reading;
   reading.figures.push_back({.key = claim->figure, .label = "Fill factor", .value = 0.75, .unit = "1", .u = 0.001});
   CHECK(judge::judge(*claim, reading, {}).verdict == judge::Verdict::meets);
+}
+
+TEST_CASE("numbers are read and written alike under a locale with a decimal comma", "[base]") {
+  const char* old = std::setlocale(LC_ALL, "de_DE.UTF-8");
+  if (!old) {
+    WARN("the locale de_DE.UTF-8 is not there");
+    return;
+  }
+  CHECK(format_setting(0.0125, "s") == "12.5 ms");
+  CHECK(parse_value("12.5 ms", "s").value_or(0) == Approx(0.0125));
+  CHECK(rounded_to(0.012345, 3) == Approx(0.0123));
+  // A slowed sweep becomes slower.
+  iv::Plan plan{.sources = {{.name = "d", .pin = "d", .against = "", .role = iv::Role::swept, .current_range = {}}},
+                .sensed = ""};
+  plan.delay = 1.5e-3;
+  const auto edits = iv::slowed(plan, 4, {});
+  REQUIRE(edits.size() == 1);
+  const auto slower = iv::apply(plan, edits.front().first, edits.front().second, {"d"});
+  CHECK(slower);
+  if (slower) CHECK(slower->delay > 4 * plan.delay);
+  const auto again = iv::plan_from_json(nlohmann::json::parse(iv::to_json(plan).dump()));
+  CHECK(again);
+  if (again) CHECK(again->delay == plan.delay);
+  std::setlocale(LC_ALL, "C");
 }
 
 }  // namespace noticed

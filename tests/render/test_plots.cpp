@@ -169,3 +169,31 @@ TEST_CASE("takes keep their colours and turn dashed after six", "[render]") {
   CHECK(render::take_colour(1) != render::take_colour(2));
   CHECK(render::verdict_colour(judge::Verdict::meets) == render::theme().reed);
 }
+
+TEST_CASE("an axis carries the prefix in its unit, and decades each their own", "[render]") {
+  QCustomPlot plot;
+  plot.resize(400, 300);
+  const auto labels = [&](QCPAxis* axis) {
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+    return axis->tickVectorLabels();
+  };
+  render::measure_axis(plot.yAxis, "Current", "A");
+  plot.yAxis->setRange(0, 4.4e-3);
+  CHECK(plot.yAxis->label() == "Current, mA");
+  CHECK(labels(plot.yAxis).contains("2"));
+  // It follows a zoom.
+  plot.yAxis->setRange(-3e-6, 2e-6);
+  CHECK(plot.yAxis->label() == QString::fromUtf8("Current, \u00b5A"));
+  CHECK(labels(plot.yAxis).contains(QString::fromUtf8("\u22122")));
+  CHECK(labels(plot.yAxis).contains("0"));
+  render::measure_axis(plot.yAxis, "|Current|", "A", true);
+  plot.yAxis->setRange(1e-9, 1e-3);
+  CHECK(plot.yAxis->label() == "|Current|");
+  CHECK(labels(plot.yAxis).contains("10 nA"));
+  // What takes no prefix keeps its unit as it is.
+  render::measure_axis(plot.yAxis, "Gain", "dB");
+  plot.yAxis->setRange(-4000, 1000);
+  CHECK(plot.yAxis->label() == "Gain, dB");
+  render::measure_axis(plot.xAxis, "Ratio", "1");
+  CHECK(plot.xAxis->label() == "Ratio");
+}

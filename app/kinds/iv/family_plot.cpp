@@ -15,9 +15,9 @@ namespace {
 constexpr int kMostDiscs = 120;  ///< points of a curve that still get a disc each
 
 /// @param size  it is drawn without its sign
-QString axis_text(const study::iv::AxisQuantity& q, bool size) {
-  const QString label = QString::fromStdString(q.label), unit = QString::fromStdString(q.unit == "ohm" ? "Ω" : q.unit);
-  return (size ? "|" + label + "|" : label) + (unit.isEmpty() || unit == "1" ? "" : ", " + unit);
+void measure(QCPAxis* axis, const study::iv::AxisQuantity& q, bool size) {
+  const QString label = QString::fromStdString(q.label);
+  measure_axis(axis, size ? "|" + label + "|" : label, q.unit, size);
 }
 
 QCPRange widened(QCPRange range, bool logarithmic) {
@@ -34,7 +34,6 @@ FamilyPlot::FamilyPlot(QWidget* parent) : QCustomPlot(parent) {
   axisRect()->setRangeDrag(Qt::Horizontal | Qt::Vertical);
   axisRect()->setRangeZoom({});
   axisRect()->setAutoMargins(QCP::msAll);
-  xAxis->setTicker(prefix_ticker(false));
   for (const char* layer : {"ground", "wake"}) addLayer(layer, this->layer("grid"), limAbove);
   set_axes(x_, y_, false);
 }
@@ -46,12 +45,10 @@ void FamilyPlot::set_axes(const study::iv::AxisQuantity& x, const study::iv::Axi
   y_ = y;
   logarithmic_ = logarithmic;
   if (below_rect_)
-    below_rect_->axis(QCPAxis::atBottom)->setLabel(axis_text(x, false));
+    measure(below_rect_->axis(QCPAxis::atBottom), x, false);
   else
-    xAxis->setLabel(axis_text(x, false));
-  yAxis->setLabel(axis_text(y, logarithmic));
-  yAxis->setScaleType(logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-  yAxis->setTicker(prefix_ticker(logarithmic));
+    measure(xAxis, x, false);
+  measure(yAxis, y, logarithmic);
   framed_x_ = framed_y_ = {};
 }
 
@@ -70,7 +67,7 @@ void FamilyPlot::set_below(const std::optional<study::iv::AxisQuantity>& y) {
     plotLayout()->simplify();
     below_rect_ = nullptr;
     xAxis->setTickLabels(true);
-    xAxis->setLabel(axis_text(x_, false));
+    measure(xAxis, x_, false);
   }
   if (!below_) return;
   if (!below_rect_) {
@@ -83,19 +80,16 @@ void FamilyPlot::set_below(const std::optional<study::iv::AxisQuantity>& y) {
     below_rect_->setRangeDrag(Qt::Horizontal);
     below_rect_->setRangeZoom({});
     auto* x = below_rect_->axis(QCPAxis::atBottom);
-    x->setTicker(prefix_ticker(false));
     connect(x, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), xAxis,
             qOverload<const QCPRange&>(&QCPAxis::setRange));
     connect(xAxis, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), x,
             qOverload<const QCPRange&>(&QCPAxis::setRange));
     x->setRange(xAxis->range());
     xAxis->setTickLabels(false);
-    xAxis->setLabel("");
+    measure_axis(xAxis, {}, x_.unit);
   }
-  auto* upright = below_rect_->axis(QCPAxis::atLeft);
-  upright->setTicker(prefix_ticker(false));
-  upright->setLabel(axis_text(*below_, false));
-  below_rect_->axis(QCPAxis::atBottom)->setLabel(axis_text(x_, false));
+  measure(below_rect_->axis(QCPAxis::atLeft), *below_, false);
+  measure(below_rect_->axis(QCPAxis::atBottom), x_, false);
 }
 
 void FamilyPlot::draw_below(const FamilyCurves& take, bool fine) {

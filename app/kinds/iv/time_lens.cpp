@@ -43,11 +43,7 @@ void TimeLens::make_lanes(int count) {
     rect->setRangeDrag(Qt::Horizontal);
     rect->setRangeZoom(Qt::Horizontal);
     rect->axis(QCPAxis::atBottom)->setTickLabels(k + 1 == count);
-    rect->axis(QCPAxis::atBottom)->setTicker(render::prefix_ticker(false));
-    const auto ticker = render::prefix_ticker(false);
-    ticker->setTickCount(3);
-    rect->axis(QCPAxis::atLeft)->setTicker(ticker);
-    if (k + 1 == count) rect->axis(QCPAxis::atBottom)->setLabel("Time, s");
+    render::measure_axis(rect->axis(QCPAxis::atBottom), k + 1 == count ? "Time" : "", "s");
     // All lanes move together.
     for (auto* other : lanes_) {
       connect(rect->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::rangeChanged),

@@ -12,27 +12,6 @@ namespace heron::app {
 using namespace render;
 namespace {
 
-/// Ticks of a quantity with SI prefixes: 10 k, 100 k.
-class PrefixTicker : public QCPAxisTickerLog {
- public:
-  explicit PrefixTicker(std::string unit) : unit_(std::move(unit)) {}
-
- protected:
-  QString getTickLabel(double tick, const QLocale&, QChar, int) override {
-    return QString::fromStdString(format_setting(tick, unit_)).remove(QString::fromStdString(unit_)).trimmed();
-  }
-
- private:
-  std::string unit_;
-};
-
-class LinearPrefixTicker : public QCPAxisTicker {
- protected:
-  QString getTickLabel(double tick, const QLocale&, QChar, int) override {
-    return QString::fromStdString(format_setting(std::abs(tick) < 1e-15 ? 0 : tick, "Hz")).remove("Hz").trimmed();
-  }
-};
-
 QSharedPointer<QCPAxisTicker> degree_ticker() {
   auto turns = QSharedPointer<QCPAxisTickerFixed>(new QCPAxisTickerFixed);
   turns->setTickStep(45);
@@ -131,7 +110,7 @@ void BodePlot::arrange(bool with_phase, bool with_coherence) {
   plotLayout()->setRowSpacing(with_phase || with_coherence ? 12 : 0);
   for (const auto& row : rows) {
     row.rect->axis(QCPAxis::atBottom)->setTickLabels(row.rect == lowest);
-    row.rect->axis(QCPAxis::atBottom)->setLabel(row.rect == lowest ? "Frequency, Hz" : "");
+    measure_axis(row.rect->axis(QCPAxis::atBottom), row.rect == lowest ? "Frequency" : "", "Hz", form_.logarithmic);
     row.rect->setAutoMargins(row.shown ? QCP::msAll : QCP::msNone);
     if (!row.shown) row.rect->setMargins({});
   }
@@ -142,23 +121,12 @@ void BodePlot::set_form(const BodeForm& form) {
   form_ = form;
   auto* y = gain_->axis(QCPAxis::atLeft);
   const bool steps = !form.delay && (form.impedance || !form.in_db);
-  y->setScaleType(steps ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-  y->setLabel(form.delay ? "Group delay, s" : form.impedance ? "|Z|, \u03a9" : form.in_db ? "Gain, dB" : "Gain");
-  if (steps) {
-    auto ticker = QSharedPointer<PrefixTicker>(new PrefixTicker(form.impedance ? "ohm" : "1"));
-    ticker->setLogBase(10);
-    ticker->setSubTickCount(8);
-    y->setTicker(ticker);
-  } else {
-    y->setTicker(QSharedPointer<QCPAxisTicker>(new QCPAxisTicker));
-  }
+  measure_axis(y, form.delay ? "Group delay" : form.impedance ? "|Z|" : "Gain",
+               form.delay ? "s" : form.impedance ? "ohm" : form.in_db ? "dB" : "1", steps);
   for (auto* rect : {gain_, phase_, coherence_}) {
     auto* x = rect->axis(QCPAxis::atBottom);
-    x->setScaleType(form.logarithmic ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
-    if (form.logarithmic)
-      x->setTicker(frequency_ticker());
-    else
-      x->setTicker(QSharedPointer<LinearPrefixTicker>(new LinearPrefixTicker));
+    const auto label = x->label().section(',', 0, 0);
+    measure_axis(x, label, "Hz", form.logarithmic);
   }
   phase_->axis(QCPAxis::atLeft)->setLabel(form.impedance ? "Angle, \u00b0" : "Phase, \u00b0");
 }

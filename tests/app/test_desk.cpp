@@ -1,0 +1,215 @@
+#include <catch2/catch.hpp>
+#include <random>
+
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+
+namespace {
+
+app::StudyLine* line_of(OpenWindow& open, const QString& study) {
+  return drive::control<app::StudyLine>(open.window, "Study: " + study);
+}
+
+/// Every byte that undo must bring back: plans, settings, wakes, notes, claims.
+std::string written(app::Desk& desk) {
+  nlohmann::json out;
+  for (const auto& study : desk.document.studies()) {
+    auto& one = out[study.name];
+    one["plan"] = study.plan;
+    one["settings"] = study.settings;
+    one["wake"] = study.wake.value_or(0);
+    for (const auto& claim : desk.document.claims(study.id)) one["claims"].push_back(claim.text);
+    for (const auto& take : desk.document.takes(study.id)) one["takes"].push_back({take.note, take.aside});
+  }
+  return out.dump();
+}
+
+}  // namespace
+
+TEST_CASE("the ledger folds studies into lines with a mark for each claim", "[app][ledger]") {
+  OpenWindow open;
+  REQUIRE(drive::ledger_read(open.window));
+  const auto studies = open.desk().document.studies().size();
+  CHECK(open.window.findChildren<app::StudyLine*>().size() >= qsizetype(studies));
+  auto* loop = line_of(open, "Regulator loop");
+  REQUIRE(loop);
+  REQUIRE(drive::until([&] { return loop->verdicts().size() == 3; }));
+  CHECK(std::count(loop->verdicts().begin(), loop->verdicts().end(), judge::Verdict::fails) == 1);
+  // Only the one in view is open.
+  const auto rows = [&] {
+    qsizetype seen = 0;
+    for (auto* row : open.window.findChildren<app::LedgerRow*>()) seen += row->isVisible();
+    return seen;
+  };
+  CHECK(rows() == 4);
+  drive::click(loop);
+  REQUIRE(drive::until([&] { return rows() == 3; }));
+  CHECK(open.desk().focus.study()->name == "Regulator loop");
+  // Down walks on, up comes back.
+  QTest::keyClick(line_of(open, "Regulator loop"), Qt::Key_Down);
+  CHECK(open.desk().focus.study()->name == "Transducer impedance");
+  QTest::keyClick(line_of(open, "Transducer impedance"), Qt::Key_Up);
+  CHECK(open.desk().focus.study()->name == "Regulator loop");
+}
+
+TEST_CASE("the ledger keeps to what fails, worst first, and shows what is in view", "[app][ledger]") {
+  OpenWindow open;
+  REQUIRE(drive::ledger_read(open.window));
+  open.choose_study("Preamp through probes");
+  drive::click(drive::button(open.window, "Ledger: only what fails or is too close"));
+  CHECK(line_of(open, "Regulator loop"));
+  CHECK_FALSE(line_of(open, "Preamp passband"));
+  CHECK(line_of(open, "Preamp through probes"));
+  drive::click(drive::button(open.window, "Ledger: only what fails or is too close"));
+  REQUIRE(line_of(open, "Preamp passband"));
+  drive::click(drive::button(open.window, "Ledger: worst first"));
+  CHECK(line_of(open, "Regulator loop")->y() < line_of(open, "Preamp passband")->y());
+  drive::click(drive::button(open.window, "Ledger: worst first"));
+  // The last study is below the fold until it is looked at.
+  const auto& last = open.desk().document.studies().back();
+  open.desk().focus.select_study(last.id);
+  auto* ledger = open.window.findChild<app::LedgerView*>();
+  CHECK(drive::until([&] {
+    auto* line = line_of(open, QString::fromStdString(last.name));
+    return line && !line->visibleRegion().isEmpty() && ledger->viewport()->rect().contains(line->mapTo(ledger->viewport(), QPoint(2, 2)));
+  }));
+}
+
+TEST_CASE("a run goes on as it was asked for, whatever is looked at meanwhile", "[app][desk]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  const auto first = desk.focus.study_id();
+  REQUIRE(desk.focus.edit("points", "6 points").isEmpty());
+  REQUIRE(desk.focus.edit("refine", "off").isEmpty());
+  const auto before = desk.focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(desk.runner.running());
+  // Another study, one that repeats and keeps its last pass: its plan is none of the run's business.
+  for (const auto& study : desk.document.studies())
+    if (study.name == "Preamp through probes") desk.focus.select_study(study.id);
+  const auto second = desk.focus.study_id();
+  REQUIRE(second != first);
+  const auto others = desk.focus.takes().size();
+  REQUIRE(desk.focus.edit("repeat", "until stopped, keeping the last pass").isEmpty());
+  REQUIRE(drive::until([&] { return !desk.runner.running(); }, 60000));
+  QTest::qWait(100);
+  CHECK_FALSE(desk.runner.running());
+  CHECK(desk.document.takes(first).size() == before + 1);
+  CHECK(desk.document.takes(second).size() == others);
+  CHECK(desk.focus.study_id() == second);
+}
+
+TEST_CASE("the bench has one owner", "[app][desk]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  desk.runner.set_paced(true);
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(desk.runner.running());
+  CHECK(desk.runner.zero_sensor("response") == "The bench is in use already.");
+  CHECK(desk.runner.check_factor("response") == "The bench is in use already.");
+  CHECK_FALSE(desk.runner.start().isEmpty());
+  CHECK_FALSE(desk.open(open.demo.practice()));
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  REQUIRE(drive::until([&] { return !desk.runner.running(); }, 60000));
+  desk.runner.set_paced(false);
+  CHECK(desk.runner.zero_sensor("response").isEmpty());
+  CHECK(desk.runner.running());
+  CHECK_FALSE(desk.runner.taking());
+  CHECK_FALSE(desk.runner.start().isEmpty());
+  REQUIRE(drive::until([&] { return !desk.runner.running(); }, 60000));
+}
+
+TEST_CASE("two hundred edits over several studies are undone and done again to the same bytes", "[app][desk][property]") {
+  const drive::DemoCopy demo;
+  app::Desk desk;
+  REQUIRE(desk.open(demo.path()));
+  const auto start = written(desk);
+  std::mt19937 random(4);
+  const auto& studies = desk.document.studies();
+  const auto any = [&](std::size_t n) { return std::size_t(random() % n); };
+  for (int step = 0; step < 200; ++step) {
+    desk.focus.select_study(studies[any(studies.size())].id);
+    const auto id = desk.focus.study_id();
+    switch (any(5)) {
+      case 0:
+        // Words that one of the kinds has; the other refuses them and nothing changes.
+        desk.focus.edit(any(2) ? "stop" : "delay", QString::number(1 + int(any(90))) + (any(2) ? " kHz" : " ms"));
+        break;
+      case 1:
+        desk.focus.edit_setting("from", QString::number(int(any(3))) + (any(2) ? " Hz" : " V"));
+        break;
+      case 2:
+        if (const auto& takes = desk.document.takes(id); !takes.empty())
+          desk.document.set_wake(id, any(2) ? std::optional(takes[any(takes.size())].id) : std::nullopt);
+        break;
+      case 3:
+        if (const auto& takes = desk.document.takes(id); !takes.empty())
+          desk.document.set_note(id, takes[any(takes.size())].id, QString("note %1").arg(step));
+        break;
+      default:
+        desk.document.write_claim(id, any(2) ? "High corner at least 11 kHz" : "Loop area at most 3 W");
+    }
+  }
+  const auto end = written(desk);
+  CHECK(end != start);
+  auto& undo = desk.document.undo_stack();
+  const int edits = undo.count();
+  CHECK(edits > 60);
+  while (undo.canUndo()) undo.undo();
+  CHECK(written(desk) == start);
+  while (undo.canRedo()) undo.redo();
+  CHECK(written(desk) == end);
+}
+
+TEST_CASE("what is said of a study is shown there, goes by a click and is found again", "[app][desk]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  const auto first = desk.focus.study_id();
+  desk.messages.say("The loop closes.", false, first);
+  auto* message = open.window.findChild<QLabel*>("message");
+  REQUIRE(message->isVisible());
+  for (const auto& study : desk.document.studies())
+    if (study.id != first) {
+      desk.focus.select_study(study.id);
+      break;
+    }
+  CHECK_FALSE(message->isVisible());
+  desk.messages.say("Of the first one.", true, first);
+  CHECK_FALSE(message->isVisible());
+  desk.messages.say("Of no study.", false);
+  REQUIRE(message->isVisible());
+  drive::click(message);
+  CHECK_FALSE(message->isVisible());
+  REQUIRE(desk.messages.all().size() >= 3);
+  CHECK(desk.messages.all().back().text == "Of no study.");
+}
+
+TEST_CASE("a list of sensors that cannot be read is left as it is", "[app][desk]") {
+  OpenWindow open;
+  const QString path = app::SensorList::path();
+  QDir().mkpath(QFileInfo(path).path());
+  const QByteArray before = [&] {
+    QFile old(path);
+    return old.open(QIODevice::ReadOnly) ? old.readAll() : QByteArray();
+  }();
+  const auto write = [&](const QByteArray& text) {
+    QFile file(path);
+    REQUIRE(file.open(QIODevice::WriteOnly));
+    file.write(text);
+  };
+  write("{ no list");
+  app::SensorList list;
+  CHECK_FALSE(list.trouble().isEmpty());
+  auto sensor = bench::stock_sensors().front();
+  sensor.name = "Mine";
+  CHECK(list.keep(sensor).contains("left as it is"));
+  QFile after(path);
+  REQUIRE(after.open(QIODevice::ReadOnly));
+  CHECK(after.readAll() == "{ no list");
+  if (before.isEmpty())
+    QFile::remove(path);
+  else
+    write(before);
+}
