@@ -59,7 +59,9 @@ Readings::~Readings() {
 void Readings::forget_study(long long study) {
   ++generation_;
   reading_.reset();
-  for (const auto& take : document_->takes(study)) forget(take.id);
+  // A running take is still shown as it comes; it is judged anew when it has ended.
+  for (const auto& take : document_->takes(study))
+    if (take.id != live_) forget(take.id);
 }
 
 void Readings::forget(long long take) {
@@ -69,6 +71,12 @@ void Readings::forget(long long take) {
   }
   asked_.remove_if([&](const Asked& a) { return a.take == take; });
   if (live_ == take) live_.reset();
+  if (reading_ && reading_->take == take) {
+    // What is being read of it is older than what it is now.
+    ++generation_;
+    reading_.reset();
+    start_next();
+  }
 }
 
 void Readings::keep(long long take, TakeViewPtr view) {
@@ -157,6 +165,11 @@ TakeViewPtr Readings::judged(long long study) {
   if (const auto it = views_.find(take); it != views_.end()) return *it;
   request(study, take, false);
   return nullptr;
+}
+
+void Readings::begin_live(long long take) {
+  forget(take);
+  live_ = take;
 }
 
 void Readings::show_live(TakeViewPtr view) {

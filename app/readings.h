@@ -41,7 +41,9 @@ class Readings : public QObject {
   /// What is in view, the take itself.
   TakeViewPtr shown() { return focus_->shown() ? view(*focus_->shown()) : nullptr; }
 
-  /// A running take as far as it has come.
+  /// A take is running: it is shown as it comes, and read when it has ended.
+  void begin_live(long long take);
+  /// As far as it has come.
   void show_live(TakeViewPtr view);
   /// It has ended: it is read from the dossier from now on.
   void forget(long long take);

@@ -197,6 +197,7 @@ void Runner::launch(long long id, run::RunOptions options) {
             this,
             [this, began] {
               job_.take = began;
+              readings_->begin_live(began);
               document_->reread_takes(job_.study);
               if (focus_->study_id() == job_.study)
                 focus_->follow(began, job_.last_pass && !focus_->overlaid().isEmpty());

@@ -100,12 +100,10 @@ QString words_of(const dossier::Take& take) {
 }  // namespace
 
 QSize TakeDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
-  constexpr int kLeast = 226, kMost = 380, kBeside = 118;  // pixels; beside the words stand the picture and the margins
+  constexpr int kLeast = 226, kMost = 340, kBeside = 118;  // pixels; beside the words stand the picture and the margins
   const auto& take = static_cast<const TakesModel*>(index.model())->take(index.row());
   const QFontMetrics metrics(render::text_font(11));
-  // Two lines break between words: a little more than half of it each.
-  const int each = int(0.56 * metrics.horizontalAdvance(words_of(take))) + metrics.averageCharWidth() * 2;
-  return {std::clamp(each + kBeside, kLeast, kMost), 64};
+  return {std::clamp(metrics.horizontalAdvance(words_of(take)) + kBeside, kLeast, kMost), 64};
 }
 
 QRect TakeDelegate::pin_area(const QRect& card) { return {card.right() - 30, card.top() + 4, 24, 22}; }

@@ -30,7 +30,7 @@ class TakeDelegate : public QStyledItemDelegate {
  public:
   TakeDelegate(Desk* desk, QObject* parent) : QStyledItemDelegate(parent), desk_(desk) {}
   void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-  /// As wide as its words need in two lines, up to a limit.
+  /// As wide as its words need on one line, up to a limit.
   QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override;
   static QRect pin_area(const QRect& card);
 

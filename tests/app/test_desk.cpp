@@ -101,6 +101,25 @@ TEST_CASE("a run goes on as it was asked for, whatever is looked at meanwhile", 
   CHECK(desk.focus.study_id() == second);
 }
 
+TEST_CASE("a take that has ended is read whole, however often it was asked for while it ran", "[app][desk]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  REQUIRE(desk.focus.edit("refine", "off").isEmpty());
+  for (int run = 0; run < 3; ++run) {
+    QTest::keyClick(&open.window, Qt::Key_Space);
+    REQUIRE(drive::until([&] {
+      if (desk.runner.take()) desk.readings.view(*desk.runner.take());
+      return !desk.runner.running();
+    }, 60000));
+    REQUIRE(drive::settled(open.window));
+    const auto& take = desk.focus.takes().back();
+    const auto view = desk.readings.view(take.id);
+    REQUIRE(view);
+    CHECK(app::curve_of(view).points.size() == std::size_t(take.points));
+    for (const auto& doubt : view->analysis.reading.doubts) CHECK(doubt.key != "record.damaged");
+  }
+}
+
 TEST_CASE("the bench has one owner", "[app][desk]") {
   OpenWindow open;
   auto& desk = open.desk();
