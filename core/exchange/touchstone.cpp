@@ -4,6 +4,7 @@
 
 #include <fast_float/fast_float.h>
 
+#include <algorithm>
 #include <cctype>
 #include <cmath>
 #include <numbers>
@@ -204,6 +205,10 @@ Result<void> Reader::take_numbers(const std::vector<std::string_view>& line) {
     row = {at(0), first_21_ ? at(1) : at(2), first_21_ ? at(2) : at(1), at(3)};
   else
     row = {at(0), at(1), at(1), at(2)};
+  if (!std::isfinite(f) || !std::all_of(row.begin(), row.end(), [](Complex v) {
+        return std::isfinite(v.real()) && std::isfinite(v.imag());
+      }))
+    return error("a number is too large for what it stands for");
   // Version 1 norms Z and Y by the reference.
   if (version_ < 2 && data_.kind == 'Z')
     for (auto& z : row) z *= data_.reference;

@@ -299,10 +299,11 @@ void hold(const std::vector<truth::Experiment>& experiments) {
     for (const auto& row : truth::measure(experiment, experiment.quick)) {
       INFO(row.figure << ", " << row.experiment << ": spread " << row.spread << " bias " << row.bias);
       CHECK(row.repetitions > 0);
-      if (truth::exceptions().contains({row.figure, row.experiment})) continue;
-      CHECK(row.spread > 0.5);
-      CHECK(row.spread < 2);
-      CHECK(std::abs(row.bias) < 1);
+      // What is known to lie outside the band of docs/truth.md does not leave it by any amount.
+      const double loose = truth::exceptions().contains({row.figure, row.experiment}) ? 1.6 : 1;
+      CHECK(row.spread > 0.5 / loose);
+      CHECK(row.spread < 2 * loose);
+      CHECK(std::abs(row.bias) < loose);
     }
   }
   CHECK(measured > 0);

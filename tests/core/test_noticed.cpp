@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "exchange/curves.h"
+#include "exchange/touchstone.h"
 #include "judge/claim_words.h"
 #include "run/ledger.h"
 #include "study/iv/brief.h"
@@ -103,6 +104,16 @@ TEST_CASE("a cell that is no number is named by line, column and what stands the
   curves = exchange::read_curves(other, *study::find_kind("response"));
   REQUIRE_FALSE(curves);
   CHECK(curves.error().message.find("u.csv:3: column 2 (gain): \"abc\"") != std::string::npos);
+}
+
+TEST_CASE("a network file whose decibels are beyond all numbers is refused with its line", "[touchstone]") {
+  for (const char* text : {"# MHz S DB\n5 299999999999999999999 1\n", "# GHz S RI\n1e308 0.5 0.1\n"}) {
+    const auto read = exchange::read_touchstone(text, "part.s1p");
+    REQUIRE_FALSE(read);
+    CHECK(read.error().message.find("part.s1p:2") != std::string::npos);
+    CHECK(read.error().message.find("too large") != std::string::npos);
+  }
+  CHECK(exchange::read_touchstone("# MHz S DB\n5 200 1\n", "part.s1p"));
 }
 
 TEST_CASE("a preview shows the first five rows", "[csv]") {
