@@ -164,7 +164,14 @@ bool PointLens::handle_key(int key) {
   return false;
 }
 
+void PointLens::showEvent(QShowEvent* event) {
+  Lens::showEvent(event);
+  reload();
+}
+
+/// Records are read and fitted only for somebody who looks.
 void PointLens::reload() {
+  if (!isVisible()) return;
   const auto shown = desk_->focus.shown();
   const auto view = shown ? desk_->readings.view(*shown) : nullptr;
   const auto blank = [&](const QString& why) {

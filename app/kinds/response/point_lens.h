@@ -22,6 +22,9 @@ class PointLens : public Lens {
   void show_point(int index) override;
   int index() const { return index_; }
 
+ protected:
+  void showEvent(QShowEvent* event) override;
+
  private:
   struct Panel {
     QCPAxisRect* samples;
