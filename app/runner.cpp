@@ -285,8 +285,9 @@ void Runner::use_bench(const QString& doing, long long study,
         this,
         [this, done = std::move(done)] {
           worker_.join();
-          // It reads what the job was; after it another may begin.
+          // It reads what the job was, and may begin a take.
           done();
+          if (running()) return;
           job_ = {};
           emit running_changed();
         },
