@@ -40,6 +40,9 @@ Result<ReducedPtr> Kind::reduce(const std::vector<Point>& points, const Settings
   const auto joined = reducer(settings);
   if (!joined) return tl::unexpected(joined.error());
   for (const auto& point : points)
+    if (!point.setting.is_object())
+      return fail(Fault::input, "Point {}: how it was taken cannot be read.", point.index + 1);
+  for (const auto& point : points)
     if (auto ok = (*joined)->add(point); !ok) return tl::unexpected(ok.error());
   return (*joined)->so_far();
 }

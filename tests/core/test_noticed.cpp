@@ -2,6 +2,7 @@
 #include <clocale>
 #include <cmath>
 
+#include "device/expectation.h"
 #include "exchange/curves.h"
 #include "exchange/touchstone.h"
 #include "judge/claim_words.h"
@@ -14,6 +15,7 @@
 #include "study/iv/figures.h"
 #include "study/iv/loop.h"
 #include "study/iv/preflight.h"
+#include "study/iv/ramp.h"
 #include "study/kind.h"
 #include "study/response/figures.h"
 #include "study/response/plan.h"
@@ -114,6 +116,31 @@ TEST_CASE("a network file whose decibels are beyond all numbers is refused with 
     CHECK(read.error().message.find("too large") != std::string::npos);
   }
   CHECK(exchange::read_touchstone("# MHz S DB\n5 200 1\n", "part.s1p"));
+}
+
+TEST_CASE("a point whose set-up is no object is told, not thrown", "[dossier][damage]") {
+  const study::Record record{.sample_rate = 1e4, .channels = {{.role = "stimulus"}, {.role = "response"}}};
+  for (const auto* kind : study::kinds())
+    for (const nlohmann::json& setting : {nlohmann::json(7), nlohmann::json(), nlohmann::json("x"), nlohmann::json::array({1})}) {
+      const auto analysis = kind->analyse({study::Point{.setting = setting, .records = {record}}}, {}, {});
+      REQUIRE_FALSE(analysis);
+      CHECK(analysis.error().fault == Fault::input);
+    }
+}
+
+TEST_CASE("kept JSON of any type is read or refused", "[dossier][damage]") {
+  for (const nlohmann::json& json : {nlohmann::json(7), nlohmann::json(), nlohmann::json("x"), nlohmann::json::array({1})}) {
+    INFO(json.dump());
+    CHECK_FALSE(response::plan_from_json(json));
+    CHECK_FALSE(iv::plan_from_json(json));
+    CHECK_NOTHROW((void)bench::hookup_from_json(json));
+    CHECK_NOTHROW((void)bench::chain_from_json(json));
+    CHECK_NOTHROW((void)bench::sensor_from_json(json));
+    CHECK_NOTHROW((void)bench::sensing_from_json(json));
+    CHECK_NOTHROW((void)device::ratings_from_json(json));
+    CHECK_NOTHROW((void)device::expectations_from_json(json));
+    CHECK_NOTHROW((void)iv::ramp_from_json(json));
+  }
 }
 
 TEST_CASE("a preview shows the first five rows", "[csv]") {
