@@ -25,6 +25,9 @@ struct Desk {
   bool open(const QString& path) { return free() && document.open(path); }
   bool create(const QString& path) { return free() && document.create(path); }
 
+  /// Says what went wrong with the study in view; nothing where nothing did.
+  void complain(const QString& trouble) { messages.say_trouble(trouble, focus.study_id()); }
+
  private:
   bool free() {
     if (runner.running()) messages.say("A take is running; stop it before opening another dossier.", true);

@@ -1,7 +1,7 @@
 #pragma once
-#include <QHash>
 #include <QObject>
 #include <QUndoStack>
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -123,9 +123,9 @@ class Document : public QObject {
   Messages* messages_;
   std::optional<dossier::Store> store_;
   std::vector<dossier::Study> studies_;
-  QHash<long long, Facts> facts_;
-  QHash<long long, std::shared_ptr<const run::Device>> devices_;
-  QHash<long long, std::vector<dossier::Unit>> units_;
+  std::map<long long, Facts> facts_;
+  std::map<long long, std::shared_ptr<const run::Device>> devices_;
+  std::map<long long, std::vector<dossier::Unit>> units_;
   QUndoStack undo_;
 };
 

@@ -8,10 +8,9 @@
 namespace heron::app {
 
 void Document::forget_devices() {
-  const auto assemblies = devices_.keys();
-  devices_.clear();
+  const auto assemblies = std::exchange(devices_, {});
   units_.clear();
-  for (const auto assembly : assemblies) emit device_changed(assembly);
+  for (const auto& [assembly, device] : assemblies) emit device_changed(assembly);
 }
 
 void Document::write_device(long long assembly, const dossier::DeviceInfo& device) {

@@ -225,8 +225,7 @@ HookupPage::HookupPage(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_
         QInputDialog::getText(this, "Sense another quantity", "Its name, as formulas will call it", QLineEdit::Normal,
                               QString("v%1").arg(hookup().chains.size() + 1), &ok);
     if (!ok) return;
-    if (const auto trouble = desk_->focus.edit("hookup.add", name); !trouble.isEmpty())
-      desk_->messages.say(trouble, true);
+    desk_->complain(desk_->focus.edit("hookup.add", name));
   });
   auto* compute = new QPushButton("Compute one\u2026", sheet_);
   compute->setAccessibleName("Compute a quantity");
@@ -237,8 +236,7 @@ HookupPage::HookupPage(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_
         QInputDialog::getText(this, "Compute a quantity", "name = formula [unit]; part names stand for their values",
                               QLineEdit::Normal, "i_load = (response - stimulus)/R6 [A]", &ok);
     if (!ok) return;
-    if (const auto trouble = desk_->focus.edit("hookup.compute", text); !trouble.isEmpty())
-      desk_->messages.say(trouble, true);
+    desk_->complain(desk_->focus.edit("hookup.compute", text));
   });
   top->addWidget(add);
   top->addWidget(compute);
@@ -341,8 +339,7 @@ void HookupPage::rebuild() {
     line->addStretch(1);
     auto* drop = small_button("Take out", "Take out " + name, "Computes this quantity no more", row);
     connect(drop, &QPushButton::clicked, this, [this, n = c.name] {
-      if (const auto trouble = desk_->focus.edit("hookup." + n + ".remove", ""); !trouble.isEmpty())
-        desk_->messages.say(trouble, true);
+      desk_->complain(desk_->focus.edit("hookup." + n + ".remove", ""));
     });
     line->addWidget(drop);
     computed_->addWidget(row);
@@ -526,19 +523,19 @@ QWidget* HookupPage::make_sensor_list() {
                                                "My " + QString::fromStdString(sensor.name).toLower(), &ok);
     if (!ok || name.trimmed().isEmpty()) return;
     sensor.name = name.trimmed().toStdString();
-    if (const auto trouble = desk_->sensors.keep(sensor); !trouble.isEmpty()) desk_->messages.say(trouble, true);
+    desk_->messages.say_trouble(desk_->sensors.keep(sensor));
   });
   auto* in = small_button("Bring in\u2026", "Bring in sensors", "Sensors from a JSON file", list);
   connect(in, &QPushButton::clicked, this, [this] {
     const QString path = QFileDialog::getOpenFileName(this, "Bring in sensors", {}, "Sensors (*.json)");
     if (path.isEmpty()) return;
-    if (const auto trouble = desk_->sensors.bring_in(path); !trouble.isEmpty()) desk_->messages.say(trouble, true);
+    desk_->messages.say_trouble(desk_->sensors.bring_in(path));
   });
   auto* out = small_button("Write\u2026", "Write sensors", "Your sensors to a JSON file, for another machine", list);
   connect(out, &QPushButton::clicked, this, [this] {
     const QString path = QFileDialog::getSaveFileName(this, "Write sensors", "sensors.json", "Sensors (*.json)");
     if (path.isEmpty()) return;
-    if (const auto trouble = desk_->sensors.write_to(path); !trouble.isEmpty()) desk_->messages.say(trouble, true);
+    desk_->messages.say_trouble(desk_->sensors.write_to(path));
   });
   for (auto* b : {keep, in, out}) top->addWidget(b);
   column->addLayout(top);

@@ -265,13 +265,13 @@ void ImportPage::accept(bool aside) {
 
 void ImportPage::bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside) {
   if (!trouble.isEmpty()) {
-    desk_->messages.say(trouble, true);
+    desk_->complain(trouble);
     return rebuild();
   }
   trouble = desk_->focus.bring_in(curves, kind_of(*desk_), aside);
   emit closed();
   if (!trouble.isEmpty())
-    desk_->messages.say(trouble, true);
+    desk_->complain(trouble);
   else
     desk_->messages.say(curves.size() == 1 ? text(curves.front().name) + (aside ? " is laid aside beside the one before; the ledger stays as it is."
                                                                                      : " is in as a take beside the one before.")

@@ -9,7 +9,6 @@ namespace heron::app {
 Outlook::Outlook(Focus* focus, Messages* messages, QObject* parent)
     : QObject(parent), focus_(focus), messages_(messages) {
   thinker_.setMaxThreadCount(1);
-  connect(focus_, &Focus::study_changed, this, &Outlook::ask);
   connect(focus_, &Focus::plan_changed, this, &Outlook::ask);
   connect(focus_, &Focus::device_changed, this, &Outlook::ask);
 }

@@ -25,6 +25,7 @@ TakeViewPtr read(const std::string& path, const dossier::Study& study, long long
     auto one = run::read_take(*store, study, *take);
     if (!one) return troubled(one.error());
     view->reduced = std::move(one->reduced);
+    view->small = view->reduced->small();
     view->analysis = std::move(one->analysis);
   }
   auto lines = run::judge_take(*store, study, &*take, take->points > 0 ? &view->analysis : nullptr);

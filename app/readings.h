@@ -14,6 +14,7 @@ namespace heron::app {
 struct TakeView {
   dossier::Take take;
   study::ReducedPtr reduced;  ///< null where nothing was read
+  study::Columns small;  ///< of it, for the card of the take
   study::Analysis analysis;
   std::vector<run::LedgerLine> lines;
   QString trouble;  ///< why it cannot be read, where it cannot

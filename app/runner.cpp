@@ -10,6 +10,8 @@ namespace heron::app {
 namespace {
 
 constexpr int kFrame = 33;  ///< ms between live pictures
+constexpr const char* kInUse = "The bench is in use already.";
+constexpr const char* kNoSuchQuantity = "The hookup has no such quantity.";
 
 /// Makes the pictures of a running take, in the worker.
 class LiveReading {
@@ -32,6 +34,7 @@ class LiveReading {
     const auto reduced = reducer_->so_far();
     if (!reduced) return view;
     view->reduced = *reduced;
+    view->small = view->reduced->small();
     // Figures while the take runs, as long as they cost no more than a frame.
     if ((*reduced)->quick())
       if (auto analysis = (*reduced)->read(study_.settings, figures_)) {
@@ -84,7 +87,7 @@ study::Surroundings Runner::surroundings(long long id) const {
 }
 
 QString Runner::trouble_to_run() const {
-  if (running()) return job_.taking ? "A take is running already." : "The bench is in use already.";
+  if (running()) return job_.taking ? "A take is running already." : kInUse;
   if (!focus_->study()) return "There is no study to take yet.";
   if (document_->read_only()) return "The dossier is open for reading only.";
   if (!focus_->plan()) return "The study's plan cannot be read, so it cannot be taken.";
@@ -94,7 +97,6 @@ QString Runner::trouble_to_run() const {
 QString Runner::start(const std::string& purpose) {
   if (const QString trouble = trouble_to_run(); !trouble.isEmpty()) return trouble;
   if (const QString refused = outlook_->refusal(); !refused.isEmpty()) return refused;
-  job_ = {};
   launch(focus_->study_id(), {.accepted = outlook_->accepted(), .purpose = purpose});
   return {};
 }
@@ -104,7 +106,6 @@ QString Runner::retake(long long take, const std::vector<int>& points) {
   if (points.empty()) return "No points are chosen.";
   if (const auto whole = focus_->plan()->only_whole(); !whole.empty()) return QString::fromStdString(whole);
   if (const QString refused = outlook_->refusal(); !refused.isEmpty()) return refused;
-  job_ = {};
   launch(focus_->study_id(),
          {.note = points.size() == 1 ? "one point read again" : fmt::format("{} points read again", points.size()),
           .accepted = outlook_->accepted(),
@@ -121,18 +122,20 @@ QString Runner::begin(const study::Offer& offer) {
     const auto around = surroundings(study);
     if (const auto refused = study::refusal(procedure->preflight(around), outlook_->accepted()))
       return QString::fromStdString(refused->message);
-    job_ = {};
     job_.procedure = procedure;
+    job_.options.accepted = outlook_->accepted();
     probe(study);
     return {};
   }
   const auto seen = readings_->shown();
   const auto next = procedure->first(*focus_->plan(), surroundings(study), seen ? seen->reduced.get() : nullptr);
   if (!next) return QString::fromStdString(next.error().message);
-  job_ = {};
   job_.study = study;
   job_.procedure = procedure;
-  return go_on(next) ? QString() : QString("Nothing came of it.");
+  job_.options.accepted = outlook_->accepted();
+  // What came of it was said already.
+  if (!go_on(next)) job_ = {};
+  return {};
 }
 
 /// The next pass of a procedure; false where it has ended.
@@ -309,13 +312,17 @@ void Runner::probe(long long id) {
             });
 }
 
-QString Runner::zero_sensor(const std::string& name) {
-  if (running()) return "The bench is in use already.";
+std::optional<bench::Chain> Runner::chain_of(const std::string& name) const {
   const auto plan = focus_->plan();
   const auto* hookup = plan ? plan->hookup() : nullptr;
   const auto* chain = hookup ? hookup->find(name) : nullptr;
-  if (!chain) return "The hookup has no such quantity.";
-  job_ = {};
+  return chain ? std::optional(*chain) : std::nullopt;
+}
+
+QString Runner::zero_sensor(const std::string& name) {
+  if (running()) return kInUse;
+  const auto chain = chain_of(name);
+  if (!chain) return kNoSuchQuantity;
   use_bench("Reading the zero of " + QString::fromStdString(name), focus_->study_id(),
             [this, chain = *chain, bench = bench_name()](std::stop_token) -> std::function<void()> {
               const auto zero = run::read_zero(chain, bench);
@@ -335,12 +342,9 @@ QString Runner::zero_sensor(const std::string& name) {
 }
 
 QString Runner::check_factor(const std::string& name) {
-  if (running()) return "The bench is in use already.";
-  const auto plan = focus_->plan();
-  const auto* hookup = plan ? plan->hookup() : nullptr;
-  const auto* chain = hookup ? hookup->find(name) : nullptr;
-  if (!chain) return "The hookup has no such quantity.";
-  job_ = {};
+  if (running()) return kInUse;
+  const auto chain = chain_of(name);
+  if (!chain) return kNoSuchQuantity;
   use_bench("Checking the factor of " + QString::fromStdString(name), focus_->study_id(),
             [this, chain = *chain, bench = bench_name()](std::stop_token) -> std::function<void()> {
               const auto check = run::read_known_signal(chain, bench);

@@ -73,6 +73,7 @@ class Runner : public QObject {
   };
 
   QString trouble_to_run() const;
+  std::optional<bench::Chain> chain_of(const std::string& quantity) const;
   void launch(long long study, run::RunOptions options);
   void probe(long long study);
   /// Work on the bench that is no take; `done` is called in this thread with what it came to.
@@ -90,7 +91,7 @@ class Runner : public QObject {
   Readings* readings_;
   Messages* messages_;
   bool paced_ = false;
-  Job job_;
+  Job job_;  ///< empty while nothing runs
   std::shared_ptr<Live> live_ = std::make_shared<Live>();
   QTimer live_timer_;
   std::jthread worker_;

@@ -33,6 +33,11 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   group_ = new QButtonGroup(this);
   stack_ = new QStackedWidget(this);
   stack_->setMinimumHeight(200);
+  unknown_ = new QLabel(this);
+  unknown_->setAlignment(Qt::AlignCenter);
+  unknown_->setWordWrap(true);
+  unknown_->setAccessibleName("No lens");
+  stack_->addWidget(unknown_);
   column->addWidget(stack_, 1);
   figures_ = new FigureRow(this);
   column->addWidget(figures_);
@@ -89,7 +94,15 @@ void StudyPage::adopt_kind() {
     tabs_->addWidget(tab);
     group_->addButton(tab, k);
   }
-  if (!lenses_.isEmpty()) choose_lens(chosen_.value(view, 0));
+  if (lenses_.isEmpty()) {
+    unknown_->setText(desk_->focus.study() ? "This version has no lens for this kind of study. Its takes stay in the "
+                                             "dossier as they are."
+                                           : QString());
+    stack_->setCurrentWidget(unknown_);
+    figures_->show_cards({});
+  } else {
+    choose_lens(chosen_.value(view, 0));
+  }
 }
 
 Lens* StudyPage::lens() const { return lenses_.isEmpty() ? nullptr : qobject_cast<Lens*>(stack_->currentWidget()); }

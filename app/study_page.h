@@ -37,6 +37,7 @@ class StudyPage : public QWidget {
   QHBoxLayout* tabs_;
   QButtonGroup* group_;
   QStackedWidget* stack_;
+  QLabel* unknown_;  ///< in the place of lenses where the kind has none
   BriefView* brief_;
   SourcePicture* sources_;
   FigureRow* figures_;

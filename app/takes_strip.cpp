@@ -147,7 +147,7 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
 
   const auto view = desk_->readings.view(take.id);
   if (view && view->reduced)
-    paint_small(p, view->reduced->small(), QRectF(card.right() - 84, card.top() + 30, 74, 22),
+    paint_small(p, view->small, QRectF(card.right() - 84, card.top() + 30, 74, 22),
                 QPen(colour, 1.4, render::take_dashed(take.number) ? Qt::DashLine : Qt::SolidLine), wake);
   if (option.state & QStyle::State_HasFocus && !shown) {
     p->setPen(QPen(theme().heron, 1, Qt::DotLine));

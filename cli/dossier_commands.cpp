@@ -228,11 +228,16 @@ Result<int> take(const TakeOptions& options) {
       std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total,
                    format_duration(p.bench_seconds_left).c_str());
   };
-  events.found = [](const std::vector<study::Doubt>& findings) {
+  events.found = [&](const std::vector<study::Doubt>& findings) -> Result<void> {
     for (const auto& d : findings)
       std::cout << "  before the take, " << study::severity_text(d.severity) << " (" << d.key << "): " << d.text << " "
                 << d.remedy << "\n";
     std::cout.flush();
+    // A key that was mistyped is told before the bench drives anything.
+    for (const auto& key : options.accepted)
+      if (std::none_of(findings.begin(), findings.end(), [&](const auto& f) { return f.key == key; }))
+        return fail(Fault::usage, "Nothing was found that is called \"{}\"; there is nothing to accept.", key);
+    return {};
   };
   const auto id = run::run_take(
       *store, *study, options.bench, seed,

@@ -36,10 +36,8 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
 
   const auto levels = (*plan)->predict(around);
   const auto findings = (*plan)->preflight(around, levels ? &*levels : nullptr);
-  if (events.found) events.found(findings);
-  for (const auto& key : options.accepted)
-    if (std::none_of(findings.begin(), findings.end(), [&](const auto& f) { return f.key == key; }))
-      return fail(Fault::usage, "Nothing was found that is called \"{}\"; there is nothing to accept.", key);
+  if (events.found)
+    if (auto ok = events.found(findings); !ok) return tl::unexpected(ok.error());
   if (const auto refused = study::refusal(findings, options.accepted)) return tl::unexpected(*refused);
 
   const auto limits = (*bench)->limits();

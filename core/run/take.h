@@ -15,7 +15,8 @@
 namespace heron::run {
 
 struct TakeEvents {
-  std::function<void(const std::vector<study::Doubt>&)> found;  ///< by preflight, before anything is driven
+  /// By preflight, before anything is driven; what it returns as an error ends the run there.
+  std::function<Result<void>(const std::vector<study::Doubt>&)> found;
   std::function<void(long long take)> began;
   std::function<void(long long take, const study::Point&)> point;
   std::function<void(const study::Progress&)> progress;
@@ -24,7 +25,7 @@ struct TakeEvents {
 /// What else a run is told.
 struct RunOptions {
   std::string note = {};
-  std::set<std::string> accepted = {};  ///< serious findings taken upon oneself
+  std::set<std::string> accepted = {};  ///< serious findings taken upon oneself, found or not
   std::string purpose = {};             ///< "open", "short", "load": see dossier::Take; empty: of the device
   /// Points of an earlier take to read anew; all its others are carried over as they are.
   std::optional<long long> base = {};

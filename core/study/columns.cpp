@@ -1,6 +1,7 @@
 #include "study/columns.h"
 
 #include <algorithm>
+#include <span>
 
 namespace heron::study {
 
@@ -18,39 +19,46 @@ std::vector<const Columns::Column*> Columns::all(std::string_view name) const {
   return out;
 }
 
+namespace {
+
+/// Of each stretch of values its lowest and its highest place, in the order they came.
+std::vector<std::size_t> extremes(std::span<const double> y, std::size_t stretches) {
+  std::vector<std::size_t> kept;
+  for (std::size_t s = 0; s < stretches; ++s) {
+    const auto first = s * y.size() / stretches, next = (s + 1) * y.size() / stretches;
+    const auto stretch = y.subspan(first, next - first);
+    const auto [low, high] = std::minmax_element(stretch.begin(), stretch.end());
+    const auto place = [&](auto it) { return std::size_t(&*it - y.data()); };
+    kept.push_back(std::min(place(low), place(high)));
+    if (low != high) kept.push_back(std::max(place(low), place(high)));
+  }
+  return kept;
+}
+
+std::vector<double> picked(const std::vector<double>& from, const std::vector<std::size_t>& places) {
+  std::vector<double> out;
+  for (const auto k : places) out.push_back(from[k]);
+  return out;
+}
+
+}  // namespace
+
 Columns thinned(Columns columns, std::size_t most) {
+  Columns out{columns.x_name, columns.x_unit, columns.logarithmic};
   for (auto& column : columns.columns) {
     auto x = columns.x_of(column);
     const auto size = std::min(x.size(), column.y.size());
-    std::vector<double> places, values;
-    // Of each stretch its highest and its lowest point, in the order they came.
-    const std::size_t stretches = std::max<std::size_t>(1, most / 2);
-    for (std::size_t s = 0; s < stretches && size > most; ++s) {
-      const auto first = s * size / stretches, last = (s + 1) * size / stretches;
-      const auto [low, high] = std::minmax_element(column.y.begin() + long(first), column.y.begin() + long(last));
-      auto one = std::size_t(low - column.y.begin()), other = std::size_t(high - column.y.begin());
-      if (one > other) std::swap(one, other);
-      for (const auto k : {one, other}) {
-        places.push_back(x[k]);
-        values.push_back(column.y[k]);
-        if (one == other) break;
-      }
+    x.resize(size);
+    column.y.resize(size);
+    if (size > std::max<std::size_t>(most, 2)) {
+      const auto places = extremes(column.y, std::max<std::size_t>(1, most / 2));
+      x = picked(x, places);
+      column.y = picked(column.y, places);
     }
-    if (size <= most) {
-      x.resize(size);
-      places = std::move(x);
-      values.assign(column.y.begin(), column.y.begin() + long(size));
-    }
-    column.x = std::move(places);
-    column.y = std::move(values);
-    column.u.clear();
-    column.shared.clear();
+    out.columns.push_back({.name = column.name, .unit = column.unit, .y = std::move(column.y), .step = column.step,
+                           .x = std::move(x)});
   }
-  columns.x.clear();
-  columns.x_u.clear();
-  columns.x_shared.clear();
-  columns.undecided.clear();
-  return columns;
+  return out;
 }
 
 }  // namespace heron::study

@@ -5,6 +5,7 @@
 
 #include "bench/bench.h"
 #include "study/brief.h"
+#include "study/word_table.h"
 
 /// The hookup as words that can be typed: the same for every kind of study and for the Hookup page.
 namespace heron::study {
@@ -15,6 +16,19 @@ namespace heron::study {
 /// @param pins  of the device, branches included
 Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::string_view text,
                              const std::vector<std::string>& pins);
+
+/// The hookup as a plan P keeps it; its words are set_hookup_word's.
+template <class P>
+Word<P> hookup_word(bench::Hookup P::*member) {
+  return {.kept = "hookup",
+          .keep = [member](const P& p) { return bench::to_json(p.*member); },
+          .take = [member](P& p, const nlohmann::json& json) -> Result<void> {
+            auto read = bench::hookup_from_json(json);
+            if (!read) return tl::unexpected(read.error());
+            p.*member = std::move(*read);
+            return {};
+          }};
+}
 
 /// What is shown beside a hookup's word while it is typed.
 BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const bench::Limits& limits,

@@ -58,6 +58,13 @@ std::vector<std::string> uncertainty_roles(std::string_view quantity) {
   return out;
 }
 
+std::vector<ColumnRole> uncertainty_columns(std::string_view quantity, std::vector<std::string_view> units) {
+  std::vector<ColumnRole> out;
+  for (auto& role : uncertainty_roles(quantity))
+    out.push_back({.name = std::move(role), .units = units, .written_by_export = !out.empty()});
+  return out;
+}
+
 double shared_of(const std::vector<SharedError>& errors, bool second) {
   double squares = 0;
   for (const auto& e : errors) squares += second ? e.second * e.second : e.first * e.first;

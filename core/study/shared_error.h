@@ -5,6 +5,8 @@
 #include <string_view>
 #include <vector>
 
+#include "study/kind.h"
+
 /// Errors that points of a curve have in common: a range's gain, a sensor's factor, an input's delay.
 namespace heron::study {
 
@@ -53,6 +55,8 @@ class SharedDraw {
 inline constexpr int kSharedColumns = 24;
 /// "u_gain" and "u_gain_shared_1"...
 std::vector<std::string> uncertainty_roles(std::string_view quantity);
+/// The same as columns of a table: what single sources do is for our own exports, not offered to people.
+std::vector<ColumnRole> uncertainty_columns(std::string_view quantity, std::vector<std::string_view> units);
 std::string shared_role(std::string_view quantity, int source);
 
 /// Root of the sum of squares of what the sources do to the first or the second quantity.

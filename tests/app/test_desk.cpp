@@ -205,6 +205,41 @@ TEST_CASE("what is said of a study is shown there, goes by a click and is found 
   CHECK(desk.messages.all().back().text == "Of no study.");
 }
 
+TEST_CASE("what goes wrong in a lens is said of the study in view", "[app][desk]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  desk.complain({});
+  CHECK(desk.messages.all().isEmpty());
+  desk.complain(desk.focus.edit_setting("normalise", "one banana"));
+  REQUIRE_FALSE(desk.messages.all().isEmpty());
+  CHECK(desk.messages.all().back().study == desk.focus.study_id());
+}
+
+TEST_CASE("a study of a kind that is not known is shown as that, with no other kind's picture", "[app][desk]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  {
+    auto store = dossier::Store::open(open.demo.path().toStdString());
+    REQUIRE(store);
+    REQUIRE(store->add_study({.name = "Of a later year", .kind = "spin", .plan = {{"speed", 3}}}));
+  }
+  REQUIRE(desk.open(open.demo.path()));
+  const auto& last = desk.document.studies().back();
+  REQUIRE(last.name == "Of a later year");
+  const auto known = desk.focus.study_id();
+  desk.focus.select_study(last.id);
+  auto* unknown = drive::control<QLabel>(open.window, "No lens");
+  REQUIRE(unknown);
+  CHECK(unknown->isVisible());
+  CHECK(unknown->text().contains("no lens"));
+  CHECK(open.window.page().lens_count() == 0);
+  for (const int key : {Qt::Key_1, Qt::Key_BracketRight, Qt::Key_Space}) QTest::keyClick(&open.window, Qt::Key(key));
+  CHECK_FALSE(desk.runner.running());
+  desk.focus.select_study(known);
+  CHECK(open.window.page().lens());
+  CHECK_FALSE(unknown->isVisible());
+}
+
 TEST_CASE("a list of sensors that cannot be read is left as it is", "[app][desk]") {
   OpenWindow open;
   const QString path = app::SensorList::path();

@@ -271,3 +271,33 @@ TEST_CASE("normalising takes the level at a frequency off and keeps it as a figu
   response::normalise(beyond, 1e3);
   CHECK_FALSE(response::read(beyond, settings).find("gain.removed"));
 }
+
+TEST_CASE("a small picture keeps the highest and the lowest place, in order, and short curves whole", "[study]") {
+  std::mt19937 random(7);
+  std::normal_distribution<double> noise;
+  study::Columns columns{.x_name = "frequency", .x_unit = "Hz"};
+  for (int k = 0; k < 5003; ++k) columns.x.push_back(k);
+  study::Columns::Column long_one{.name = "gain", .unit = "dB"}, own{.name = "own", .unit = "V"};
+  for (int k = 0; k < 5003; ++k) long_one.y.push_back(noise(random));
+  own.x = {3, 5, 9};
+  own.y = {1, std::nan(""), 2};
+  own.u = {.1, .1, .1};
+  columns.columns = {long_one, own};
+  const auto small = study::thinned(columns, 60);
+  REQUIRE(small.columns.size() == 2);
+  const auto& thin = small.columns[0];
+  CHECK(thin.y.size() <= 60);
+  CHECK(thin.x.size() == thin.y.size());
+  CHECK(std::is_sorted(thin.x.begin(), thin.x.end()));
+  CHECK(*std::max_element(thin.y.begin(), thin.y.end()) == *std::max_element(long_one.y.begin(), long_one.y.end()));
+  CHECK(*std::min_element(thin.y.begin(), thin.y.end()) == *std::min_element(long_one.y.begin(), long_one.y.end()));
+  for (std::size_t k = 0; k < thin.x.size(); ++k) CHECK(thin.y[k] == long_one.y[std::size_t(thin.x[k])]);
+  CHECK(small.columns[1].x == own.x);
+  CHECK(small.columns[1].y.size() == 3);
+  CHECK(small.columns[1].u.empty());
+  // Nothing, one place, and fewer than two wanted.
+  CHECK(study::thinned({}, 60).columns.empty());
+  CHECK(study::thinned(columns, 0).columns[0].y.size() == 2);
+  columns.columns[0].y.clear();
+  CHECK(study::thinned(columns, 60).columns[0].x.empty());
+}

@@ -42,7 +42,10 @@ Outcome outcome(const std::string& study_name, const std::set<std::string>& acce
   REQUIRE(study);
   Outcome out;
   run::TakeEvents events;
-  events.found = [&](const std::vector<Doubt>& found) { out.before = found; };
+  events.found = [&](const std::vector<Doubt>& found) -> Result<void> {
+    out.before = found;
+    return {};
+  };
   const auto take = run::run_take(store, *study, "simulated", seed, {.accepted = accepted}, events, {});
   if (!take) {
     out.refused = take.error();

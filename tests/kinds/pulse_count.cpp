@@ -82,14 +82,7 @@ const study::WordTable<Plan>& words() {
   using namespace study;
   static const WordTable<Plan> table({
       pin_word("drive_pin", "drive_pin", "Pin that is driven", &Plan::drive_pin),
-      {.kept = "hookup",
-       .keep = [](const Plan& p) { return bench::to_json(p.hookup); },
-       .take = [](Plan& p, const nlohmann::json& json) -> Result<void> {
-         auto read = bench::hookup_from_json(json);
-         if (!read) return tl::unexpected(read.error());
-         p.hookup = std::move(*read);
-         return {};
-       }},
+      hookup_word(&Plan::hookup),
       count_word("most", "most", "Pulses in the longest burst", &Plan::most, 1, 100, "pulse"),
       number_word("period", "period", "From pulse to pulse", &Plan::period, "s", {1e-6, 1}),
       number_word("level", "level", "Height of the pulses, open circuit", &Plan::level, "V", {1e-3, 10}),

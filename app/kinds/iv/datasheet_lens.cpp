@@ -140,7 +140,7 @@ void DatasheetLens::add() {
   const auto of = [](QLineEdit* edit) { return edit->text().trimmed().toStdString(); };
   const auto claim = study::iv::claim_of({chosen(), of(at_), of(step_), of(least_), of(typical_), of(most_)});
   if (!claim) {
-    desk_->messages.say(text(claim.error().message), true);
+    desk_->complain(text(claim.error().message));
     return;
   }
   desk_->document.add_claims(desk_->focus.study_id(), {*claim});
@@ -151,7 +151,7 @@ void DatasheetLens::add() {
 void DatasheetLens::paste() {
   const auto points = study::iv::points_from_text(chosen(), QApplication::clipboard()->text().toStdString());
   if (!points) {
-    desk_->messages.say(text(points.error().message), true);
+    desk_->complain(text(points.error().message));
     return;
   }
   std::vector<judge::Claim> claims;

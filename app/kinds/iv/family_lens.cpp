@@ -88,8 +88,7 @@ void FamilyLens::make_bar() {
                                           "Over v, i, p, t, step and what the sources read, such as gate_current",
                                           QLineEdit::Normal, "v*i", &ok);
                 if (!ok) return;
-                if (const auto trouble = set_axis(which, typed.trimmed().toStdString()); !trouble.isEmpty())
-                  desk_->messages.say(trouble, true);
+                desk_->complain(set_axis(which, typed.trimmed().toStdString()));
               }};
           return out;
         });
@@ -442,7 +441,7 @@ bool FamilyLens::eventFilter(QObject* watched, QEvent* event) {
       auto* let_go = std::exchange(grabbed_, nullptr);
       if (let_go == from_ || let_go == to_) {
         if (!(from_->key() < to_->key())) {
-          desk_->messages.say("The lower end of the range stays below the upper one.", true);
+          desk_->complain("The lower end of the range stays below the upper one.");
           redraw();
           return true;
         }

@@ -99,8 +99,7 @@ CompareLens::CompareLens(Desk* desk, QWidget* parent)
   normalise_->setFixedWidth(90);
   connect(normalise_, &QLineEdit::editingFinished, this, [this] {
     if (!desk_->focus.study()) return;
-    if (const QString trouble = desk_->focus.edit_setting("normalise", normalise_->text()); !trouble.isEmpty())
-      desk_->messages.say(trouble, true);
+    desk_->complain(desk_->focus.edit_setting("normalise", normalise_->text()));
     refill();
   });
   words->addWidget(normalise_);

@@ -93,8 +93,7 @@ QWidget* ImpedanceLens::make_card() {
     connect(button, &QPushButton::clicked, this, [this, what = std::string(what)] {
       const auto& s = desk_->focus.study()->settings;
       // In use: no longer. Not in use: taken now.
-      const QString trouble = s.contains(what) ? desk_->focus.edit_setting(what, "") : desk_->runner.start(what);
-      if (!trouble.isEmpty()) desk_->messages.say(trouble, true);
+      desk_->complain(s.contains(what) ? desk_->focus.edit_setting(what, "") : desk_->runner.start(what));
     });
     button->setStyleSheet("padding-left: 4px; padding-right: 4px;");
     standards->addWidget(button);

@@ -138,7 +138,7 @@ void PointsLens::save() {
   const QString path = QFileDialog::getSaveFileName(this, "Save the points", "points.csv", "Tables (*.csv)");
   if (path.isEmpty()) return;
   if (const auto ok = exchange::write_file(path.toStdString(), as_text(',', false).toStdString()); !ok)
-    desk_->messages.say(QString::fromStdString(ok.error().message), true);
+    desk_->complain(QString::fromStdString(ok.error().message));
 }
 
 void PointsLens::retake() {
@@ -147,7 +147,7 @@ void PointsLens::retake() {
   std::vector<int> points;
   for (const auto& index : table_->selectionModel()->selectedRows())
     points.push_back(table_->item(index.row(), 0)->data(Qt::UserRole).toInt());
-  if (const QString trouble = desk_->runner.retake(*shown, points); !trouble.isEmpty()) desk_->messages.say(trouble, true);
+  desk_->complain(desk_->runner.retake(*shown, points));
 }
 
 }  // namespace heron::app

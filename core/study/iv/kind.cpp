@@ -22,12 +22,11 @@ std::vector<ColumnRole> columns() {
       {"voltage", {"V"}, {"voltage", "volt", "bias", "vce", "vds", "vgs", "vd", "vg", "v", "u"}},
       {"current", {"A"}, {"current", "amps", "ice", "ids", "ic", "id", "if", "ig", "i"}},
       {"step", {}, {"step"}},
-      {"held", {"1"}},
+      {.name = "held", .units = {"1"}, .written_by_export = true},
       {"time", {"s"}},
-      {"programmed", {}}};
-  for (const auto& role : uncertainty_roles("voltage")) out.push_back({role, {"V"}});
-  for (const auto& role : uncertainty_roles("current")) out.push_back({role, {"A"}});
-  for (auto& role : out) role.written_by_export = role.name.find("_shared_") != std::string::npos || role.words.empty();
+      {.name = "programmed", .written_by_export = true}};
+  for (auto& role : uncertainty_columns("voltage", {"V"})) out.push_back(std::move(role));
+  for (auto& role : uncertainty_columns("current", {"A"})) out.push_back(std::move(role));
   return out;
 }
 

@@ -523,17 +523,10 @@ std::vector<W> all_words() {
     for (const auto& c : kCourses) out.choices.push_back(c.said);
     return out;
   };
-  W hookup{.kept = "hookup",
-           .keep = [](const Plan& p) {
-             return p.hookup.chains.empty() ? nlohmann::json(nlohmann::json::value_t::discarded)
-                                            : bench::to_json(p.hookup);
-           },
-           .take = [](Plan& p, const nlohmann::json& json) -> Result<void> {
-             auto read = bench::hookup_from_json(json);
-             if (!read) return tl::unexpected(read.error());
-             p.hookup = std::move(*read);
-             return {};
-           }};
+  W hookup = hookup_word(&Plan::hookup);
+  hookup.keep = [](const Plan& p) {
+    return p.hookup.chains.empty() ? nlohmann::json(nlohmann::json::value_t::discarded) : bench::to_json(p.hookup);
+  };
   auto sensed = kept_word("sensed", &Plan::sensed);
   sensed.key = "sensed";
   sensed.label = "Whose current is drawn";

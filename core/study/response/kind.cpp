@@ -37,9 +37,8 @@ std::vector<ColumnRole> columns() {
       {"response", {}, {"response", "output", "out"}},
       {"u_real", any_ratio},
       {"u_imag", any_ratio}};
-  for (const auto& role : uncertainty_roles("gain")) out.push_back({role, {"dB"}});
-  for (const auto& role : uncertainty_roles("phase")) out.push_back({role, {"deg"}});
-  for (auto& role : out) role.written_by_export = role.name.find("_shared_") != std::string::npos;
+  for (auto& role : uncertainty_columns("gain", {"dB"})) out.push_back(std::move(role));
+  for (auto& role : uncertainty_columns("phase", {"deg"})) out.push_back(std::move(role));
   return out;
 }
 

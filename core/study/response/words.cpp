@@ -263,14 +263,7 @@ W role(const char* key, std::string Plan::*member) {
 
 /// What is driven, and how.
 std::vector<W> drive_words() {
-  W hookup{.kept = "hookup",
-           .keep = [](const Plan& p) { return bench::to_json(p.hookup); },
-           .take = [](Plan& p, const nlohmann::json& json) -> Result<void> {
-             auto read = bench::hookup_from_json(json);
-             if (!read) return tl::unexpected(read.error());
-             p.hookup = std::move(*read);
-             return {};
-           }};
+  W hookup = hookup_word(&Plan::hookup);
   W compliance{.kept = "compliance",
                .keep = [](const Plan& p) { return p.compliance ? nlohmann::json(*p.compliance) : nlohmann::json(); },
                .take = [](Plan& p, const nlohmann::json& json) -> Result<void> {
