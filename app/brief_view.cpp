@@ -1,6 +1,7 @@
 #include "brief_view.h"
 
 #include <QPushButton>
+#include <QScopeGuard>
 #include <QVBoxLayout>
 
 #include "base/quantity.h"
@@ -40,12 +41,16 @@ void BriefView::rebuild() {
   std::string focused;
   if (const auto* word = qobject_cast<BriefWord*>(window()->focusWidget()); word && isAncestorOf(word))
     focused = word->key();
+  // Out of sight meanwhile: each widget that is shown in a visible one lays the whole window out anew.
+  sentences_->hide();
   while (auto* item = flow_->takeAt(0)) {
     item->widget()->hide();
     item->widget()->deleteLater();
     delete item;
   }
+  const auto shown = qScopeGuard([this] { sentences_->show(); });
   if (!desk_->focus.plan()) return;
+  BriefWord* to_focus = nullptr;
   const auto add = [&](QWidget* widget, bool attached) {
     widget->setProperty("attached", attached);
     flow_->addWidget(widget);
@@ -72,7 +77,7 @@ void BriefView::rebuild() {
     auto* word = new BriefWord(piece.key, text, sentences_);
     connect(word, &QAbstractButton::clicked, this, [this, key = piece.key] { editing_.open(key); });
     add(word, false);
-    if (piece.key == focused) word->setFocus();
+    if (piece.key == focused) to_focus = word;
   }
   say(QString::fromStdString(desk_->focus.plan()->time_sentence(desk_->focus.limits())), false, true);
   auto* fold = new QPushButton(rare_ ? "Less" : "More", sentences_);
@@ -94,8 +99,8 @@ void BriefView::rebuild() {
             [this, offer] { desk_->messages.say_trouble(desk_->runner.begin(offer), desk_->focus.study_id()); });
     add(button, false);
   }
-  sentences_->updateGeometry();
-  updateGeometry();
+  sentences_->show();
+  if (to_focus) to_focus->setFocus();
 }
 
 void BriefView::show_rare(bool on) {

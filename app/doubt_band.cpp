@@ -3,6 +3,7 @@
 #include <QFrame>
 #include <QLabel>
 #include <QPushButton>
+#include <QScopeGuard>
 #include <QVBoxLayout>
 
 #include "render/theme.h"
@@ -25,6 +26,9 @@ DoubtBand::DoubtBand(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
 }
 
 void DoubtBand::rebuild() {
+  // Out of sight meanwhile: each widget that is shown in a visible one lays the whole window out anew.
+  hide();
+  const auto shown_again = qScopeGuard([this] { setVisible(layout()->count() > 0); });
   while (auto* item = layout()->takeAt(0)) {
     item->widget()->hide();
     item->widget()->deleteLater();

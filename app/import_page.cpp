@@ -4,6 +4,7 @@
 #include <QFileInfo>
 #include <QHeaderView>
 #include <QLabel>
+#include <QScopeGuard>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
@@ -209,6 +210,8 @@ void ImportPage::rebuild() {
 }
 
 void ImportPage::show_previews(const std::vector<exchange::FilePreview>& previews) {
+  list_->parentWidget()->hide();
+  const auto shown = qScopeGuard([this] { list_->parentWidget()->show(); });
   while (auto* item = list_->takeAt(0)) {
     if (item->widget()) {
       item->widget()->hide();

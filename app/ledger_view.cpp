@@ -106,6 +106,7 @@ LedgerView::LedgerView(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_
   });
   connect(&desk_->focus, &Focus::shown_changed, this, &LedgerView::refresh);
   connect(&desk_->readings, &Readings::take_read, this, &LedgerView::refresh);
+  connect(&desk_->readings, &Readings::kept_read, this, &LedgerView::refresh);
   connect(&desk_->runner, &Runner::running_changed, this, &LedgerView::refresh);
   connect(&desk_->readings, &Readings::live_changed, this, &LedgerView::refresh);
 }

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "run/kept.h"
+
 namespace heron::app {
 namespace {
 
@@ -9,32 +11,77 @@ constexpr std::size_t kMostBytes = std::size_t(512) << 20;
 
 std::size_t bytes_of(const TakeView& view) { return sizeof view + (view.reduced ? view.reduced->bytes() : 0); }
 
-TakeViewPtr read(const std::string& path, const dossier::Study& study, long long id) {
-  auto view = std::make_shared<TakeView>();
-  view->take.id = id;
-  const auto troubled = [&](const Error& e) {
-    view->trouble = QString::fromStdString(e.message);
-    return view;
-  };
-  auto store = dossier::Store::open(path);
-  if (!store) return troubled(store.error());
-  const auto take = store->take(id);
-  if (!take) return troubled(take.error());
-  view->take = *take;
-  if (take->points > 0) {
-    auto one = run::read_take(*store, study, *take);
-    if (!one) return troubled(one.error());
-    view->reduced = std::move(one->reduced);
-    view->small = view->reduced->small();
-    view->analysis = std::move(one->analysis);
-  }
-  auto lines = run::judge_take(*store, study, &*take, take->points > 0 ? &view->analysis : nullptr);
-  if (!lines) return troubled(lines.error());
-  view->lines = std::move(*lines);
-  return view;
-}
-
 }  // namespace
+
+/// Reads one dossier, in the reading thread alone.
+class Readings::Reader {
+ public:
+  explicit Reader(std::string path) : path_(std::move(path)) {}
+
+  /// @param before  what it came to with other settings or claims; null where it was not read
+  TakeViewPtr read(const dossier::Study& study, long long id, const TakeViewPtr& before) {
+    auto view = std::make_shared<TakeView>();
+    view->take.id = id;
+    view->read_with = study.settings;
+    const auto troubled = [&](const Error& e) {
+      view->trouble = QString::fromStdString(e.message);
+      return view;
+    };
+    if (auto ok = open(); !ok) return troubled(ok.error());
+    const auto take = store_->take(id);
+    if (!take) return troubled(take.error());
+    view->take = *take;
+    if (take->points > 0) {
+      // Where only claims changed, no record is opened again.
+      const bool again = before && before->reduced && before->read_with == study.settings &&
+                         before->take.points == take->points && before->take.state == take->state;
+      const run::ReadTake known = again ? run::ReadTake{.reduced = before->reduced, .analysis = {}, .damaged = before->damaged}
+                                        : run::ReadTake{};
+      auto one = run::read_and_keep(*store_, study, *take, again ? &known : nullptr);
+      if (!one) return troubled(one.error());
+      view->reduced = std::move(one->reduced);
+      view->small = view->reduced->small();
+      view->analysis = std::move(one->analysis);
+      view->damaged = one->damaged;
+    }
+    auto lines = run::judge_take(*store_, study, &*take, view->damaged, take->points > 0 ? &view->analysis : nullptr);
+    if (!lines) return troubled(lines.error());
+    view->lines = std::move(*lines);
+    return view;
+  }
+
+  /// Null where nothing is kept that still holds.
+  TakeViewPtr kept(const dossier::Study& study, long long id) {
+    if (!open()) return nullptr;
+    const auto take = store_->take(id);
+    if (!take) return nullptr;
+    auto known = run::kept_reading(*store_, study, *take);
+    if (!known) return nullptr;
+    auto lines = run::judge_kept(*store_, study, *take, *known);
+    if (!lines) return nullptr;
+    auto view = std::make_shared<TakeView>();
+    view->take = *take;
+    view->small = std::move(known->small);
+    view->analysis.reading = std::move(known->reading);
+    view->analysis.settings = std::move(known->settings);
+    view->lines = std::move(*lines);
+    view->read_with = study.settings;
+    view->damaged = known->damaged;
+    return view;
+  }
+
+ private:
+  Result<void> open() {
+    if (store_) return {};
+    auto store = dossier::Store::open(path_);
+    if (!store) return tl::unexpected(store.error());
+    store_ = std::move(*store);
+    return {};
+  }
+
+  std::string path_;
+  std::optional<dossier::Store> store_;
+};
 
 Readings::Readings(Document* document, Focus* focus, QObject* parent)
     : QObject(parent), document_(document), focus_(focus) {
@@ -42,6 +89,11 @@ Readings::Readings(Document* document, Focus* focus, QObject* parent)
   connect(document_, &Document::closing, this, [this] {
     ++generation_;
     views_.clear();
+    kept_.clear();
+    stale_.clear();
+    kept_asked_.clear();
+    kept_waiting_.clear();
+    source_.reset();
     used_.clear();
     bytes_ = 0;
     asked_.clear();
@@ -49,6 +101,13 @@ Readings::Readings(Document* document, Focus* focus, QObject* parent)
     live_.reset();
   });
   connect(document_, &Document::outdated, this, &Readings::forget_study);
+  connect(document_, &Document::opened, this, [this] {
+    source_ = std::make_shared<Reader>(document_->path().toStdString());
+    std::vector<Asked> all;
+    for (const auto& study : document_->studies())
+      if (const auto take = newest(study.id); take != 0) all.push_back({study.id, take});
+    ask_kept(std::move(all));
+  });
 }
 
 Readings::~Readings() {
@@ -60,12 +119,18 @@ Readings::~Readings() {
 void Readings::forget_study(long long study) {
   ++generation_;
   reading_.reset();
+  stale_.clear();
   // A running take is still shown as it comes; it is judged anew when it has ended.
-  for (const auto& take : document_->takes(study))
-    if (take.id != live_) forget(take.id);
+  for (const auto& take : document_->takes(study)) {
+    if (take.id == live_) continue;
+    if (in_view(take.id))
+      if (const auto it = views_.find(take.id); it != views_.end()) stale_[take.id] = *it;
+    forget(take.id);
+  }
 }
 
 void Readings::forget(long long take) {
+  kept_.remove(take);
   if (const auto view = views_.take(take)) {
     bytes_ -= bytes_of(*view);
     used_.remove(take);
@@ -88,12 +153,9 @@ void Readings::keep(long long take, TakeViewPtr view) {
   bytes_ += bytes_of(*view);
   views_[take] = std::move(view);
   used_.push_back(take);
-  const auto in_view = [&](long long id) {
-    return id == focus_->shown() || id == focus_->wake() || focus_->overlaid().contains(id) || id == live_;
-  };
   for (auto it = used_.begin(); it != used_.end() && bytes_ > kMostBytes;) {
     const auto id = *it++;
-    if (!in_view(id)) forget(id);
+    if (!in_view(id) && id != live_) forget(id);
   }
 }
 
@@ -121,8 +183,9 @@ void Readings::start_next() {
         const auto* study = document_->study(next.study);
         if (!study) return start_next();
         reading_ = next;
-        reader_.start([this, next, study = *study, generation = generation_, path = document_->path().toStdString()] {
-          auto view = read(path, study, next.take);
+        reader_.start([this, next, study = *study, generation = generation_, source = source_,
+                       before = stale_.take(next.take)] {
+          auto view = source->read(study, next.take, before);
           QMetaObject::invokeMethod(
               this,
               [this, view, next, generation] {
@@ -141,9 +204,66 @@ void Readings::start_next() {
 
 TakeViewPtr Readings::view(long long take) {
   if (const auto it = views_.find(take); it != views_.end()) return *it;
-  const bool in_view = take == focus_->shown() || take == focus_->wake() || focus_->overlaid().contains(take);
-  if (focus_->study()) request(focus_->study_id(), take, in_view);
+  if (focus_->study()) request(focus_->study_id(), take, in_view(take));
   return nullptr;
+}
+
+TakeViewPtr Readings::card(long long take) {
+  if (!focus_->study()) return nullptr;
+  if (in_view(take))
+    if (auto whole = view(take)) return whole;
+  return kept(focus_->study_id(), take);
+}
+
+bool Readings::in_view(long long take) const {
+  return take == focus_->shown() || take == focus_->wake() || focus_->overlaid().contains(take);
+}
+
+TakeViewPtr Readings::kept(long long study, long long take) {
+  if (const auto it = views_.find(take); it != views_.end()) return *it;
+  const auto it = kept_.find(take);
+  if (it == kept_.end())
+    ask_kept({{study, take}});
+  else if (*it)
+    return *it;
+  else
+    request(study, take, false);
+  return nullptr;
+}
+
+void Readings::ask_kept(std::vector<Asked> takes) {
+  std::erase_if(takes, [&](const Asked& a) { return a.take == live_ || kept_waiting_.contains(a.take); });
+  if (takes.empty()) return;
+  for (const auto& one : takes) kept_waiting_.insert(one.take);
+  const bool later = !kept_asked_.empty();
+  kept_asked_.insert(kept_asked_.end(), takes.begin(), takes.end());
+  if (later) return;
+  // Whatever else is asked for within this turn of the event loop is read in one go.
+  QMetaObject::invokeMethod(
+      this,
+      [this] {
+        std::vector<std::pair<dossier::Study, long long>> wanted;
+        for (const auto& one : std::exchange(kept_asked_, {}))
+          if (const auto* study = document_->study(one.study)) wanted.emplace_back(*study, one.take);
+        if (wanted.empty() || !source_) return;
+        reader_.start(
+            [this, wanted = std::move(wanted), generation = generation_, source = source_] {
+              std::vector<std::pair<long long, TakeViewPtr>> found;
+              for (const auto& [study, take] : wanted) found.emplace_back(take, source->kept(study, take));
+              QMetaObject::invokeMethod(
+                  this,
+                  [this, found = std::move(found), generation] {
+                    for (const auto& [take, view] : found) {
+                      kept_waiting_.remove(take);
+                      if (generation == generation_) kept_[take] = view;
+                    }
+                    emit kept_read();
+                  },
+                  Qt::QueuedConnection);
+            },
+            1);
+      },
+      Qt::QueuedConnection);
 }
 
 long long Readings::newest(long long study) {
@@ -159,13 +279,13 @@ TakeViewPtr Readings::judged(long long study) {
   if (study == focus_->study_id() && focus_->shown()) {
     // What is in view is judged, unless it was laid aside: then the newest that was not.
     const auto* take = document_->take(study, *focus_->shown());
-    if (take && !take->aside) return view(*focus_->shown());
+    if (take && !take->aside) {
+      if (auto whole = view(*focus_->shown())) return whole;
+      return kept(study, *focus_->shown());
+    }
   }
   const auto take = newest(study);
-  if (take == 0) return nullptr;
-  if (const auto it = views_.find(take); it != views_.end()) return *it;
-  request(study, take, false);
-  return nullptr;
+  return take == 0 ? nullptr : kept(study, take);
 }
 
 void Readings::begin_live(long long take) {

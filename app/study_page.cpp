@@ -55,7 +55,6 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   connect(&desk_->readings, &Readings::live_changed, this, &StudyPage::refresh);
 }
 
-/// The lenses of a kind are made when a study of it is first looked at.
 void StudyPage::adopt_kind() {
   const auto* view = find_kind_view(desk_->focus.kind());
   // Cursors of frequencies mean nothing among voltages, nor one device's voltages at another.
@@ -63,38 +62,25 @@ void StudyPage::adopt_kind() {
     for (const char letter : {'A', 'B'}) desk_->look.set_cursor(letter, std::nullopt);
   if (view == view_) return;
   view_ = view;
-  if (view && !made_.contains(view)) {
-    made_[view] = view->make_lenses(desk_, stack_);
-    for (auto* lens : made_[view]) {
-      stack_->addWidget(lens);
-      connect(lens, &Lens::point_chosen, this, [this](int index) {
-        for (int k = 0; k < lenses_.size(); ++k)
-          if (lenses_[k]->shows_points()) {
-            choose_lens(k);
-            lenses_[k]->show_point(index);
-          }
-      });
-      connect(lens, &Lens::cards_changed, this, [this, lens] {
-        if (lens == this->lens()) figures_->show_cards(lens->cards());
-      });
-    }
-  }
-  lenses_ = made_.value(view);
+  offers_ = view ? view->lenses() : std::vector<LensOffer>();
+  if (view) made_[view].resize(qsizetype(offers_.size()));
   for (auto* button : group_->buttons()) {
     group_->removeButton(button);
     button->hide();
     button->deleteLater();
   }
-  for (int k = 0; k < lenses_.size(); ++k) {
-    auto* tab = new QPushButton(lenses_[k]->title(), this);
+  for (int k = 0; k < lens_count(); ++k) {
+    const auto& title = offers_[std::size_t(k)].title;
+    auto* tab = new QPushButton(title, this);
     tab->setObjectName("tab");
     tab->setCheckable(true);
     tab->setFlat(true);
-    tab->setAccessibleName("Lens: " + lenses_[k]->title());
+    tab->setAccessibleName("Lens: " + title);
+    tab->setToolTip(QString("%1 (%2)").arg(title).arg(k + 1));
     tabs_->addWidget(tab);
     group_->addButton(tab, k);
   }
-  if (lenses_.isEmpty()) {
+  if (offers_.empty()) {
     unknown_->setText(desk_->focus.study() ? "This version has no lens for this kind of study. Its takes stay in the "
                                              "dossier as they are."
                                            : QString());
@@ -105,27 +91,49 @@ void StudyPage::adopt_kind() {
   }
 }
 
-Lens* StudyPage::lens() const { return lenses_.isEmpty() ? nullptr : qobject_cast<Lens*>(stack_->currentWidget()); }
+Lens* StudyPage::lens() const { return offers_.empty() ? nullptr : qobject_cast<Lens*>(stack_->currentWidget()); }
+
+bool StudyPage::suits(int lens) const {
+  const auto& offer = offers_[std::size_t(lens)];
+  return !offer.suits || offer.suits(*desk_);
+}
 
 void StudyPage::choose_lens(int index) {
-  if (index < 0 || index >= lenses_.size()) return;
+  if (index < 0 || index >= lens_count()) return;
   chosen_[view_] = index;
-  stack_->setCurrentWidget(lenses_[index]);
+  auto*& lens = made_[view_][index];
+  if (!lens) {
+    lens = offers_[std::size_t(index)].make(desk_, stack_);
+    stack_->addWidget(lens);
+    connect(lens, &Lens::point_chosen, this, &StudyPage::show_point);
+    connect(lens, &Lens::cards_changed, this, [this, lens = lens] {
+      if (lens == this->lens()) figures_->show_cards(lens->cards());
+    });
+  }
+  stack_->setCurrentWidget(lens);
   group_->button(index)->setChecked(true);
-  figures_->show_cards(lenses_[index]->cards());
+  figures_->show_cards(lens->cards());
+}
+
+void StudyPage::show_point(int index) {
+  for (int k = 0; k < lens_count(); ++k)
+    if (offers_[std::size_t(k)].shows_points) {
+      choose_lens(k);
+      lens()->show_point(index);
+    }
 }
 
 bool StudyPage::handle_key(int key) {
   if (key >= Qt::Key_1 && key <= Qt::Key_9) {
     // One that does not suit the study keeps its number.
     const int k = key - Qt::Key_1;
-    if (k < lenses_.size() && lenses_[k]->suits()) choose_lens(k);
+    if (k < lens_count() && suits(k)) choose_lens(k);
     return true;
   }
   // Brackets step points from any lens: the samples come into view first.
   if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight)
-    for (int k = 0; k < lenses_.size(); ++k)
-      if (lenses_[k]->shows_points() && lens() != lenses_[k]) {
+    for (int k = 0; k < lens_count(); ++k)
+      if (offers_[std::size_t(k)].shows_points && chosen_.value(view_) != k) {
         choose_lens(k);
         return true;
       }
@@ -133,11 +141,8 @@ bool StudyPage::handle_key(int key) {
 }
 
 void StudyPage::refresh() {
-  for (int k = 0; k < lenses_.size(); ++k) {
-    group_->button(k)->setVisible(lenses_[k]->suits());
-    group_->button(k)->setToolTip(QString("%1 (%2)").arg(lenses_[k]->title()).arg(k + 1));
-  }
-  if (lens() && !lens()->suits()) choose_lens(0);
+  for (int k = 0; k < lens_count(); ++k) group_->button(k)->setVisible(suits(k));
+  if (lens() && !suits(chosen_.value(view_))) choose_lens(0);
   title_->setText(desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->name) : QString());
   figures_->show_take(desk_->readings.shown().get());
   if (lens()) figures_->show_cards(lens()->cards());

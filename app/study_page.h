@@ -19,8 +19,8 @@ class StudyPage : public QWidget {
   explicit StudyPage(Desk* desk, QWidget* parent = nullptr);
 
   void choose_lens(int index);
-  int lens_count() const { return int(lenses_.size()); }
-  QString lens_title(int index) const { return lenses_.value(index) ? lenses_[index]->title() : QString(); }
+  int lens_count() const { return int(offers_.size()); }
+  QString lens_title(int index) const { return offers_.at(std::size_t(index)).title; }
   Lens* lens() const;
   bool handle_key(int key);
   BriefView* brief() const { return brief_; }
@@ -30,6 +30,8 @@ class StudyPage : public QWidget {
 
  private:
   void adopt_kind();
+  bool suits(int lens) const;
+  void show_point(int index);
   void refresh();
 
   Desk* desk_;
@@ -43,8 +45,8 @@ class StudyPage : public QWidget {
   FigureRow* figures_;
   DoubtBand* doubts_;
   const KindView* view_ = nullptr;                 ///< of the study in view
-  QList<Lens*> lenses_;                            ///< of its kind
-  QHash<const KindView*, QList<Lens*>> made_;      ///< of every kind that was looked at
+  std::vector<LensOffer> offers_;                  ///< of its kind
+  QHash<const KindView*, QList<Lens*>> made_;      ///< of every kind that was looked at; null where it was not yet
   QHash<const KindView*, int> chosen_;             ///< lens that was last in view
 };
 

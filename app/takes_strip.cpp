@@ -27,6 +27,9 @@ TakesModel::TakesModel(Desk* desk, QObject* parent) : QAbstractListModel(parent)
     const auto it = std::find(ids_.begin(), ids_.end(), take);
     if (it != ids_.end()) emit dataChanged(index(int(it - ids_.begin())), index(int(it - ids_.begin())));
   });
+  connect(&desk_->readings, &Readings::kept_read, this, [this] {
+    if (!ids_.empty()) emit dataChanged(index(0), index(rowCount() - 1));
+  });
   connect(&desk_->readings, &Readings::live_changed, this, [this] {
     if (!ids_.empty()) emit dataChanged(index(rowCount() - 1), index(rowCount() - 1));
   });
@@ -145,8 +148,8 @@ void TakeDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, const 
   p->drawText(text_area, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
               p->fontMetrics().elidedText(words, Qt::ElideRight, int(text_area.width() * 1.7)));
 
-  const auto view = desk_->readings.view(take.id);
-  if (view && view->reduced)
+  const auto view = desk_->readings.card(take.id);
+  if (view && !view->small.columns.empty())
     paint_small(p, view->small, QRectF(card.right() - 84, card.top() + 30, 74, 22),
                 QPen(colour, 1.4, render::take_dashed(take.number) ? Qt::DashLine : Qt::SolidLine), wake);
   if (option.state & QStyle::State_HasFocus && !shown) {

@@ -14,6 +14,7 @@
 #include "exchange/writers.h"
 #include "mudlark/recipe.h"
 #include "run/export.h"
+#include "run/kept.h"
 #include "run/ledger.h"
 #include "run/take.h"
 #include "study/kind.h"
@@ -246,9 +247,10 @@ Result<int> take(const TakeOptions& options) {
   if (!id) return tl::unexpected(id.error());
   const auto info = store->take(*id);
   if (!info) return tl::unexpected(info.error());
-  const auto analysis = run::analyse_take(*store, *study, *info);
-  if (!analysis) return tl::unexpected(analysis.error());
-  const auto lines = run::judge_take(*store, *study, &*info, &*analysis);
+  const auto read = run::read_and_keep(*store, *study, *info);
+  if (!read) return tl::unexpected(read.error());
+  const auto* analysis = &read->analysis;
+  const auto lines = run::judge_take(*store, *study, &*info, analysis);
   if (!lines) return tl::unexpected(lines.error());
   std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << " points\n";
   for (const auto& d : analysis->reading.doubts)

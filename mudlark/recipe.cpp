@@ -4,6 +4,7 @@
 
 #include "circuits.h"
 #include "exchange/writers.h"
+#include "run/kept.h"
 #include "studies/studies.h"
 
 namespace heron::demo {
@@ -18,6 +19,19 @@ Result<void> fill_practice(dossier::Store& store) {
   for (const auto* kind : demo_studies())
     for (const auto& one : kind->practice())
       if (const auto id = store.add_study(one.study); !id) return tl::unexpected(id.error());
+  return {};
+}
+
+/// So that the ledger is there at once when the dossier is opened.
+Result<void> keep_readings(dossier::Store& store) {
+  const auto studies = store.studies();
+  if (!studies) return tl::unexpected(studies.error());
+  for (const auto& study : *studies) {
+    const auto newest = run::judged_take(store, study);
+    if (!newest) return tl::unexpected(newest.error());
+    if (!*newest) continue;
+    if (const auto read = run::read_and_keep(store, study, **newest); !read) return tl::unexpected(read.error());
+  }
   return {};
 }
 
@@ -36,7 +50,7 @@ Result<void> fill(dossier::Store& store) {
     if (auto ok = kind->fill(store, seed); !ok) return ok;
     if (auto ok = store.set_current_unit(*unit7); !ok) return ok;
   }
-  return {};
+  return keep_readings(store);
 }
 
 /// Made under another name first, so that a demo cut short is never taken for a whole one.

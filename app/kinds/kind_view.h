@@ -15,13 +15,26 @@ struct KindAction {
   std::function<void()> run;
 };
 
+/// A lens as its tab offers it; made when it is first looked at.
+struct LensOffer {
+  QString title;
+  std::function<Lens*(Desk*, QWidget*)> make;
+  bool (*suits)(const Desk&) = nullptr;  ///< whether it has anything to show of the study in view; null: always
+  bool shows_points = false;             ///< the samples behind a point
+};
+
+template <class T>
+Lens* make(Desk* desk, QWidget* parent) {
+  return new T(desk, parent);
+}
+
 /// How a kind of study is looked at. One a folder; listed in kind_views().
 class KindView {
  public:
   virtual ~KindView() = default;
   virtual const study::Kind& kind() const = 0;
   /// Its lenses in the order of their tabs, the one to begin with first.
-  virtual QList<Lens*> make_lenses(Desk* desk, QWidget* parent) const = 0;
+  virtual std::vector<LensOffer> lenses() const = 0;
   /// Whether a cursor means the same at another study of the kind.
   virtual bool keeps_cursors() const { return false; }
   /// What the finder offers for a study of it.

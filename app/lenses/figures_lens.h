@@ -11,7 +11,6 @@ class FiguresLens : public Lens {
 
  public:
   explicit FiguresLens(Desk* desk, QWidget* parent = nullptr);
-  QString title() const override { return "Figures"; }
 
  protected:
   void showEvent(QShowEvent* event) override;

@@ -19,17 +19,13 @@ class Lens : public QWidget {
  public:
   Lens(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {}
 
-  virtual QString title() const = 0;
-  /// False where it has nothing to show of the study in view.
-  virtual bool suits() const { return true; }
   /// The plot to write as a picture; null where the lens has none.
   virtual QCustomPlot* plot() { return nullptr; }
   /// A key that the window was given while the lens is in view. True when it was used.
   virtual bool handle_key(int) { return false; }
   /// What its cursors read: the lens in view alone speaks to the figures' row.
   virtual QList<CursorCard> cards() const { return {}; }
-  /// True for the lens that shows the samples behind a point.
-  virtual bool shows_points() const { return false; }
+  /// Of the lens that shows the samples behind a point: which.
   virtual void show_point(int) {}
 
  signals:

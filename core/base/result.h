@@ -23,8 +23,16 @@ struct Error {
   bool operator==(const Error&) const = default;
 };
 
+/// A value or an error. Dropping one unread is a mistake that the compiler tells.
 template <class T>
-using Result = tl::expected<T, Error>;
+class [[nodiscard]] Result : public tl::expected<T, Error> {
+ public:
+  using Base = tl::expected<T, Error>;
+  using Base::Base;
+  Result() = default;
+  Result(const Base& from) : Base(from) {}
+  Result(Base&& from) : Base(std::move(from)) {}
+};
 
 /// `return fail(Fault::input, "the sweep stops at {} below its start", text);`
 template <class... Args>

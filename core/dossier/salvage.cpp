@@ -17,7 +17,7 @@ namespace heron::dossier {
 namespace {
 
 constexpr const char* kTables[] = {"device", "assembly", "unit",  "fitted", "study",
-                                   "claim",  "mask",     "take",  "point",  "record"};
+                                   "claim",  "mask",     "take",  "point",  "record", "chunk"};
 
 using Columns = std::vector<std::string>;
 
@@ -140,6 +140,7 @@ Result<Salvaged> salvage(const std::string& path) {
     SQLite::Transaction transaction(*out.db);
     for (const char* table : kTables) {
       if (version < 3 && std::string_view(table) == "assembly") continue;
+      if (version < 6 && std::string_view(table) == "chunk") continue;
       if (!copy_table(from, *out.db, table)) lost += (lost.empty() ? "" : ", ") + std::string(table);
     }
     // What everything else refers to must be there.

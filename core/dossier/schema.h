@@ -28,10 +28,17 @@ CREATE TABLE record (id INTEGER PRIMARY KEY, point INTEGER NOT NULL REFERENCES p
                      channel INTEGER NOT NULL, role TEXT NOT NULL, unit TEXT NOT NULL, pin TEXT NOT NULL,
                      type TEXT NOT NULL CHECK (type IN ('i16', 'f64')), scale REAL NOT NULL, range REAL, lowest INTEGER NOT NULL,
                      highest INTEGER NOT NULL, u_gain REAL NOT NULL, u_delay REAL NOT NULL, data BLOB NOT NULL,
-                     u_offset REAL NOT NULL DEFAULT 0);
+                     u_offset REAL NOT NULL DEFAULT 0, samples INTEGER);
 CREATE TABLE seal (name TEXT PRIMARY KEY, sum INTEGER NOT NULL);
 CREATE INDEX record_of_point ON record (point, pass, channel);
+CREATE TABLE chunk (id INTEGER PRIMARY KEY, record INTEGER NOT NULL REFERENCES record(id), first INTEGER NOT NULL,
+                    samples INTEGER NOT NULL, sum INTEGER NOT NULL, data BLOB NOT NULL, UNIQUE (record, first));
+CREATE TABLE envelope (record INTEGER NOT NULL REFERENCES record(id), first INTEGER NOT NULL, data BLOB NOT NULL,
+                       PRIMARY KEY (record, first)) WITHOUT ROWID;
+CREATE TABLE derived (take INTEGER PRIMARY KEY REFERENCES take(id), mark TEXT NOT NULL, sum INTEGER NOT NULL, data BLOB NOT NULL);
 )sql";
+
+inline constexpr int kSealedSince = 5;  ///< the form from which on tables carry seals
 
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
@@ -49,6 +56,13 @@ inline constexpr const char* kMigrations[] = {
     "CREATE TABLE seal (name TEXT PRIMARY KEY, sum INTEGER NOT NULL);"
     "UPDATE study SET settings = json_set(settings, '$.loop_threshold', (100 * CAST(json_extract(settings, "
     "'$.loop_threshold') AS REAL)) || ' %') WHERE json_extract(settings, '$.loop_threshold') IS NOT NULL AND "
-    "instr(json_extract(settings, '$.loop_threshold'), '%') = 0;"};
+    "instr(json_extract(settings, '$.loop_threshold'), '%') = 0;",
+    "ALTER TABLE record ADD COLUMN samples INTEGER;"
+    "CREATE TABLE chunk (id INTEGER PRIMARY KEY, record INTEGER NOT NULL REFERENCES record(id), first INTEGER NOT NULL, "
+    "samples INTEGER NOT NULL, sum INTEGER NOT NULL, data BLOB NOT NULL, UNIQUE (record, first));"
+    "CREATE TABLE envelope (record INTEGER NOT NULL REFERENCES record(id), first INTEGER NOT NULL, data BLOB NOT NULL, "
+    "PRIMARY KEY (record, first)) WITHOUT ROWID;"
+    "CREATE TABLE derived (take INTEGER PRIMARY KEY REFERENCES take(id), mark TEXT NOT NULL, sum INTEGER NOT NULL, data "
+    "BLOB NOT NULL);"};
 
 }  // namespace heron::dossier

@@ -95,4 +95,6 @@ std::int64_t sum_of(const std::string& setting, const study::Point& point) {
   return sum.value();
 }
 
+std::int64_t sum_of_bytes(const void* data, std::size_t size) { return std::int64_t(XXH3_64bits(data, size)); }
+
 }  // namespace heron::dossier

@@ -23,4 +23,7 @@ std::vector<std::string> broken_seals(SQLite::Database& db);
 /// The checksum of a point: its setting as text, and every record with all that is kept of it.
 std::int64_t sum_of(const std::string& setting, const study::Point& point);
 
+/// Of any bytes.
+std::int64_t sum_of_bytes(const void* data, std::size_t size);
+
 }  // namespace heron::dossier

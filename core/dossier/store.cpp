@@ -60,7 +60,7 @@ Result<Store> Store::create(const std::string& path) {
   auto made = guarded(path, [&]() -> Result<Store> {
     auto impl = std::make_unique<Impl>();
     impl->path = path;
-    impl->db = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+    impl->db = std::make_shared<SQLite::Database>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
     auto& db = *impl->db;
     prepare(db);
     db.exec("PRAGMA journal_mode = WAL");
@@ -108,7 +108,7 @@ Result<Store> Store::open(const std::string& path) {
     impl->path = path;
     impl->read_only = !writable;
     try {
-      impl->db = std::make_unique<SQLite::Database>(as_it_lies ? read_only_uri(path) : path,
+      impl->db = std::make_shared<SQLite::Database>(as_it_lies ? read_only_uri(path) : path,
                                                     writable ? SQLite::OPEN_READWRITE
                                                              : SQLite::OPEN_READONLY | SQLite::OPEN_URI);
       auto& db = *impl->db;
@@ -125,16 +125,7 @@ Result<Store> Store::open(const std::string& path) {
                     "with that one.",
                     path, version, kSchemaVersion);
       impl->version = version;
-      // Older forms are brought up step by step, each in one transaction; what only may be read stays as it is.
-      for (; writable && impl->version < kSchemaVersion; ++impl->version) {
-        SQLite::Transaction transaction(db);
-        db.exec(kMigrations[impl->version - 1]);
-        if (impl->version + 1 == kSchemaVersion)
-          for (const char* table : kSealed) reseal(db, table);
-        db.exec(fmt::format("PRAGMA user_version = {}", impl->version + 1));
-        transaction.commit();
-      }
-      if (impl->version >= kSchemaVersion) {
+      if (impl->version >= kSealedSince) {
         // One moment for all of it: another program may be writing.
         SQLite::Transaction moment(db);
         const auto broken = broken_seals(db);
@@ -147,6 +138,19 @@ Result<Store> Store::open(const std::string& path) {
               path, names);
           impl->read_only = true;
         }
+      }
+      // Older forms are brought up step by step, each in one transaction; what only may be read stays as it is.
+      while (!impl->read_only && impl->version < kSchemaVersion) {
+        db.exec("BEGIN IMMEDIATE");
+        // Another program may have done it while this one waited.
+        impl->version = db.execAndGet("PRAGMA user_version").getInt();
+        if (impl->version < kSchemaVersion) {
+          db.exec(kMigrations[impl->version - 1]);
+          if (impl->version + 1 == kSealedSince)
+            for (const char* table : kSealed) reseal(db, table);
+          db.exec(fmt::format("PRAGMA user_version = {}", ++impl->version));
+        }
+        db.exec("COMMIT");
       }
       // Tables that cannot be read to the end: what can is copied out.
       for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {

@@ -3,6 +3,7 @@
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -14,7 +15,7 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 5;
+inline constexpr int kSchemaVersion = 6;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;
@@ -61,6 +62,20 @@ struct Take {
 
   /// Points were lost or never read: stopped, failed, or the program died.
   bool incomplete() const { return state != TakeState::finished; }
+};
+
+/// A point whose records are still coming in pieces; see Store::begin_recording.
+struct Recording {
+  long long take = 0;
+  std::vector<long long> records;                  ///< one a channel
+  std::vector<std::vector<std::int16_t>> pending;  ///< counts that have come and are not in the file yet
+  std::size_t stored = 0;                          ///< samples a channel that are
+};
+
+/// What was made of a take and may be made again: see run/kept.h.
+struct Derived {
+  std::string mark;  ///< what it was made of
+  std::vector<std::uint8_t> data;
 };
 
 /// The dossier: one SQLite file. docs/dossier.md has the schema.
@@ -131,6 +146,22 @@ class Store {
                                const nlohmann::json& setup, int planned, const std::string& purpose = {});
   Result<void> add_point(long long take, const study::Point& point);
   Result<void> finish_take(long long take, TakeState state);
+
+  /// A point with one record of any length, whose counts come in pieces: memory stays flat. What has been written stays,
+  /// whatever happens.
+  /// @param head  the point; the channels of its record have no counts yet
+  Result<Recording> begin_recording(long long take, const study::Point& head);
+  /// @param counts  one span a channel, all of the same length
+  Result<void> append(Recording& recording, const std::vector<std::span<const std::int16_t>>& counts);
+  /// Writes what is pending: at the end, and whenever a slow recording shall be safe up to now.
+  Result<void> flush(Recording& recording);
+
+  /// Nothing where there is none, or it is damaged.
+  Result<std::optional<Derived>> derived(long long take);
+  /// Replaces what was there. Does nothing to a file that is open for reading only.
+  Result<void> keep_derived(long long take, const Derived& derived);
+  /// Everything derived goes; all of it can be made again from raw.
+  Result<void> drop_derived();
 
   /// Takes back a pass of a run that keeps only its last one. Refused once anybody has written a note on it or made it
   /// the wake.

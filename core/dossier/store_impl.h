@@ -10,7 +10,7 @@ namespace heron::dossier {
 
 struct Store::Impl {
   std::string path;
-  std::unique_ptr<SQLite::Database> db;
+  std::shared_ptr<SQLite::Database> db;  ///< recordings that were handed out read from it as well
   bool read_only = false;
   int version = kSchemaVersion;  ///< of the file's form
   std::string damage;

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 
+#include "dossier/recordings.h"
 #include "dossier/seal.h"
 #include "dossier/store_impl.h"
 
@@ -70,11 +71,14 @@ std::vector<T> numbers_from(const SQLite::Column& blob) {
 }
 
 /// @param by_index  false: by looking at every record, for a file whose index is damaged
-void read_records(SQLite::Database& db, int version, long long point_id, study::Point& point, bool by_index = true) {
+void read_records(const std::shared_ptr<SQLite::Database>& from, int version, long long point_id, study::Point& point,
+                  bool by_index = true) {
+  auto& db = *from;
   point.records.clear();
   Statement q(db, fmt::format("SELECT pass, rate, role, unit, pin, type, scale, range, lowest, highest, u_gain, "
-                              "u_delay, data, {} FROM record {} WHERE point = ? ORDER BY pass, channel",
-                              version < 4 ? "0" : "u_offset", by_index ? "" : "NOT INDEXED"));
+                              "u_delay, data, {}, {}, id FROM record {} WHERE point = ? ORDER BY pass, channel",
+                              version < 4 ? "0" : "u_offset", version < 6 ? "NULL" : "samples",
+                              by_index ? "" : "NOT INDEXED"));
   q.bind(1, static_cast<int64_t>(point_id));
   while (q.executeStep()) {
     const int pass = q.getColumn(0).getInt();
@@ -90,7 +94,9 @@ void read_records(SQLite::Database& db, int version, long long point_id, study::
     channel.u_gain = q.getColumn(10).getDouble();
     channel.u_delay = q.getColumn(11).getDouble();
     channel.u_offset = q.getColumn(13).getDouble();
-    if (q.getColumn(5).getString() == "i16")
+    if (!q.getColumn(14).isNull())
+      channel.recording = recording_of(from, q.getColumn(15).getInt64(), std::size_t(q.getColumn(14).getInt64()));
+    else if (q.getColumn(5).getString() == "i16")
       channel.counts = numbers_from<std::int16_t>(q.getColumn(12));
     else
       channel.numbers = numbers_from<double>(q.getColumn(12));
@@ -100,7 +106,7 @@ void read_records(SQLite::Database& db, int version, long long point_id, study::
 
 /// Reads what belongs to a point and holds it against its checksum, where it has one.
 /// @return false where the point is not what was written
-bool read_point(SQLite::Database& db, int version, const Statement& row, study::Point& point) {
+bool read_point(const std::shared_ptr<SQLite::Database>& db, int version, const Statement& row, study::Point& point) {
   const auto id = row.getColumn(0).getInt64();
   const auto setting = row.getColumn(2).getString();
   point.index = row.getColumn(1).getInt();
@@ -256,41 +262,8 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
     p.bind(3, setting);
     p.bind(4, sum_of(setting, point));
     p.exec();
-    const auto point_id = db.getLastInsertRowid();
-    Statement r(db,
-                "INSERT INTO record (point, pass, rate, channel, role, unit, pin, type, scale, range, lowest, highest, "
-                "u_gain, u_delay, data, u_offset) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
-    for (const auto& record : point.records) {
-      for (std::size_t k = 0; k < record.channels.size(); ++k) {
-        const auto& c = record.channels[k];
-        r.reset();
-        r.clearBindings();
-        r.bind(1, point_id);
-        r.bind(2, record.pass);
-        r.bind(3, record.sample_rate);
-        r.bind(4, int(k));
-        r.bind(5, c.role);
-        r.bind(6, c.unit);
-        r.bind(7, c.pin);
-        r.bind(8, c.counted() ? "i16" : "f64");
-        r.bind(9, c.scale);
-        if (c.range) r.bind(10, *c.range);
-        r.bind(11, c.lowest_count);
-        r.bind(12, c.highest_count);
-        r.bind(13, c.u_gain);
-        r.bind(14, c.u_delay);
-        r.bind(16, c.u_offset);
-        if (c.counted())
-          r.bindNoCopy(15, static_cast<const void*>(c.counts.data()), int(c.counts.size() * sizeof(std::int16_t)));
-        else
-          r.bindNoCopy(15, static_cast<const void*>(c.numbers.data()), int(c.numbers.size() * sizeof(double)));
-        r.exec();
-      }
-    }
-    Statement count(db, "UPDATE take SET points = points + 1 WHERE id = ?");
-    count.bind(1, static_cast<int64_t>(take));
-    count.exec();
+    write_records(db, db.getLastInsertRowid(), point, false);
+    count_point(db, take);
     transaction.commit();
     return {};
   });
@@ -310,6 +283,11 @@ Result<void> Store::drop_pass(long long take) {
   return guarded(path(), [&]() -> Result<void> {
     auto& db = *impl_->db;
     SQLite::Transaction transaction(db);
+    // What was made of it goes whether it stays or not: it can be made again.
+    Statement derived(db, "DELETE FROM derived WHERE take = ?");
+    derived.bind(1, static_cast<int64_t>(take));
+    derived.exec();
+    drop_chunks(db, take);
     for (const char* sql :
          {"DELETE FROM record WHERE point IN (SELECT id FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take "
           "WHERE "
@@ -338,7 +316,7 @@ Result<std::vector<study::Point>> Store::points(long long take) {
       q.bind(1, static_cast<int64_t>(take));
       while (q.executeStep()) {
         out.emplace_back();
-        if (!read_point(*impl_->db, impl_->version, q, out.back())) out.pop_back();
+        if (!read_point(impl_->db, impl_->version, q, out.back())) out.pop_back();
       }
     } catch (const SQLite::Exception& e) {
       if (e.getErrorCode() != SQLITE_CORRUPT) throw;
@@ -385,7 +363,7 @@ Result<study::Point> Store::point(long long take, int index) {
     q.bind(2, index);
     if (!q.executeStep()) return fail(Fault::usage, "{}: the take has no point {}.", path(), index + 1);
     study::Point point;
-    if (!read_point(*impl_->db, impl_->version, q, point))
+    if (!read_point(impl_->db, impl_->version, q, point))
       return fail(Fault::input, "{}: point {} is damaged in the file.", path(), index + 1);
     return point;
   });

@@ -35,30 +35,40 @@ Result<std::vector<study::Point>> points_of(dossier::Store& store, const dossier
   return points;
 }
 
-Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take) {
+Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                           const ReadTake* before) {
   const auto* kind = study::find_kind(study.kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
   const auto claims = store.claims(study.id);
   if (!claims) return tl::unexpected(claims.error());
   std::vector<std::string> asked;
   for (const auto& claim : *claims) asked.push_back(claim.figure);
-  const auto points = points_of(store, study, take);
-  if (!points) return tl::unexpected(points.error());
-  const auto reduced = kind->reduce(*points, study.settings);
-  if (!reduced) return tl::unexpected(reduced.error());
-  auto analysis = (*reduced)->read(study.settings, asked);
+  study::ReducedPtr reduced;
+  int damaged = 0;
+  if (before) {
+    reduced = before->reduced;
+    damaged = before->damaged;
+  } else {
+    const auto points = points_of(store, study, take);
+    if (!points) return tl::unexpected(points.error());
+    auto joined = kind->reduce(*points, study.settings);
+    if (!joined) return tl::unexpected(joined.error());
+    reduced = std::move(*joined);
+    damaged = store.damaged_points(take.id);
+  }
+  auto analysis = reduced->read(study.settings, asked);
   if (!analysis) return tl::unexpected(analysis.error());
   if (take.incomplete() && take.state != dossier::TakeState::running)
     analysis->reading.doubts.push_back(
         {"take.incomplete", study::Severity::caution,
          fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
          "Take again for the rest of the sweep."});
-  if (const int damaged = store.damaged_points(take.id); damaged > 0)
+  if (damaged > 0)
     analysis->reading.doubts.push_back(
         {"record.damaged", study::Severity::serious,
          fmt::format("{} of {} points are damaged in the file and were left out.", damaged, take.points),
          "Copy the dossier from a backup, or take again."});
-  return ReadTake{*reduced, std::move(*analysis)};
+  return ReadTake{std::move(reduced), std::move(*analysis), damaged, std::move(asked)};
 }
 
 Result<study::Analysis> analyse_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take) {
@@ -68,13 +78,13 @@ Result<study::Analysis> analyse_take(dossier::Store& store, const dossier::Study
 }
 
 std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int damaged,
-                              const study::Analysis* analysis) {
+                              const study::Analysis* analysis, const MaskVerdict& held) {
   const study::Analysis nothing;
   const auto& read = analysis ? *analysis : nothing;
   std::vector<LedgerLine> out;
   for (const auto& claim : asked.claims)
     out.push_back({asked.study, claim, {}, judge::judge(claim, read.reading, asked.parts)});
-  for (const auto& mask : asked.masks) out.push_back({asked.study, {}, mask, judge::judge(mask, read.curve)});
+  for (const auto& mask : asked.masks) out.push_back({asked.study, {}, mask, held && analysis ? held(mask) : judge::judge(mask, read.curve)});
   if (!analysis)
     for (auto& line : out) line.judgement.reason = "there is no take yet";
   if (!take || !analysis) return out;
@@ -93,7 +103,7 @@ std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int
 }
 
 Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study, const dossier::Take* take,
-                                           const study::Analysis* analysis) {
+                                           int damaged, const study::Analysis* analysis, const MaskVerdict& held) {
   const auto claims = store.claims(study.id);
   const auto masks = store.masks(study.id);
   if (!claims) return tl::unexpected(claims.error());
@@ -107,8 +117,22 @@ Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier:
     if (!setup) return tl::unexpected(setup.error());
     fitted = setup->value("fitted", std::map<std::string, double>());
   }
-  return judge({study.name, *claims, *masks, part_values(*device, fitted)}, take,
-               take ? store.damaged_points(take->id) : 0, analysis);
+  return judge({study.name, *claims, *masks, part_values(*device, fitted)}, take, damaged,
+               analysis, held);
+}
+
+Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study,
+                                           const dossier::Take* take, const study::Analysis* analysis) {
+  return judge_take(store, study, take, take ? store.damaged_points(take->id) : 0, analysis);
+}
+
+Result<std::optional<dossier::Take>> judged_take(dossier::Store& store, const dossier::Study& study) {
+  const auto takes = store.takes(study.id);
+  if (!takes) return tl::unexpected(takes.error());
+  std::optional<dossier::Take> newest;
+  for (const auto& take : *takes)
+    if (take.points > 0 && take.purpose.empty() && !take.aside) newest = take;
+  return newest;
 }
 
 Result<std::vector<LedgerLine>> ledger(dossier::Store& store) {
@@ -116,18 +140,15 @@ Result<std::vector<LedgerLine>> ledger(dossier::Store& store) {
   if (!studies) return tl::unexpected(studies.error());
   std::vector<LedgerLine> out;
   for (const auto& study : *studies) {
-    const auto takes = store.takes(study.id);
-    if (!takes) return tl::unexpected(takes.error());
-    const dossier::Take* newest = nullptr;
-    for (const auto& take : *takes)
-      if (take.points > 0 && take.purpose.empty() && !take.aside) newest = &take;
+    const auto newest = judged_take(store, study);
+    if (!newest) return tl::unexpected(newest.error());
     std::optional<study::Analysis> analysis;
-    if (newest) {
-      auto read = analyse_take(store, study, *newest);
+    if (*newest) {
+      auto read = analyse_take(store, study, **newest);
       if (!read) return tl::unexpected(read.error());
       analysis = std::move(*read);
     }
-    auto lines = judge_take(store, study, newest, analysis ? &*analysis : nullptr);
+    auto lines = judge_take(store, study, *newest ? &**newest : nullptr, analysis ? &*analysis : nullptr);
     if (!lines) return lines;
     out.insert(out.end(), lines->begin(), lines->end());
   }

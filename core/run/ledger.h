@@ -1,4 +1,5 @@
 #pragma once
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -19,10 +20,14 @@ Result<std::vector<study::Point>> points_of(dossier::Store& store, const dossier
 struct ReadTake {
   study::ReducedPtr reduced;
   study::Analysis analysis;
+  int damaged = 0;                      ///< points that the file lost
+  std::vector<std::string> asked = {};  ///< figures that claims asked for
 };
 /// With the claims' figures read as well. A take that was cut short has the doubt "take.incomplete", one that the file
 /// lost points of "record.damaged".
-Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take);
+/// @param before  what it came to when it was read with the same settings: no record is opened again
+Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
+                           const ReadTake* before = nullptr);
 Result<study::Analysis> analyse_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take);
 
 /// One line of the ledger.
@@ -42,15 +47,26 @@ struct Asked {
   std::vector<judge::Mask> masks = {};
   judge::PartValues parts = {};
 };
+/// How a mask came out, where it is known without its curve.
+using MaskVerdict = std::function<judge::Judgement(const judge::Mask&)>;
 /// @param take      null for none...
 /// @param damaged   ...how many of its points the file lost...
 /// @param analysis  ...and what was read of it; null: everything is not measured
+/// @param held      null: masks are held against the analysis' curve
 std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int damaged,
-                              const study::Analysis* analysis);
+                              const study::Analysis* analysis, const MaskVerdict& held = nullptr);
 
 /// The claims and masks of a study against one take; everything not measured without one.
 Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study,
                                            const dossier::Take* take, const study::Analysis* analysis);
+/// The same for a take that was read before.
+Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study,
+                                           const dossier::Take* take, int damaged, const study::Analysis* analysis,
+                                           const MaskVerdict& held = nullptr);
+
+/// The take that judges a study: its newest that has points, is of the device and is not laid aside. Nothing where there
+/// is none.
+Result<std::optional<dossier::Take>> judged_take(dossier::Store& store, const dossier::Study& study);
 
 /// The whole ledger: every study against its newest take that has points and is not laid aside.
 Result<std::vector<LedgerLine>> ledger(dossier::Store& store);

@@ -42,6 +42,8 @@ struct Doubt {
   Edits edits = {};              ///< what carries the remedy out, where editing the set-up can
   bool binding = false;          ///< of a finding: cannot be accepted away
   Place place = Place::anywhere;
+
+  bool operator==(const Doubt&) const = default;
 };
 
 /// What is said of a rating: where it would be exceeded, nobody may accept it.

@@ -1,10 +1,20 @@
 #include "study/raw.h"
 
 #include <algorithm>
+#include <limits>
 
 namespace heron::study {
 
 std::vector<double> Channel::values() const {
+  if (recording) {
+    std::vector<double> out;
+    out.reserve(recording->size());
+    const auto read = for_each_stretch(*recording, [&](std::size_t, std::span<const std::int16_t> stretch) {
+      for (const auto count : stretch) out.push_back(count * scale);
+    });
+    if (!read) out.resize(recording->size(), std::numeric_limits<double>::quiet_NaN());
+    return out;
+  }
   if (!counted()) return numbers;
   std::vector<double> out(counts.size());
   for (std::size_t i = 0; i < counts.size(); ++i) out[i] = counts[i] * scale;

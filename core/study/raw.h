@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <memory>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <span>
@@ -7,6 +8,7 @@
 #include <vector>
 
 #include "bench/bench.h"
+#include "study/samples.h"
 
 /// Raw data as the dossier keeps them. Written once, never altered; everything else is a function of them.
 namespace heron::study {
@@ -19,16 +21,18 @@ struct Channel {
 
   std::vector<std::int16_t> counts;  ///< either these...
   double scale = 1;                  ///< unit per count
-  std::vector<double> numbers;       ///< ...or these
+  std::vector<double> numbers;       ///< ...or these...
 
   std::optional<double> range;  ///< full range, in the unit; unknown for imported data
   int lowest_count = 0, highest_count = 0;
   double u_gain = 0;    ///< relative standard uncertainty of the scale
   double u_delay = 0;   ///< s
   double u_offset = 0;  ///< standard uncertainty of the zero, in the unit
+  std::shared_ptr<const Samples> recording = nullptr;  ///< ...or counts that stay where they lie
 
-  bool counted() const { return !counts.empty(); }
-  std::size_t size() const { return counted() ? counts.size() : numbers.size(); }
+  bool counted() const { return !counts.empty() || recording; }
+  std::size_t size() const { return recording ? recording->size() : counts.empty() ? numbers.size() : counts.size(); }
+  /// All of them, in the unit; of a recording NaN where it cannot be read.
   std::vector<double> values() const;
 };
 

@@ -6,6 +6,7 @@
 #include <fstream>
 
 #include "app/kinds/response/point_lens.h"
+#include "app/lenses/figures_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -255,8 +256,8 @@ TEST_CASE("the wheel zooms at the pointer, dragging pans, a double click shows a
 TEST_CASE("a click on a point shows the samples behind it, brackets step", "[app]") {
   OpenWindow open;
   QTest::mouseClick(open.bode()->plot(), Qt::LeftButton, {}, open.place_of_point(24));
-  auto* lens = open.window.findChild<app::PointLens*>();
-  REQUIRE(drive::until([&] { return lens->isVisible(); }));
+  REQUIRE(drive::until([&] { return drive::visible<app::PointLens>(open) != nullptr; }));
+  auto* lens = drive::visible<app::PointLens>(open);
   // Points that the refinement added come after the sweep's own, whatever their frequency.
   const auto shown = open.desk().readings.view(*open.desk().focus.shown());
   const int index = app::curve_of(shown).points[24].index, count = int(app::curve_of(shown).points.size());
@@ -473,7 +474,7 @@ TEST_CASE("the finder does things by name", "[app]") {
   REQUIRE(field);
   QTest::keyClicks(field, "lens fig");
   QTest::keyClick(field, Qt::Key_Return);
-  CHECK(open.window.page().lens()->title() == "Figures");
+  CHECK(qobject_cast<app::FiguresLens*>(open.window.page().lens()));
   auto* table = drive::control<QTableWidget>(open.window, "Figures of the take");
   REQUIRE(table);
   CHECK(table->rowCount() > 10);

@@ -11,15 +11,34 @@ namespace {
 
 constexpr const char* kQuantity = "answer";
 
-/// Rises through a level; a sample that lies on it belongs to what came before.
-int crossings_of(std::span<const double> volts, double threshold) {
-  int out = 0;
-  bool below = !volts.empty() && volts.front() < threshold;
-  for (const double v : volts) {
-    if (below && v > threshold) ++out;
-    if (v != threshold) below = v < threshold;
+/// Counts rises through a level; a sample that lies on it belongs to what came before.
+class Crossings {
+ public:
+  explicit Crossings(double threshold) : threshold_(threshold) {}
+  void add(double v) {
+    if (below_ && v > threshold_) ++found_;
+    if (v != threshold_) below_ = v < threshold_;
   }
-  return out;
+  int found() const { return found_; }
+
+ private:
+  double threshold_;
+  bool below_ = false;
+  int found_ = 0;
+};
+
+/// A recording is never in memory as a whole.
+Result<int> crossings_of(const study::Channel& channel, double threshold) {
+  Crossings crossings(threshold);
+  if (!channel.recording) {
+    for (const double v : channel.values()) crossings.add(v);
+    return crossings.found();
+  }
+  const auto read = study::for_each_stretch(*channel.recording, [&](std::size_t, std::span<const std::int16_t> counts) {
+    for (const auto count : counts) crossings.add(count * channel.scale);
+  });
+  if (!read) return tl::unexpected(read.error());
+  return crossings.found();
 }
 
 study::Columns as_columns(const Counts& counts) {
@@ -46,7 +65,9 @@ class CountReducer final : public study::Reducer {
     }
     const auto* answer = record.find(kQuantity);
     if (!answer) return fail(Fault::input, "A burst has no answer.");
-    put(point.setting.value("pulses", 0), crossings_of(answer->values(), point.setting.value("threshold", 0.0)));
+    const auto crossings_found = crossings_of(*answer, point.setting.value("threshold", 0.0));
+    if (!crossings_found) return tl::unexpected(crossings_found.error());
+    put(point.setting.value("pulses", 0), *crossings_found);
     return {};
   }
 

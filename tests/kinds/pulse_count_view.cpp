@@ -36,8 +36,8 @@ namespace {
 class View final : public app::KindView {
  public:
   const study::Kind& kind() const override { return pulse_count::kind(); }
-  QList<app::Lens*> make_lenses(app::Desk* desk, QWidget* parent) const override {
-    return {new CountLens(desk, parent), new app::FiguresLens(desk, parent)};
+  std::vector<app::LensOffer> lenses() const override {
+    return {{"Counts", app::make<CountLens>}, {"Figures", app::make<app::FiguresLens>}};
   }
   QString claim_examples() const override { return "Missed pulses at most 0"; }
 };

@@ -8,7 +8,6 @@ namespace heron::pulse_count {
 class CountLens : public app::Lens {
  public:
   CountLens(app::Desk* desk, QWidget* parent);
-  QString title() const override { return "Counts"; }
   QCustomPlot* plot() override { return plot_; }
   int drawn() const { return plot_->graph(0)->dataCount(); }
 

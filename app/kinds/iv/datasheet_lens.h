@@ -14,7 +14,6 @@ class DatasheetLens : public Lens {
 
  public:
   explicit DatasheetLens(Desk* desk, QWidget* parent = nullptr);
-  QString title() const override { return "Datasheet"; }
   QTableWidget* table() const { return table_; }
 
  protected:

@@ -37,11 +37,11 @@ CursorCard card(const QString& label, double v, const char* unit, const QString&
 
 }  // namespace
 
-FamilyLens::FamilyLens(const QString& name, const std::string& y, Desk* desk, QWidget* parent)
+FamilyLens::FamilyLens(const Over& over, Desk* desk, QWidget* parent)
     : Lens(desk, parent),
-      name_(name),
-      first_(y),
-      y_(y),
+      slope_of_transfer_(over.slope_of_transfer),
+      first_(over.y),
+      y_(over.y),
       bar_(new LookBar(this)),
       plot_(new FamilyPlot(this)) {
   auto* column = new QVBoxLayout(this);
@@ -53,8 +53,8 @@ FamilyLens::FamilyLens(const QString& name, const std::string& y, Desk* desk, QW
     *line = new render::CursorLine(plot_, {plot_->axisRect()}, letter);
     (*line)->setVisible(false);
   }
-  plot_->setObjectName("family-" + name.toLower());
-  plot_->setAccessibleName(name);
+  plot_->setObjectName("family-" + over.name.toLower());
+  plot_->setAccessibleName(over.name);
   looking_ = new PlotView(plot_, [this] { plot_->show_all(); });
   plot_->installEventFilter(this);
   make_bar();
@@ -174,7 +174,7 @@ void FamilyLens::set_below(const std::string& key) {
 /// What stands below: as chosen, else the transconductance under a transfer curve.
 void FamilyLens::place_below() {
   std::string key = below_.value_or("");
-  if (!below_ && plot_->plain() && name_ == "Curves" && desk_->focus.study()) {
+  if (!below_ && plot_->plain() && slope_of_transfer_ && desk_->focus.study()) {
     const auto axis = desk_->focus.study()->settings.find("axis");
     if (axis != desk_->focus.study()->settings.end() && axis->second == "transfer") key = "slope";
   }

@@ -14,11 +14,14 @@ class FamilyLens : public Lens {
   Q_OBJECT
 
  public:
-  /// @param name  of the lens
-  /// @param y     the key of what stands upright at first: see study/iv/axes.h
-  FamilyLens(const QString& name, const std::string& y, Desk* desk, QWidget* parent = nullptr);
+  /// What a lens stands for at first.
+  struct Over {
+    QString name;
+    std::string y;                 ///< the key of what stands upright: see study/iv/axes.h
+    bool slope_of_transfer = false;  ///< the transconductance below a transfer curve
+  };
+  FamilyLens(const Over& over, Desk* desk, QWidget* parent = nullptr);
 
-  QString title() const override { return name_; }
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
   QList<CursorCard> cards() const override { return cards_; }
@@ -52,7 +55,7 @@ class FamilyLens : public Lens {
   QString read_out(const QPointF& pixel) const;
   std::vector<DatasheetMark> marks() const;
 
-  QString name_;
+  bool slope_of_transfer_;
   std::string first_, x_ = "voltage", y_;  ///< keys: of what the lens is for, and as chosen
   std::optional<std::string> below_;       ///< as chosen; else what the study suggests
   LookBar* bar_;

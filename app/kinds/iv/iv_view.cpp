@@ -35,15 +35,16 @@ class SweepView final : public KindView {
  public:
   const study::Kind& kind() const override { return iv::kind(); }
 
-  QList<Lens*> make_lenses(Desk* desk, QWidget* parent) const override {
-    return {new FamilyLens("Curves", "current", desk, parent),
-            new FamilyLens("Slope", "slope", desk, parent),
-            new FamilyLens("Power", "power", desk, parent),
-            new TimeLens(desk, parent),
-            new DatasheetLens(desk, parent),
-            new LoopLens(desk, parent),
-            new ReadingsLens(desk, parent),
-            new FiguresLens(desk, parent)};
+  std::vector<LensOffer> lenses() const override {
+    std::vector<LensOffer> out;
+    for (const auto& over : {FamilyLens::Over{"Curves", "current", true}, {"Slope", "slope"}, {"Power", "power"}})
+      out.push_back({over.name, [over](Desk* desk, QWidget* parent) { return new FamilyLens(over, desk, parent); }});
+    out.push_back({"Time", make<TimeLens>});
+    out.push_back({"Datasheet", make<DatasheetLens>});
+    out.push_back({"Loop", make<LoopLens>});
+    out.push_back({"Points", make<ReadingsLens>});
+    out.push_back({"Figures", make<FiguresLens>});
+    return out;
   }
 
   QString claim_examples() const override {

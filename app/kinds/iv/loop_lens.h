@@ -10,7 +10,6 @@ class LoopLens : public Lens {
 
  public:
   explicit LoopLens(Desk* desk, QWidget* parent = nullptr);
-  QString title() const override { return "Loop"; }
   QCustomPlot* plot() override { return plot_; }
 
  protected:

@@ -11,7 +11,6 @@ class ReadingsLens : public Lens {
 
  public:
   explicit ReadingsLens(Desk* desk, QWidget* parent = nullptr);
-  QString title() const override { return "Points"; }
   QTableWidget* table() const { return table_; }
 
  protected:

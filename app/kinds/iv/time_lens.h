@@ -10,7 +10,6 @@ class TimeLens : public Lens {
 
  public:
   explicit TimeLens(Desk* desk, QWidget* parent = nullptr);
-  QString title() const override { return "Time"; }
   QCustomPlot* plot() override { return plot_; }
 
  protected:

@@ -19,7 +19,6 @@ class BodeLens : public Lens {
  public:
   explicit BodeLens(Desk* desk, QWidget* parent = nullptr, Over over = Over::gain);
 
-  QString title() const override { return over_ == Over::delay ? "Delay" : "Bode"; }
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
   QList<CursorCard> cards() const override { return response_cards(*desk_); }

@@ -14,7 +14,6 @@ class CompareLens : public Lens {
  public:
   explicit CompareLens(Desk* desk, QWidget* parent = nullptr);
 
-  QString title() const override { return "Compare"; }
   QCustomPlot* plot() override { return bode_->plot(); }
   bool handle_key(int key) override { return bode_->handle_key(key); }
   QList<CursorCard> cards() const override { return bode_->cards(); }

@@ -15,8 +15,6 @@ class ImpedanceLens : public Lens {
  public:
   explicit ImpedanceLens(Desk* desk, QWidget* parent = nullptr);
 
-  QString title() const override { return "Impedance"; }
-  bool suits() const override { return of_impedance(*desk_); }
   QList<CursorCard> cards() const override { return bode_->cards(); }
   QCustomPlot* plot() override { return bode_->plot(); }
   bool handle_key(int key) override { return bode_->handle_key(key); }

@@ -14,7 +14,7 @@ PlaneLens::PlaneLens(Plane plane, Desk* desk, QWidget* parent)
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->addWidget(plot_);
-  plot_->setObjectName(title().toLower());
+  plot_->setObjectName(plane == Plane::nyquist ? "nyquist" : "nichols");
   plot_->setAccessibleName(plane == Plane::nyquist ? "Real and imaginary part" : "Gain over phase");
   looking_ = new PlotView(plot_, [this] { plot_->show_all(); });
   plot_->installEventFilter(this);

@@ -13,7 +13,6 @@ class PlaneLens : public Lens {
  public:
   PlaneLens(Plane plane, Desk* desk, QWidget* parent = nullptr);
 
-  QString title() const override { return plot_->plane() == Plane::nyquist ? "Nyquist" : "Nichols"; }
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
   QList<CursorCard> cards() const override { return response_cards(*desk_); }

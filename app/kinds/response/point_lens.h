@@ -14,11 +14,9 @@ class PointLens : public Lens {
  public:
   explicit PointLens(Desk* desk, QWidget* parent = nullptr);
 
-  QString title() const override { return "Behind the point"; }
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
 
-  bool shows_points() const override { return true; }
   void show_point(int index) override;
   int index() const { return index_; }
 

@@ -12,7 +12,6 @@ class PointsLens : public Lens {
 
  public:
   explicit PointsLens(Desk* desk, QWidget* parent = nullptr);
-  QString title() const override { return "Points"; }
   QTableWidget* table() const { return table_; }
 
  protected:

@@ -103,18 +103,25 @@ class ResponseView final : public KindView {
  public:
   const study::Kind& kind() const override { return response::kind(); }
 
-  QList<Lens*> make_lenses(Desk* desk, QWidget* parent) const override {
-    auto* bode = new BodeLens(desk, parent);
-    bode->setObjectName("lens-bode");
-    return {bode,
-            new PlaneLens(Plane::nyquist, desk, parent),
-            new PlaneLens(Plane::nichols, desk, parent),
-            new BodeLens(desk, parent, Over::delay),
-            new ImpedanceLens(desk, parent),
-            new CompareLens(desk, parent),
-            new PointLens(desk, parent),
-            new PointsLens(desk, parent),
-            new FiguresLens(desk, parent)};
+  std::vector<LensOffer> lenses() const override {
+    const auto bode = [](Desk* desk, QWidget* parent) {
+      auto* lens = new BodeLens(desk, parent);
+      lens->setObjectName("lens-bode");
+      return lens;
+    };
+    const auto plane = [](Plane which) {
+      return [which](Desk* desk, QWidget* parent) { return new PlaneLens(which, desk, parent); };
+    };
+    const auto delay = [](Desk* desk, QWidget* parent) { return new BodeLens(desk, parent, Over::delay); };
+    return {{"Bode", bode},
+            {"Nyquist", plane(Plane::nyquist)},
+            {"Nichols", plane(Plane::nichols)},
+            {"Delay", delay},
+            {"Impedance", make<ImpedanceLens>, of_impedance},
+            {"Compare", make<CompareLens>},
+            {"Behind the point", make<PointLens>, nullptr, true},
+            {"Points", make<PointsLens>},
+            {"Figures", make<FiguresLens>}};
   }
 
   bool keeps_cursors() const override { return true; }
