@@ -37,7 +37,27 @@ QList<BriefWord*> BriefView::words() const {
   return out;
 }
 
+BriefView::Said BriefView::to_say() const {
+  Said out{.rare = rare_};
+  const auto plan = desk_->focus.plan();
+  if (!plan) return out;
+  for (auto& piece : plan->brief())
+    if (!piece.rare || rare_) out.pieces.push_back(std::move(piece));
+  out.time = plan->time_sentence(desk_->focus.limits());
+  for (const auto& offer : plan->procedures()) out.offers.push_back(offer.name);
+  return out;
+}
+
+void BriefView::begin(std::size_t offer) {
+  const auto plan = desk_->focus.plan();
+  const auto offers = plan ? plan->procedures() : std::vector<study::Offer>();
+  if (offer < offers.size()) desk_->messages.say_trouble(desk_->runner.begin(offers[offer]), desk_->focus.study_id());
+}
+
 void BriefView::rebuild() {
+  auto now = to_say();
+  if (said_ == now) return;
+  said_ = std::move(now);
   std::string focused;
   if (const auto* word = qobject_cast<BriefWord*>(window()->focusWidget()); word && isAncestorOf(word))
     focused = word->key();
@@ -67,8 +87,7 @@ void BriefView::rebuild() {
       add(label, QString(".,;:").contains(part.front()));
     }
   };
-  for (const auto& piece : desk_->focus.plan()->brief()) {
-    if (piece.rare && !rare_) continue;
+  for (const auto& piece : said_->pieces) {
     const QString text = QString::fromStdString(piece.text);
     if (piece.key.empty()) {
       say(text, piece.heading);
@@ -79,7 +98,7 @@ void BriefView::rebuild() {
     add(word, false);
     if (piece.key == focused) to_focus = word;
   }
-  say(QString::fromStdString(desk_->focus.plan()->time_sentence(desk_->focus.limits())), false, true);
+  say(QString::fromStdString(said_->time), false, true);
   auto* fold = new QPushButton(rare_ ? "Less" : "More", sentences_);
   fold->setObjectName("fold");
   fold->setFlat(true);
@@ -87,7 +106,9 @@ void BriefView::rebuild() {
   fold->setToolTip("Refinement, settling, averaging, offset, repeats and input ranges");
   connect(fold, &QPushButton::clicked, this, [this] { show_rare(!rare_); });
   add(fold, false);
-  for (const auto& offer : desk_->focus.plan()->procedures()) {
+  const auto offers = desk_->focus.plan()->procedures();
+  for (std::size_t k = 0; k < offers.size(); ++k) {
+    const auto& offer = offers[k];
     QString name = QString::fromStdString(offer.name);
     name[0] = name[0].toUpper();
     auto* button = new QPushButton(name, sentences_);
@@ -95,8 +116,7 @@ void BriefView::rebuild() {
     button->setFlat(true);
     button->setAccessibleName(name);
     button->setToolTip(QString::fromStdString(offer.label + "\n" + offer.tip));
-    connect(button, &QPushButton::clicked, this,
-            [this, offer] { desk_->messages.say_trouble(desk_->runner.begin(offer), desk_->focus.study_id()); });
+    connect(button, &QPushButton::clicked, this, [this, k] { begin(k); });
     add(button, false);
   }
   sentences_->show();

@@ -22,7 +22,18 @@ class BriefView : public QWidget {
   void show_rare(bool on);
 
  private:
+  /// What it says: laid out anew only where that is another.
+  struct Said {
+    std::vector<study::BriefPiece> pieces;
+    std::string time;
+    std::vector<std::string> offers;
+    bool rare = false;
+
+    bool operator==(const Said&) const = default;
+  };
+  Said to_say() const;
   void rebuild();
+  void begin(std::size_t offer);
   QList<BriefWord*> words() const;
 
   Desk* desk_;
@@ -30,6 +41,7 @@ class BriefView : public QWidget {
   FlowLayout* flow_;
   WordEditing editing_;
   bool rare_ = false;
+  std::optional<Said> said_;
 };
 
 }  // namespace heron::app

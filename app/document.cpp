@@ -148,7 +148,7 @@ QString Document::import_curves(long long id, const std::vector<exchange::FileCu
   if (curves.empty()) return "There is nothing to bring in.";
   QString trouble;
   for (const auto& curve : curves) {
-    const auto take = run::import_take(*store_, *study(id), curve.record, curve.name, curve.notes, aside);
+    const auto take = run::keep_import(*store_, *study(id), curve.record, curve.name, curve.notes, aside);
     if (!take) {
       trouble = QString::fromStdString(curve.name + ": " + take.error().message);
       break;

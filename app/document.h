@@ -67,7 +67,7 @@ class Document : public QObject {
 
   /// With a plan to begin with.
   Result<long long> add_study(const QString& name, const study::Kind& kind, long long assembly);
-  /// Curves that were read and looked over, each as a take. @param into  ids of the takes
+  /// Curves that were read and checked, each as a take. @param into  ids of the takes
   QString import_curves(long long study, const std::vector<exchange::FileCurve>& curves, bool aside,
                         QList<long long>& into);
   Result<int> export_take(long long study, long long take, const QString& folder);

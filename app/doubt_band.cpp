@@ -25,7 +25,30 @@ DoubtBand::DoubtBand(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   connect(&desk_->outlook, &Outlook::levels_changed, this, &DoubtBand::rebuild);
 }
 
+std::vector<DoubtBand::Said> DoubtBand::to_say() const {
+  std::vector<Said> out;
+  if (!desk_->focus.study()) return out;
+  if (const auto view = desk_->readings.shown()) {
+    if (!view->trouble.isEmpty())
+      out.push_back({"Trouble:", {"", study::Severity::serious, view->trouble.toStdString(), ""}});
+    for (const auto& d : view->analysis.reading.doubts)
+      if (d.severity != study::Severity::note) out.push_back({"Doubt:", d});
+  }
+  for (const auto& d : desk_->outlook.findings())
+    if (d.severity != study::Severity::note && !desk_->outlook.accepted().contains(d.key))
+      out.push_back({"Before the next take:", d, true});
+  constexpr std::size_t kMost = 3;
+  if (out.size() > kMost) out.resize(kMost);
+  return out;
+}
+
 void DoubtBand::rebuild() {
+  auto now = to_say();
+  // What a remedy does depends on the plan.
+  const auto plan = desk_->focus.plan();
+  if (now == said_ && (now.empty() || plan == plan_)) return;
+  said_ = std::move(now);
+  plan_ = plan;
   // Out of sight meanwhile: each widget that is shown in a visible one lays the whole window out anew.
   hide();
   const auto shown_again = qScopeGuard([this] { setVisible(layout()->count() > 0); });
@@ -34,20 +57,10 @@ void DoubtBand::rebuild() {
     item->widget()->deleteLater();
     delete item;
   }
-  if (!desk_->focus.study()) return;
-  if (const auto shown = desk_->focus.shown())
-    if (const auto view = desk_->readings.view(*shown)) {
-      if (!view->trouble.isEmpty())
-        add_line("Trouble:", {"", study::Severity::serious, view->trouble.toStdString(), ""});
-      for (const auto& d : view->analysis.reading.doubts)
-        if (d.severity != study::Severity::note) add_line("Doubt:", d);
-    }
-  for (const auto& d : desk_->outlook.findings())
-    if (d.severity != study::Severity::note && !desk_->outlook.accepted().contains(d.key)) add_line("Before the next take:", d, true);
+  for (const auto& one : said_) add_line(one.lead, one.doubt, one.before);
 }
 
 void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool before) {
-  if (layout()->count() >= 3) return;
   auto* band = new QFrame(this);
   band->setObjectName("doubt");
   band->setStyleSheet(QString("#doubt { background: %1; border-left: 3px solid %2; }")

@@ -17,10 +17,20 @@ class DoubtBand : public QWidget {
   void hookup_asked();
 
  private:
+  struct Said {
+    QString lead;
+    study::Doubt doubt;
+    bool before = false;  ///< a finding, which may be accepted
+
+    bool operator==(const Said&) const = default;
+  };
+  std::vector<Said> to_say() const;
   void rebuild();
-  void add_line(const QString& lead, const study::Doubt& doubt, bool before = false);
+  void add_line(const QString& lead, const study::Doubt& doubt, bool before);
 
   Desk* desk_;
+  std::vector<Said> said_;
+  study::PlanPtr plan_;
 };
 
 }  // namespace heron::app

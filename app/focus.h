@@ -45,7 +45,7 @@ class Focus : public QObject {
   /// A take has begun. One that takes its place beside others leaves what else is shown where it is.
   void follow(long long take, bool beside);
 
-  /// Curves that were read and looked over, each as a take of the study in view; all of them come into view beside what
+  /// Curves that were read and checked (run::check_import), each as a take of the study in view; all of them come into view beside what
   /// is shown. Without a study one is made of their kind. What went wrong, empty when done.
   QString bring_in(const std::vector<exchange::FileCurve>& curves, const study::Kind& kind, bool aside);
 

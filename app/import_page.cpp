@@ -11,6 +11,7 @@
 #include "app/text.h"
 #include "lenses/table.h"
 #include "render/theme.h"
+#include "run/take.h"
 
 namespace heron::app {
 namespace {
@@ -243,7 +244,9 @@ void ImportPage::accept(bool aside) {
   bring_->setEnabled(false);
   aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
-  readers_.start([this, aside, files = files_, &kind = kind_of(*desk_), now = ++generation_] {
+  const auto* study = desk_->focus.study();
+  readers_.start([this, aside, files = files_, &kind = kind_of(*desk_), now = ++generation_,
+                  settings = study ? study->settings : study::SettingsText()] {
     std::vector<exchange::FileCurve> all;
     QString trouble;
     for (const auto& file : files) {
@@ -255,6 +258,10 @@ void ImportPage::accept(bool aside) {
         trouble = text(curves.error().message);
         break;
       }
+      for (const auto& curve : *curves)
+        if (const auto ok = run::check_import(kind, settings, curve.record); !ok && trouble.isEmpty())
+          trouble = text(curve.name + ": " + ok.error().message);
+      if (!trouble.isEmpty()) break;
       all.insert(all.end(), std::make_move_iterator(curves->begin()), std::make_move_iterator(curves->end()));
     }
     QMetaObject::invokeMethod(

@@ -280,9 +280,7 @@ Result<int> import(const ImportOptions& options) {
     const auto curves = exchange::read_curves(input, *kind, reading);
     if (!curves) return tl::unexpected(curves.error());
     for (const auto& curve : *curves)
-      if (const auto tried =
-              kind->analyse({{.setting = json::object(), .records = {curve.record}}}, study->settings, {});
-          !tried)
+      if (const auto tried = run::check_import(*kind, study->settings, curve.record); !tried)
         return fail(tried.error().fault, "{}: {}", input, tried.error().message);
   }
   std::size_t done = 0;

@@ -140,6 +140,14 @@ int main(int argc, char** argv) {
   session.step("show the empty window", [&] { window.show(); });
   session.step("open the demo", [&] { window.open(demo.path()); }, [&] { return bool(desk.readings.shown()); });
   session.step("open it again", [&] { window.open(demo.path()); }, [&] { return bool(desk.readings.shown()); });
+  // With a number, nothing but choosing studies, so often: for a profiler.
+  for (int round = argc > 1 ? QString(argv[1]).toInt() : 0; round > 0; --round)
+    for (const auto& study : desk.document.studies()) {
+      desk.focus.select_study(study.id);
+      (void)QTest::qWaitFor([&] { return !desk.focus.shown() || desk.readings.shown(); }, 10'000);
+      QTest::qWait(20);
+    }
+  if (argc > 1) return 0;
   for (const auto& study : desk.document.studies()) {
     const auto id = study.id;
     session.step("study: " + QString::fromStdString(study.name), [&] { desk.focus.select_study(id); },

@@ -80,13 +80,23 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
   return *take;
 }
 
+Result<void> check_import(const study::Kind& kind, const study::SettingsText& settings, const study::Record& table) {
+  const auto tried = kind.analyse({{.setting = json::object(), .records = {table}}}, settings, {});
+  if (!tried) return tl::unexpected(tried.error());
+  return {};
+}
+
 Result<long long> import_take(dossier::Store& store, const dossier::Study& study, const study::Record& table, const std::string& file,
                               const std::string& notes, bool aside) {
   const auto* kind = study::find_kind(study.kind);
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
-  study::Point point{.setting = nlohmann::json::object(), .records = {table}};
-  // Read once before anything is kept, so that nonsense is refused with its reason.
-  if (const auto tried = kind->analyse({point}, study.settings, {}); !tried) return tl::unexpected(tried.error());
+  if (auto ok = check_import(*kind, study.settings, table); !ok) return tl::unexpected(ok.error());
+  return keep_import(store, study, table, file, notes, aside);
+}
+
+Result<long long> keep_import(dossier::Store& store, const dossier::Study& study, const study::Record& table, const std::string& file,
+                              const std::string& notes, bool aside) {
+  const study::Point point{.setting = json::object(), .records = {table}};
   const auto take = store.begin_take(study.id, "imported", file, {{"file", file}, {"notes", notes}}, 1);
   if (!take) return take;
   if (auto ok = store.add_point(*take, point); !ok) return tl::unexpected(ok.error());

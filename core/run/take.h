@@ -39,8 +39,13 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
                            std::uint64_t seed, const RunOptions& options, const TakeEvents& events,
                            std::stop_token stop);
 
-/// Data of a file as a finished take of a study.
+/// Whether data of a file can be read as a take; nonsense is refused with its reason.
+Result<void> check_import(const study::Kind& kind, const study::SettingsText& settings, const study::Record& table);
+/// Data of a file, checked before, as a finished take of a study.
 /// @param aside  to be looked at, not judged
+Result<long long> keep_import(dossier::Store& store, const dossier::Study& study, const study::Record& table,
+                              const std::string& file, const std::string& notes, bool aside = false);
+/// Both.
 Result<long long> import_take(dossier::Store& store, const dossier::Study& study, const study::Record& table,
                               const std::string& file, const std::string& notes, bool aside = false);
 

@@ -11,6 +11,8 @@ struct BriefPiece {
   bool rare = false;     ///< folded away until asked for
   bool heading = false;  ///< "Drive", "Sense", "Settle"
   bool drives = false;   ///< says what drives: shown on the Hookup page too
+
+  bool operator==(const BriefPiece&) const = default;
 };
 
 /// What is shown beside a word while it is edited.
