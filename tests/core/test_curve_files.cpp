@@ -72,7 +72,7 @@ TEST_CASE("network files as others write them", "[touchstone]") {
   const auto second = exchange::read_touchstone(
       "[Version] 2.0\n# MHz Z RI\n[Number of Ports] 2\n[Two-Port Data Order] 12_21\n[Number of Frequencies] 1\n"
       "[Reference] 60 60\n[Begin Information]\nmade up\n[End Information]\n[Matrix Format] Lower\n[Network Data]\n"
-      "1 1 2\n 3 4 5 6\n[End]\n",
+      "1 1 2\n 3 4 5 6\n[End]\nwhatever stands here\n",
       "b.ts");
   if (!second) FAIL(second.error().message);
   CHECK(second->elements[0][1] == Complex(3, 4));

@@ -1,12 +1,15 @@
 #include <catch2/catch.hpp>
 #include <clocale>
 #include <cmath>
+#include <random>
 
 #include "device/expectation.h"
 #include "exchange/curves.h"
 #include "exchange/touchstone.h"
 #include "judge/claim_words.h"
 #include "run/ledger.h"
+#include "signal/scatter.h"
+#include "signal/spectra.h"
 #include "study/iv/brief.h"
 #include "study/iv/compare.h"
 #include "study/iv/datasheet.h"
@@ -16,9 +19,12 @@
 #include "study/iv/loop.h"
 #include "study/iv/preflight.h"
 #include "study/iv/ramp.h"
+#include "study/iv/kind.h"
 #include "study/kind.h"
 #include "study/response/figures.h"
+#include "study/response/kind.h"
 #include "study/response/plan.h"
+#include "study/quantities.h"
 #include "study/shared_error.h"
 #include "support.h"
 
@@ -328,6 +334,165 @@ TEST_CASE("numbers are read and written alike under a locale with a decimal comm
   CHECK(again);
   if (again) CHECK(again->delay == plan.delay);
   std::setlocale(LC_ALL, "C");
+}
+
+TEST_CASE("noise is taken off a curve wherever along the axis it lies", "[signal]") {
+  std::mt19937_64 random(5);
+  std::normal_distribution<double> normal(0, 1);
+  std::vector<double> x, y, truth;
+  for (int k = 0; k < 400; ++k) {
+    x.push_back(100 + 0.25 * k);
+    truth.push_back(40 + 0.3 * (x.back() - 150) + 0.01 * std::pow(x.back() - 150, 2));
+    y.push_back(truth.back() + normal(random));
+  }
+  const auto smooth = signal::without_noise(x, y, std::vector<double>(x.size(), 1.0));
+  double squares = 0;
+  for (std::size_t k = 0; k < x.size(); ++k) squares += std::pow(smooth[k] - truth[k], 2);
+  // Three parameters out of four hundred points leave a tenth of the noise.
+  CHECK(std::sqrt(squares / double(x.size())) < 0.2);
+}
+
+TEST_CASE("noise out of a file is cut so that 32 pieces come out of it", "[response][noise]") {
+  const auto segment_of = [](std::size_t samples) {
+    std::mt19937_64 random(3);
+    std::normal_distribution<double> normal(0, 1);
+    study::Record record{.pass = 0, .sample_rate = 1e4};
+    study::Channel stimulus{.role = "stimulus", .unit = "V"}, answer{.role = "response", .unit = "V"};
+    for (std::size_t k = 0; k < samples; ++k) {
+      stimulus.numbers.push_back(normal(random));
+      answer.numbers.push_back(0.5 * stimulus.numbers.back());
+    }
+    record.channels = {stimulus, answer};
+    const auto analysis =
+        response::kind().analyse({{.setting = nlohmann::json::object(), .records = {record}}}, {{"method", "noise"}}, {});
+    if (!analysis) FAIL(analysis.error().message);
+    const auto& lines = analysis->curve.x;
+    return int(std::lround(1e4 / (lines[11] - lines[10])));
+  };
+  // Half over each other: n pieces of s need s (n + 1) / 2 samples. 32 of 256 fit 4224, of which one less leaves 31.
+  CHECK(segment_of(4224) == 256);
+  CHECK(segment_of(4223) == 128);
+}
+
+TEST_CASE("a resonance between two far points of a table is where it is", "[response][impedance]") {
+  study::Record table{.pass = 0, .sample_rate = 0};
+  study::Channel f{.role = "frequency", .unit = "Hz"}, real{.role = "real", .unit = "ohm"}, imag{.role = "imag", .unit = "ohm"};
+  const double l = 10e-3, c = 1e-6, resonance = 1 / (2 * std::numbers::pi * std::sqrt(l * c));
+  for (int k = 0; k <= 40; ++k) {
+    const double at = 137 * std::pow(10, k / 20.0), w = 2 * std::numbers::pi * at;
+    f.numbers.push_back(at);
+    real.numbers.push_back(200);
+    imag.numbers.push_back(w * l - 1 / (w * c));
+  }
+  table.channels = {f, real, imag};
+  const auto analysis = response::kind().analyse({{.setting = nlohmann::json::object(), .records = {table}}}, {{"quantity", "impedance"}}, {});
+  if (!analysis) FAIL(analysis.error().message);
+  const auto* found = analysis->reading.find("resonance.series");
+  for (const auto& a : analysis->reading.absent) UNSCOPED_INFO(a.key << ": " << a.reason);
+  REQUIRE(found);
+  CHECK(found->value == Approx(resonance).epsilon(2e-4));
+}
+
+TEST_CASE("white noise reaches twice as far as the curve that is read of it", "[response][noise]") {
+  response::Plan p{.drive_pin = "in", .hookup = response::direct_hookup("in", "out"), .start = 100, .stop = 9e3};
+  p.method = response::Method::white;
+  const auto wave = response::noise_wave(p, response::noise_timing(p, 100e6), 3);
+  CHECK(wave.bandwidth == Approx(18e3));
+  CHECK(wave.rms == p.noise_rms);
+}
+
+TEST_CASE("the greatest power of a coarse curve lies between its points", "[iv][pv]") {
+  // One diode: I = Isc - Is (exp(V / v0) - 1).
+  const double isc = 0.1, is = 1e-9, v0 = 0.045;
+  const auto current = [&](double v) { return isc - is * std::expm1(v / v0); };
+  double vmp = 0, most = 0;
+  for (double v = 0; v < 0.83; v += 1e-6)
+    if (v * current(v) > most) {
+      most = v * current(v);
+      vmp = v;
+    }
+  study::Record table{.pass = 0, .sample_rate = 0};
+  study::Channel v{.role = "voltage", .unit = "V"}, i{.role = "current", .unit = "A"};
+  for (int k = 0; k <= 28; ++k) {
+    v.numbers.push_back(0.03 * k);
+    i.numbers.push_back(current(v.numbers.back()));
+  }
+  table.channels = {v, i};
+  const auto analysis =
+      iv::kind().analyse({{.setting = nlohmann::json::object(), .records = {table}}}, {}, {});
+  if (!analysis) FAIL(analysis.error().message);
+  const auto* found = analysis->reading.find("pv.vmp");
+  REQUIRE(found);
+  // A tenth of the distance of the points.
+  CHECK(found->value == Approx(vmp).margin(3e-3));
+  CHECK(analysis->reading.find("pv.pmp")->value == Approx(most).epsilon(2e-3));
+}
+
+TEST_CASE("each input of a difference counts by what it is worth in it", "[response][hookup]") {
+  study::Record record{.pass = 0, .sample_rate = 1000};
+  study::Channel v1{.role = "v1", .unit = "V", .u_gain = 1e-3}, v2{.role = "v2", .unit = "V", .u_gain = 2e-3};
+  for (int k = 0; k < 1000; ++k) {
+    const double t = 2 * std::numbers::pi * 10 * k / 1000.0;
+    v1.numbers.push_back(5 * std::cos(t));
+    v2.numbers.push_back(4 * std::cos(t));
+  }
+  record.channels = {v1, v2};
+  study::Point point{.index = 0, .setting = {{"roles", {{"response", "i"}}}}, .records = {record}};
+  bench::Hookup hookup{.computed = {{.name = "i", .unit = "A", .formula = "(v1 - v2)/R1"}}};
+  study::describe_hookup(point.setting, hookup, {{"R1", 10}});
+  const auto samples = study::role_samples(point, record, "response", 10);
+  if (!samples) FAIL(samples.error().message);
+  // i = (v1 - v2)/R1: of 1, v1 is worth 5 and v2 minus 4.
+  REQUIRE(samples->shares.size() == 2);
+  CHECK(samples->shares[0].u_gain == Approx(1e-3));
+  CHECK(samples->shares[0].effect.real() == Approx(5));
+  CHECK(samples->shares[1].u_gain == Approx(2e-3));
+  CHECK(samples->shares[1].effect.real() == Approx(-4));
+  CHECK(std::abs(samples->shares[1].effect.imag()) < 1e-6);
+}
+
+TEST_CASE("the power of a spectrum's lines falls with the square of the record", "[signal][spectra]") {
+  std::mt19937_64 random(11);
+  std::normal_distribution<double> normal(0, 1);
+  std::vector<double> large(4096), small;
+  for (auto& v : large) v = normal(random);
+  for (const double v : large) small.push_back(1e-4 * v);
+  const auto spectra_of = [](const std::vector<double>& x) {
+    signal::SpectraSum sum({.segment = 64}, 1000);
+    sum.add(x, x);
+    return sum.mean();
+  };
+  const auto one = spectra_of(large), other = spectra_of(small);
+  for (std::size_t k = 0; k < one.xx.size(); ++k) {
+    CHECK(other.xx[k] == Approx(1e-8 * one.xx[k]));
+    CHECK(other.yy[k] == Approx(1e-8 * one.yy[k]));
+  }
+}
+
+TEST_CASE("the mean comes off a whole record before it is cut, the drift around it stays", "[signal][spectra]") {
+  constexpr std::size_t segment = 64, samples = 8 * segment;
+  std::vector<double> x(samples), window(segment);
+  for (std::size_t k = 0; k < samples; ++k)
+    x[k] = 3 + 0.01 * double(k) + std::cos(2 * std::numbers::pi * 20 * double(k) / segment);
+  for (std::size_t k = 0; k < segment; ++k) window[k] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * double(k) / segment);
+  // Line by line as the definition says: mean off, windowed, transformed, squared, averaged over half-overlapping pieces.
+  const double mean = 3 + 0.01 * double(samples - 1) / 2;
+  const auto power = [&](std::size_t line) {
+    double sum = 0;
+    for (std::size_t first = 0; first + segment <= samples; first += segment / 2) {
+      std::complex<double> transform = 0;
+      for (std::size_t k = 0; k < segment; ++k)
+        transform += window[k] * (x[first + k] - mean) *
+                     std::polar(1.0, -2 * std::numbers::pi * double(line * k) / double(segment));
+      sum += std::norm(transform);
+    }
+    return sum;
+  };
+  signal::SpectraSum welch({.segment = segment, .overlap = 0.5, .window = signal::Window::hann}, 1);
+  welch.add(x, x);
+  const auto found = welch.mean();
+  for (const std::size_t line : {0u, 1u, 2u, 3u, 19u, 21u})
+    CHECK(found.xx[line] / found.xx[20] == Approx(power(line) / power(20)).epsilon(1e-3).margin(1e-9));
 }
 
 }  // namespace noticed

@@ -109,7 +109,7 @@ Plan cell_plan() {
 }  // namespace
 
 std::vector<Experiment> iv_bench() {
-  return {taken(
+  return {often(taken(
               "take, diode", kDiode, diode_plan(), {},
               [](const Parts&) {
                 const double h = 1e-6;
@@ -121,7 +121,7 @@ std::vector<Experiment> iv_bench() {
                                                      {"current@0.6V", where(v, 0.6, 1e-12, 1)},
                                                      {"resistance.dynamic@1mA", (v(1e-3 + h) - v(1e-3 - h)) / (2 * h)}};
               },
-              0),
+              0), 400),
           taken(
               "take, resistor of drawn value, there and back", kResistor, resistor_plan(), {},
               [](const Parts& p) {

@@ -178,7 +178,7 @@ Outcome there_and_back(unsigned seed, bool told, double capacitive) {
 }  // namespace
 
 std::vector<Experiment> iv_files() {
-  return {{"iv", "table, diode, u told", [](unsigned s) { return diode(s, true, 1e-9); }},
+  return {often({"iv", "table, diode, u told", [](unsigned s) { return diode(s, true, 1e-9); }}),
           {"iv", "table, diode, by its scatter", [](unsigned s) { return diode(s, false, 1e-9); }, 120},
           {"iv", "table, diode, low end in noise", [](unsigned s) { return diode(s, true, 7e-8); }},
           {"iv", "table, bipolar family, u told", [](unsigned s) { return transistor(s, true); }, 200, 30},
@@ -186,8 +186,8 @@ std::vector<Experiment> iv_files() {
           {"iv", "table, FET transfer, u told", [](unsigned s) { return switching_transistor(s, true); }, 200, 30},
           {"iv", "table, FET output, u told", [](unsigned s) { return ohmic(s, true); }, 200, 40},
           {"iv", "table, FET output, by its scatter", [](unsigned s) { return ohmic(s, false); }},
-          {"iv", "table, solar string, u told", [](unsigned s) { return solar(s, true); }, 200, 30},
-          {"iv", "table, solar string, by its scatter", [](unsigned s) { return solar(s, false); }},
+          often({"iv", "table, solar string, u told", [](unsigned s) { return solar(s, true); }, 200, 30}),
+          often({"iv", "table, solar string, by its scatter", [](unsigned s) { return solar(s, false); }}),
           {"iv", "table, open loop, u told", [](unsigned s) { return there_and_back(s, true, 4e-5); }},
           {"iv", "table, closed loop, u told", [](unsigned s) { return there_and_back(s, true, 0); }, 200, 40},
           {"iv", "table, closed loop, by its scatter", [](unsigned s) { return there_and_back(s, false, 0); }}};

@@ -80,7 +80,7 @@ std::string as_markdown(const std::vector<std::pair<std::string, std::vector<Row
     for (const auto& r : rows) {
       ++lines;
       inside += r.wanted();
-      out += fmt::format("| `{}` | {} | {}{} | {:+.2f} | {:.2f} | {:.0f} %{} |\n", r.figure, r.experiment, r.repetitions,
+      out += fmt::format("| `{}` | {} | {}{} | {:+.2f} | {:.2f} | {:.1f} %{} |\n", r.figure, r.experiment, r.repetitions,
                          r.missing ? fmt::format(" (absent in {})", r.missing) : "", r.bias, r.spread, 100 * r.beyond,
                          r.wanted() ? "" : " \u2021");
       if (!r.wanted()) {

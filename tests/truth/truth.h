@@ -23,6 +23,12 @@ struct Experiment {
   int quick = 0;  ///< in the quick part; 0: left out of it
 };
 
+/// Where its usual repetitions leave it open on which side of a bound a figure lies.
+inline Experiment often(Experiment experiment, int repetitions = 800) {
+  experiment.repetitions = repetitions;
+  return experiment;
+}
+
 /// How often and how far a figure strayed, in units of its stated uncertainty.
 struct Row {
   std::string figure, experiment;
