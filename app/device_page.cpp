@@ -206,7 +206,19 @@ void DevicePage::refill_expectations() {
   }
 }
 
+void DevicePage::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  if (stale_) fill();
+}
+
 void DevicePage::refill() {
+  // Nobody pays for a page that is not looked at.
+  stale_ = true;
+  if (isVisible()) fill();
+}
+
+void DevicePage::fill() {
+  stale_ = false;
   filling_ = true;
   const int row_before = parts_->currentRow(), column_before = parts_->currentColumn();
   title_->setText(QString::fromStdString(desk_->focus.device().info.name));

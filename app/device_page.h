@@ -17,8 +17,12 @@ class DevicePage : public QWidget {
  public:
   explicit DevicePage(Desk* desk, QWidget* parent = nullptr);
 
+ protected:
+  void showEvent(QShowEvent* event) override;
+
  private:
   void refill();
+  void fill();
   void refill_ratings();
   void refill_expectations();
 
@@ -31,6 +35,7 @@ class DevicePage : public QWidget {
   QTableWidget* ratings_;
   QTableWidget* expectations_;
   bool filling_ = false;
+  bool stale_ = true;  ///< what is shown is older than the device
 };
 
 }  // namespace heron::app

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "render/hatch.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -79,15 +80,6 @@ void draw_sensor(QPainter& p, SensorKind kind, double x, double y) {
   p.setPen(ink());
 }
 
-void draw_hatch(QPainter& p, const QRectF& area, const QColor& colour) {
-  p.save();
-  p.setClipRect(area);
-  p.setPen(QPen(colour, 1));
-  for (double x = area.left() - area.height(); x < area.right(); x += 6)
-    p.drawLine(QPointF(x, area.bottom()), QPointF(x + area.height(), area.top()));
-  p.restore();
-}
-
 }  // namespace
 
 void ChainLine::show_chain(const bench::Chain& chain, QList<int> centres) {
@@ -143,10 +135,10 @@ void HeadroomBar::paintEvent(QPaintEvent*) {
   const QRectF bar(0.5, 3.5, width() - 1, 9);
   p.fillRect(bar, theme().silt);
   if (range_ && *range_ < harm_)
-    draw_hatch(p, QRectF(x(*range_), bar.top(), x(harm_) - x(*range_), bar.height()), theme().slate);
+    render::hatch(p, QRectF(x(*range_), bar.top(), x(harm_) - x(*range_), bar.height()), theme().slate, 6);
   const QRectF harmful(x(harm_), bar.top(), bar.right() - x(harm_), bar.height());
   p.fillRect(harmful, theme().sheet);
-  draw_hatch(p, harmful, theme().rust);
+  render::hatch(p, harmful, theme().rust, 6);
   p.setPen(QPen(theme().line, 1));
   p.setBrush(Qt::NoBrush);
   p.drawRect(bar);

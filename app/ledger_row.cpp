@@ -5,6 +5,7 @@
 
 #include "app/text.h"
 #include "base/quantity.h"
+#include "render/hatch.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -75,16 +76,13 @@ void LedgerRow::paintEvent(QPaintEvent*) {
     to = std::min(std::max(to, *j.value + 0.1 * span), to + span);
   }
   const auto x = [&](double v) { return bar.left() + std::clamp((v - from) / (to - from), 0.0, 1.0) * bar.width(); };
-  const auto hatch = [&](double a, double b) {
-    p.save();
-    p.setClipRect(QRectF(a, bar.top(), b - a, bar.height()));
-    p.setPen(QPen(QColor(theme().slate.red(), theme().slate.green(), theme().slate.blue(), 120), 1));
-    for (double at = a - bar.height(); at < b; at += 4)
-      p.drawLine(QPointF(at, bar.bottom()), QPointF(at + bar.height(), bar.top()));
-    p.restore();
+  const auto forbidden = [&](double a, double b) {
+    QColor stroke = theme().slate;
+    stroke.setAlpha(120);
+    render::hatch(p, QRectF(a, bar.top(), b - a, bar.height()), stroke, 4);
   };
-  if (j.lower) hatch(bar.left(), x(low));
-  if (j.upper) hatch(x(high), bar.right());
+  if (j.lower) forbidden(bar.left(), x(low));
+  if (j.upper) forbidden(x(high), bar.right());
   p.setPen(QPen(theme().ink, 1.4));
   if (j.lower) p.drawLine(QPointF(x(low), bar.top() - 2), QPointF(x(low), bar.bottom() + 2));
   if (j.upper) p.drawLine(QPointF(x(high), bar.top() - 2), QPointF(x(high), bar.bottom() + 2));

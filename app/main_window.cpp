@@ -52,11 +52,6 @@ MainWindow::MainWindow() {
   pages_->addWidget(empty_page_ = make_empty_page());
   pages_->addWidget(first_steps_page_ = make_first_steps_page());
   pages_->addWidget(study_page_ = new StudyPage(&desk_, pages_));
-  pages_->addWidget(device_page_ = new DevicePage(&desk_, pages_));
-  pages_->addWidget(hookup_page_ = new HookupPage(&desk_, pages_));
-  pages_->addWidget(bench_page_ = new BenchPage(&desk_, pages_));
-  pages_->addWidget(import_page_ = new ImportPage(&desk_, pages_));
-  connect(import_page_, &ImportPage::closed, this, &MainWindow::show_study);
   connect(study_page_, &StudyPage::hookup_asked, this, &MainWindow::show_hookup);
   page_column->addWidget(message_);
   page_column->addWidget(pages_, 1);
@@ -323,23 +318,24 @@ void MainWindow::take_or_stop() {
     message_->hide();
 }
 
-void MainWindow::show_device() {
-  if (!desk_.document.is_open()) return;
+template <class Page>
+void MainWindow::turn_to(Page*& page) {
+  if (!page) pages_->addWidget(page = new Page(&desk_, pages_));
+  pages_->setCurrentWidget(page);
   // On the page itself, so that no field takes the keys before it is asked to.
-  pages_->setCurrentWidget(device_page_);
-  device_page_->setFocus();
+  page->setFocus();
+}
+
+void MainWindow::show_device() {
+  if (desk_.document.is_open()) turn_to(device_page_);
 }
 
 void MainWindow::show_hookup() {
-  if (!desk_.focus.study()) return;
-  pages_->setCurrentWidget(hookup_page_);
-  hookup_page_->setFocus();
+  if (desk_.focus.study()) turn_to(hookup_page_);
 }
 
 void MainWindow::show_bench() {
-  if (!desk_.document.is_open()) return;
-  pages_->setCurrentWidget(bench_page_);
-  bench_page_->setFocus();
+  if (desk_.document.is_open()) turn_to(bench_page_);
 }
 
 void MainWindow::show_study() {
@@ -482,7 +478,9 @@ void MainWindow::add_study() {
 }
 
 void MainWindow::import(const QStringList& paths) {
-  pages_->setCurrentWidget(import_page_);
+  const bool first = !import_page_;
+  turn_to(import_page_);
+  if (first) connect(import_page_, &ImportPage::closed, this, &MainWindow::show_study);
   import_page_->open(paths);
 }
 

@@ -68,6 +68,8 @@ class MainWindow : public QMainWindow {
   void add_study();
   void import(const QStringList& paths);
   bool handle_key(int key);
+  template <class Page>
+  void turn_to(Page*& page);
   QList<Finder::Entry> actions();
 
   Desk desk_;
@@ -82,10 +84,11 @@ class MainWindow : public QMainWindow {
   QStackedWidget* pages_;
   LedgerView* ledger_;
   StudyPage* study_page_;
-  DevicePage* device_page_;
-  ImportPage* import_page_;
-  HookupPage* hookup_page_;
-  BenchPage* bench_page_;
+  /// Pages that are made when they are first asked for.
+  DevicePage* device_page_ = nullptr;
+  ImportPage* import_page_ = nullptr;
+  HookupPage* hookup_page_ = nullptr;
+  BenchPage* bench_page_ = nullptr;
   QPushButton* hookup_button_;
   QPushButton* bench_button_;
   QWidget* empty_page_;

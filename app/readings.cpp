@@ -16,7 +16,8 @@ std::size_t bytes_of(const TakeView& view) { return sizeof view + (view.reduced 
 /// Reads one dossier, in the reading thread alone.
 class Readings::Reader {
  public:
-  explicit Reader(std::string path) : path_(std::move(path)) {}
+  /// @param damaged  the file cannot be trusted, or not be written to
+  Reader(std::string path, bool damaged) : path_(std::move(path)), damaged_(damaged) {}
 
   /// @param before  what it came to with other settings or claims; null where it was not read
   TakeViewPtr read(const dossier::Study& study, long long id, const TakeViewPtr& before) {
@@ -73,13 +74,14 @@ class Readings::Reader {
  private:
   Result<void> open() {
     if (store_) return {};
-    auto store = dossier::Store::open(path_);
+    auto store = damaged_ ? dossier::Store::open(path_) : dossier::Store::open_again(path_);
     if (!store) return tl::unexpected(store.error());
     store_ = std::move(*store);
     return {};
   }
 
   std::string path_;
+  bool damaged_;
   std::optional<dossier::Store> store_;
 };
 
@@ -102,7 +104,7 @@ Readings::Readings(Document* document, Focus* focus, QObject* parent)
   });
   connect(document_, &Document::outdated, this, &Readings::forget_study);
   connect(document_, &Document::opened, this, [this] {
-    source_ = std::make_shared<Reader>(document_->path().toStdString());
+    source_ = std::make_shared<Reader>(document_->path().toStdString(), document_->read_only());
     std::vector<Asked> all;
     for (const auto& study : document_->studies())
       if (const auto take = newest(study.id); take != 0) all.push_back({study.id, take});

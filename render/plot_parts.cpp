@@ -4,6 +4,7 @@
 #include <QSvgGenerator>
 
 #include "base/quantity.h"
+#include "hatch.h"
 #include "render/theme.h"
 
 namespace heron::render {
@@ -69,21 +70,6 @@ class MeasuredAxis : public QObject {
   QSharedPointer<ScaledTicker> ticker_;
 };
 
-/// Drawing a hatch by hand keeps it sharp in every output, and at rest when the plot is panned.
-void hatch(QPainter& painter, const QPolygonF& area, const QRectF& within) {
-  painter.save();
-  QPainterPath path;
-  path.addPolygon(area);
-  painter.setClipPath(path, Qt::IntersectClip);
-  QColor stroke = theme().slate;
-  stroke.setAlpha(70);
-  painter.setPen(QPen(stroke, 1));
-  const QRectF box = area.boundingRect() & within;
-  for (double x = std::floor((box.left() - box.height()) / 7) * 7; x < box.right(); x += 7)
-    painter.drawLine(QPointF(x, box.bottom()), QPointF(x + box.height(), box.top()));
-  painter.restore();
-}
-
 }  // namespace
 
 void style_plot(QCustomPlot& plot) {
@@ -146,7 +132,11 @@ void ForbiddenGround::draw(QCPPainter* painter) {
   const double wall = upper_ ? within.top() - 2 : within.bottom() + 2;
   QPolygonF area = edge;
   area << QPointF(edge.last().x(), wall) << QPointF(edge.first().x(), wall);
-  hatch(*painter, area, within);
+  QColor stroke = theme().slate;
+  stroke.setAlpha(70);
+  // No more of it than the plot shows: a zoomed mask is larger than any screen.
+  QPolygonF shown(within);
+  hatch(*painter, area.intersected(shown), stroke);
   painter->setPen(QPen(theme().ink, 1.2));
   painter->setBrush(Qt::NoBrush);
   QPolygonF outline;

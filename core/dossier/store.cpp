@@ -83,7 +83,11 @@ Result<Store> Store::create(const std::string& path) {
   return made;
 }
 
-Result<Store> Store::open(const std::string& path) {
+Result<Store> Store::open(const std::string& path) { return open_file(path, true); }
+
+Result<Store> Store::open_again(const std::string& path) { return open_file(path, false); }
+
+Result<Store> Store::open_file(const std::string& path, bool look_through) {
   std::error_code failure;
   if (!std::filesystem::is_regular_file(path, failure))
     return fail(Fault::input, "{}: there is no such file.", as_utf8(path));
@@ -125,7 +129,7 @@ Result<Store> Store::open(const std::string& path) {
                     "with that one.",
                     path, version, kSchemaVersion);
       impl->version = version;
-      if (impl->version >= kSealedSince) {
+      if (impl->version >= kSealedSince && look_through) {
         // One moment for all of it: another program may be writing.
         SQLite::Transaction moment(db);
         const auto broken = broken_seals(db);
@@ -152,12 +156,13 @@ Result<Store> Store::open(const std::string& path) {
         }
         db.exec("COMMIT");
       }
-      // Tables that cannot be read to the end: what can is copied out.
-      for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
-        Statement look(db, fmt::format("SELECT * FROM {}", table));
-        while (look.executeStep()) {
+      // Tables that cannot be read to the end: what can is copied out. Whole seals were read to the end.
+      if (impl->version < kSealedSince || !impl->damage.empty())
+        for (const char* table : {"device", "unit", "study", "claim", "mask", "take"}) {
+          Statement look(db, fmt::format("SELECT * FROM {}", table));
+          while (look.executeStep()) {
+          }
         }
-      }
       if (!impl->read_only) {
         db.exec("PRAGMA journal_mode = WAL");
         db.exec("PRAGMA synchronous = FULL");

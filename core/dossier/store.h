@@ -90,6 +90,8 @@ class Store {
   /// Opens for reading and writing, or for reading alone where the file allows no more. Refuses a newer schema. A
   /// damaged file opens read-only with what can still be read; damage() then says so.
   static Result<Store> open(const std::string& path);
+  /// The same for a file that this program has opened before: it is not gone through again for damage.
+  static Result<Store> open_again(const std::string& path);
 
   ~Store();
   Store(Store&&) noexcept;
@@ -177,6 +179,7 @@ class Store {
 
  private:
   struct Impl;
+  static Result<Store> open_file(const std::string& path, bool look_through);
   explicit Store(std::unique_ptr<Impl> impl);
   std::unique_ptr<Impl> impl_;
 };

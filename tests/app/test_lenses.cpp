@@ -262,13 +262,14 @@ TEST_CASE("several files and several curves of one come in together, with column
                                        << "10,1,0\n100,0,-5\n1000,-2,-45\n";
   std::ofstream(swapped.toStdString()) << "gain,frequency\n10,-3\n100,-2\n1000,-9\n";
   std::ofstream(network.toStdString()) << "# kHz S MA R 50\n1 0.1 0 2 0 0 0 0.1 0\n10 0.1 0 1 -45 0 0 0.1 0\n";
-  auto* page = open.window.findChild<app::ImportPage*>();
   QMimeData data;
   data.setUrls({QUrl::fromLocalFile(several), QUrl::fromLocalFile(swapped), QUrl::fromLocalFile(network)});
   QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
   QApplication::sendEvent(&open.window, &enter);
   QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
   QApplication::sendEvent(&open.window, &event);
+  auto* page = open.window.findChild<app::ImportPage*>();
+  REQUIRE(page);
   REQUIRE(page->isVisible());
   auto* bring = drive::button(open.window, "Bring in");
   CHECK_FALSE(bring->isEnabled());
