@@ -1,4 +1,5 @@
 #pragma once
+#include <QPushButton>
 #include <QScrollArea>
 
 #include "hookup_diagram.h"
