@@ -1,7 +1,7 @@
 # Sourced by demo, check and screenshots: installs what is missing. Debian 12's packages only.
 packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6svg6-dev libgl-dev libqcustomplot-dev libeigen3-dev
   libsuitesparse-dev libfftw3-dev libsqlite3-dev libsqlitecpp-dev nlohmann-json3-dev libtomlplusplus-dev libcli11-dev libfmt-dev
-  libfast-float-dev libmuparser-dev libmuparserx-dev libexpected-dev libxxhash-dev libboost-random-dev python3 catch2 libbenchmark-dev xvfb xauth fontconfig"
+  libfast-float-dev libmuparser-dev libmuparserx-dev libexpected-dev libxxhash-dev libboost-random-dev python3 catch2 libbenchmark-dev xvfb xauth fontconfig locales"
 
 fail() { echo "$(basename "$0"): $1" >&2; exit 1; }
 
@@ -20,6 +20,13 @@ install_missing() {
   $root apt-get update -qq >/dev/null || fail "apt-get update failed; is the network there?"
   DEBIAN_FRONTEND=noninteractive $root apt-get install -y -qq --no-install-recommends $missing >/dev/null ||
     fail "apt-get could not install$missing"
+}
+
+# A locale with a decimal comma, of our own, for tests: nothing may depend on it.
+comma_locale() {
+  mkdir -p build/locale
+  [ -d build/locale/de_DE.UTF-8 ] || localedef -i de_DE -f UTF-8 build/locale/de_DE.UTF-8 || fail "the test locale cannot be made"
+  export LOCPATH="$PWD/build/locale"
 }
 
 build() {  # build PRESET [TARGET...]
