@@ -27,7 +27,7 @@ constexpr std::array kUnits = {UnitKind{"Hz", "frequency", "20 kHz", true},
                                UnitKind{"A", "current", "5 mA", true},
                                UnitKind{"s", "time", "20 ms", true},
                                UnitKind{"ohm", "resistance", "82 kohm", true},
-                               UnitKind{"F", "capacitance", "4.7 nF", true},
+                               UnitKind{"F", "capacitance", "6.2 nF", true},
                                UnitKind{"H", "inductance", "10 uH", true},
                                UnitKind{"W", "power", "18 W", true},
                                UnitKind{"J", "energy", "85 uJ", true},
@@ -49,7 +49,7 @@ constexpr std::array kUnits = {UnitKind{"Hz", "frequency", "20 kHz", true},
                                UnitKind{"A/V2", "transconductance factor", "20 mA/V2", true},
                                UnitKind{"1/V", "share per volt", "0.02 1/V", false},
                                UnitKind{"V/rtHz", "noise density", "4 nV/rtHz", true},
-                               UnitKind{"V/A", "factor", "100 mV/A", true},
+                               UnitKind{"V/A", "factor", "120 mV/A", true},
                                UnitKind{"A/V", "factor", "10 A/V", true},
                                UnitKind{"Nm", "torque", "20 mNm", true},
                                UnitKind{"Nm/A", "torque constant", "12 mNm/A", true},
@@ -255,7 +255,7 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
 
   std::string suffix = plain_text(text.substr(end));
 
-  // IEC 60062: the prefix or unit letter stands where the decimal point would ("4n7", "4R7", "2k2").
+  // IEC 60062: the prefix or unit letter stands where the decimal point would ("6n2", "6R2", "2k2").
   const bool whole = number_text.find_first_of(".eE") == std::string::npos;
   std::size_t letter = 0;
   for (const std::string_view l : {"f", "p", "n", "u", "µ", "μ", "m", "k", "K", "M", "G", "R", "V"})

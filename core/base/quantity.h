@@ -5,7 +5,7 @@
 
 #include "base/result.h"
 
-/// Quantities and their text, both ways: "4.7 nF", "4n7" (IEC 60062), "20 mVpp", "1e-3".
+/// Quantities and their text, both ways: "6.2 nF", "6n2" (IEC 60062), "20 mVpp", "1e-3".
 namespace heron {
 
 /// How the strength of a signal is stated. Nothing is ever a bare amplitude.
@@ -70,7 +70,7 @@ NumberText format_quantity(double value, std::string_view unit, int digits = 4);
 /// it begins with 1, and the value ends at the same place. Without u, as format_quantity() does.
 NumberText format_with_uncertainty(double value, std::optional<double> u, std::string_view unit);
 
-/// "20 mV", "2 Hz", "4.7 nF": the shortest text that reads back as the same value to 6 digits. For settings, which are
+/// "20 mV", "2 Hz", "6.2 nF": the shortest text that reads back as the same value to 6 digits. For settings, which are
 /// exact.
 std::string format_setting(double value, std::string_view unit);
 

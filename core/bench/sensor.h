@@ -51,7 +51,7 @@ struct Sensor {
   bool operator==(const Sensor&) const = default;
 };
 
-/// "x10", "100 mV/A", "2.5 mV/A into 50 ohm": the factor as people say it.
+/// "x10", "120 mV/A", "2.5 mV/A into 50 ohm": the factor as people say it.
 std::string factor_text(const Sensor& sensor);
 
 /// The sensors that ship: one of each kind or more, our own invention.

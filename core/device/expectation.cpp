@@ -75,6 +75,17 @@ Ratings ratings_from_json(const json& j) {
   return out;
 }
 
+std::string unreadable_ratings(const json& j) {
+  if (!j.is_object()) return "all of them";
+  const auto read = to_json(ratings_from_json(j));
+  for (const auto& [name, one] : j.items()) {
+    if (!one.is_object()) return name;
+    for (const auto& [field, value] : one.items())
+      if (!read.at(name).contains(field) || read.at(name).at(field) != value) return name + ": " + field;
+  }
+  return {};
+}
+
 json to_json(const std::vector<Expectation>& expectations) {
   json out = json::array();
   for (const auto& e : expectations) out.push_back({{"name", e.name}, {"formula", e.formula}, {"unit", e.unit}});

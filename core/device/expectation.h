@@ -34,6 +34,8 @@ Result<Expected> expect(const std::string& formula, const std::map<std::string, 
 
 nlohmann::json to_json(const Ratings& ratings);
 Ratings ratings_from_json(const nlohmann::json& json);
+/// What of kept ratings is not understood, such as "out: voltage"; empty where all is.
+std::string unreadable_ratings(const nlohmann::json& json);
 nlohmann::json to_json(const std::vector<Expectation>& expectations);
 std::vector<Expectation> expectations_from_json(const nlohmann::json& json);
 

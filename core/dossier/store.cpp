@@ -103,6 +103,8 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
     impl->read_only = true;
     impl->db = std::move(rescue->db);
     impl->damage = std::move(rescue->said);
+    // An edit of a copy that is gone when it is closed would be lost without a word.
+    impl->db->exec("PRAGMA query_only = ON");
     return Store(std::move(impl));
   };
   if (!std::filesystem::exists(path + "-wal", failure) && is_cut_short(path)) return salvaged();
@@ -141,6 +143,7 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
               "that part is not to be trusted. Copy out what can be read.",
               path, names);
           impl->read_only = true;
+          db.exec("PRAGMA query_only = ON");
         }
       }
       // Older forms are brought up step by step, each in one transaction; what only may be read stays as it is.
@@ -190,14 +193,25 @@ Result<DeviceInfo> Store::device(long long assembly) {
     DeviceInfo info{text_of(q.getColumn(0)), text_of(q.getColumn(1)), text_of(q.getColumn(2))};
     const auto more = nlohmann::json::parse(text_of(q.getColumn(3)), nullptr, false);
     if (more.is_object()) {
-      info.ratings = device::ratings_from_json(more.value("ratings", nlohmann::json::object()));
+      const auto ratings = more.value("ratings", nlohmann::json::object());
+      info.ratings = device::ratings_from_json(ratings);
       info.expectations = device::expectations_from_json(more.value("expectations", nlohmann::json::array()));
+      info.unreadable = device::unreadable_ratings(ratings);
+    } else {
+      info.unreadable = "all of them";
     }
     return info;
   });
 }
 
 Result<void> Store::set_device(const DeviceInfo& device, long long assembly) {
+  const auto now = this->device(assembly);
+  if (!now) return tl::unexpected(now.error());
+  if (!now->unreadable.empty())
+    return fail(Fault::input,
+                "{}: ratings that are kept of the device cannot be read ({}); nothing is written over them. They stand in "
+                "the column \"more\" of the dossier.",
+                path(), now->unreadable);
   return guarded(path(), [&]() -> Result<void> {
     SQLite::Transaction transaction(*impl_->db);
     Statement name(*impl_->db, "UPDATE device SET name = ? WHERE id = 1");

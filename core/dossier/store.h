@@ -27,6 +27,7 @@ struct DeviceInfo {
   std::string circuit;                                 ///< TOML text; empty for a device that only has imported data
   device::Ratings ratings = {};                        ///< set by hand; they stand over the circuit's
   std::vector<device::Expectation> expectations = {};  ///< by formula over part values
+  std::string unreadable = {};  ///< of what is kept of it; it is then neither driven nor written over
 };
 
 struct Unit {

@@ -40,6 +40,11 @@ Device device_of(dossier::DeviceInfo info, dossier::Unit unit) {
         if (rating.*field.member) ratings[name].*field.member = rating.*field.member;
   };
   rate_by_hand(out.ratings);
+  if (!out.info.unreadable.empty()) {
+    out.trouble = fmt::format("The ratings that are kept of the device cannot be read ({}); it is not driven without them.",
+                              out.info.unreadable);
+    return out;
+  }
   if (out.info.circuit.empty()) return out;
   auto read = sim::read_circuit(out.info.circuit, out.info.about.empty() ? "circuit" : out.info.about);
   if (!read) {

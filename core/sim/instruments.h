@@ -9,7 +9,7 @@ namespace heron::sim {
 
 struct GeneratorData {
   int outputs = 2;
-  double highest_frequency = 25e6;  ///< Hz
+  double highest_frequency = 21e6;  ///< Hz
   double lowest_frequency = 1e-3;   ///< Hz
   double highest_level_pp = 20;     ///< V open circuit, offset included
   double lowest_level_pp = 1e-3;    ///< V

@@ -129,7 +129,7 @@ Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::s
   }
   if (field == "sensor") return set_sensor(chain, text);
   if (field == "factor") {
-    // "x10" divides by ten; "100 mV/A" is what it is.
+    // "x10" divides by ten; "120 mV/A" is what it is.
     std::string_view typed = text;
     if (!in.sensor.senses_current() && (typed.starts_with('x') || typed.starts_with("\u00d7")))
       typed.remove_prefix(typed.starts_with('x') ? 1 : 2);
@@ -234,7 +234,7 @@ BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const b
   if (field == "factor")
     return {
         "Factor of the sensor", "",
-        chain && chain->input.sensor.senses_current() ? "volts per ampere, such as 100 mV/A" : "x10 divides by ten"};
+        chain && chain->input.sensor.senses_current() ? "volts per ampere, such as 120 mV/A" : "x10 divides by ten"};
   if (field == "range") {
     BriefHint out{"Range of the input", "volts peak", "automatic, or one of the ranges", {"automatic"}};
     for (const double r : limits.ranges) out.choices.push_back(format_setting(r, "V"));

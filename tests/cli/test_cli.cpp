@@ -6,6 +6,8 @@
 
 #include <chrono>
 #include <csignal>
+#include <fstream>
+#include <future>
 #include <nlohmann/json.hpp>
 #include <thread>
 
@@ -196,6 +198,68 @@ TEST_CASE("the same seed takes the same take", "[cli]") {
   const auto takes = json::parse(heron_run({"show", dossier, "--json"}).out).at("studies")[0].at("takes");
   CHECK(takes[0].at("figures").size() > 5);
   CHECK(takes[0].at("figures") == takes[1].at("figures"));
+}
+
+TEST_CASE("two programs take into one dossier at the same time", "[cli]") {
+  const test::Folder folder;
+  REQUIRE(demo::write_practice(folder.path().string()));
+  const auto dossier = folder.file(demo::kPracticeName);
+  std::vector<std::future<Outcome>> running;
+  for (const char* seed : {"1", "2"})
+    running.push_back(std::async(std::launch::async, [&, seed] {
+      return heron_run({"take", dossier, "Sound", "--seed", seed, "--note", std::string("seed ") + seed});
+    }));
+  for (auto& one : running) {
+    const auto outcome = one.get();
+    INFO(outcome.err);
+    CHECK(outcome.status == 0);
+  }
+  auto store = dossier::Store::open(dossier);
+  REQUIRE(store);
+  CHECK(store->damage().empty());
+  CHECK(store->check_all()->empty());
+  const auto takes = store->takes(store->find_study("Sound")->id);
+  REQUIRE(takes);
+  REQUIRE(takes->size() == 2);
+  CHECK(takes->at(0).number == 1);
+  CHECK(takes->at(1).number == 2);
+  CHECK(takes->at(0).note != takes->at(1).note);
+  for (const auto& take : *takes) {
+    CHECK(take.state == dossier::TakeState::finished);
+    CHECK(take.points == take.planned);
+    CHECK(int(store->points(take.id)->size()) == take.points);
+  }
+}
+
+TEST_CASE("a take that is told to end as soon as it listens ends with status 5", "[cli]") {
+  const test::Folder folder;
+  REQUIRE(demo::write_practice(folder.path().string()));
+  const auto dossier = folder.file(demo::kPracticeName), silent = folder.file("silent");
+  const pid_t child = fork();
+  if (child == 0) {
+    if (!freopen(silent.c_str(), "w", stdout) || !freopen(silent.c_str(), "w", stderr)) _exit(126);
+    execl(HERON_PROGRAM, HERON_PROGRAM, "take", dossier.c_str(), "Minutes long", nullptr);
+    _exit(127);
+  }
+  // As soon as its list of caught signals has SIGTERM; what comes before is the loader's, or still this program.
+  const auto self = std::filesystem::read_symlink("/proc/self/exe");
+  const auto listens = [&] {
+    std::error_code gone;
+    if (std::filesystem::read_symlink(fmt::format("/proc/{}/exe", child), gone) == self || gone) return false;
+    std::ifstream status(fmt::format("/proc/{}/status", child));
+    for (std::string line; std::getline(status, line);)
+      if (line.starts_with("SigCgt:")) return (std::stoull(line.substr(7), nullptr, 16) >> (SIGTERM - 1) & 1) != 0;
+    return false;
+  };
+  bool heard = false;
+  for (int tries = 0; tries < 200'000 && !(heard = listens()); ++tries)
+    std::this_thread::sleep_for(std::chrono::microseconds(50));
+  REQUIRE(heard);
+  kill(child, SIGTERM);
+  int status = 0;
+  waitpid(child, &status, 0);
+  REQUIRE(WIFEXITED(status));
+  CHECK(WEXITSTATUS(status) == 5);
 }
 
 TEST_CASE("Ctrl+C stops a take with status 5 and keeps what was read", "[cli]") {

@@ -1,5 +1,6 @@
 #pragma once
 #include <unistd.h>
+#include <atomic>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
@@ -30,7 +31,7 @@ inline std::vector<double> sine(const SineSpec& s, std::size_t samples, unsigned
 class Folder {
  public:
   Folder() {
-    static int count = 0;
+    static std::atomic<int> count = 0;
     path_ = std::filesystem::temp_directory_path() /
             ("heron-test-" + std::to_string(getpid()) + "-" + std::to_string(++count));
     std::filesystem::create_directories(path_);

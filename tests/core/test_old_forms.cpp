@@ -5,6 +5,7 @@
 #include <fstream>
 #include <sstream>
 
+#include "run/device.h"
 #include "run/ledger.h"
 #include "study/kind.h"
 #include "study/plan.h"
@@ -113,6 +114,44 @@ TEST_CASE("a damaged dossier of form 5 is not sealed anew as if it were sound", 
     REQUIRE(store);
     CHECK(store->read_only());
     CHECK(store->damage().find("claim") != std::string::npos);
+    const auto edited = store->set_note(1, "another");
+    REQUIRE_FALSE(edited);
+    CHECK(edited.error().message.find("for reading only") != std::string::npos);
+  }
+}
+
+TEST_CASE("ratings that cannot be read are told, kept, and nothing is driven without them", "[dossier][damage]") {
+  const test::Folder folder;
+  const auto path = folder.file("ratings.heron");
+  for (const char* more : {R"({"ratings": {"out": {"voltage": "high"}}})", R"({"ratings": {"out": {"volts": 5}}})",
+                           R"({"ratings": 7})", R"({"ratings": {"out": {"voltage": -5}}})", "nonsense"}) {
+    std::filesystem::remove(path);
+    {
+      auto store = dossier::Store::create(path);
+      REQUIRE(store->set_device({"Mudlark buoy", "divider", "[pins]\nin = \"in\"\n[part.R1]\nkind = \"resistor\"\n"
+                                 "between = [\"in\", \"ground\"]\nvalue = \"1 kohm\"\n"}));
+    }
+    // As a later version, or another hand, would have left it; the seal is not what is tested here.
+    SQLite::Database db(path, SQLite::OPEN_READWRITE);
+    db.exec("PRAGMA user_version = 4");
+    SQLite::Statement write(db, "UPDATE device SET more = ?");
+    write.bind(1, more);
+    write.exec();
+    db.exec("DROP TABLE seal; DROP TABLE chunk; DROP TABLE envelope; DROP TABLE derived; ALTER TABLE record DROP COLUMN samples;"
+            "ALTER TABLE take DROP COLUMN aside; ALTER TABLE point DROP COLUMN sum");
+    auto store = dossier::Store::open(path);
+    if (!store) FAIL(store.error().message);
+    CHECK(store->damage().empty());
+    const auto device = run::read_device(*store);
+    REQUIRE(device);
+    CHECK(device->trouble.find("cannot be read") != std::string::npos);
+    CHECK_FALSE(run::open_bench(*device, "simulated", 1));
+    auto changed = device->info;
+    changed.name = "another";
+    const auto refused = store->set_device(changed);
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().message.find("nothing is written over them") != std::string::npos);
+    CHECK(db.execAndGet("SELECT more FROM device").getString() == more);
   }
 }
 
