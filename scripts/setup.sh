@@ -25,8 +25,13 @@ install_missing() {
 # A locale with a decimal comma, of our own, for tests: nothing may depend on it.
 comma_locale() {
   mkdir -p build/locale
-  [ -d build/locale/de_DE.UTF-8 ] || localedef -i de_DE -f UTF-8 build/locale/de_DE.UTF-8 || fail "the test locale cannot be made"
-  export LOCPATH="$PWD/build/locale"
+  comma=C
+  if [ -d build/locale/de_DE.UTF-8 ] || localedef -i de_DE -f UTF-8 build/locale/de_DE.UTF-8; then
+    export LOCPATH="$PWD/build/locale"
+    comma=de_DE.UTF-8
+  else
+    echo "A locale with a decimal comma cannot be made here; the tests under it are run without." >&2
+  fi
 }
 
 build() {  # build PRESET [TARGET...]
