@@ -283,7 +283,7 @@ Result<void> Store::drop_pass(long long take) {
   return guarded(path(), [&]() -> Result<void> {
     auto& db = *impl_->db;
     SQLite::Transaction transaction(db);
-    // What was made of it goes whether it stays or not: it can be made again.
+    // What hangs on it goes first; all of it comes back where the pass turns out to be kept.
     Statement derived(db, "DELETE FROM derived WHERE take = ?");
     derived.bind(1, static_cast<int64_t>(take));
     derived.exec();
