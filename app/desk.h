@@ -1,5 +1,6 @@
 #pragma once
 #include "document.h"
+#include "exporter.h"
 #include "focus.h"
 #include "look.h"
 #include "messages.h"
@@ -19,6 +20,7 @@ struct Desk {
   Readings readings{&document, &focus};
   Outlook outlook{&focus, &messages};
   Runner runner{&document, &focus, &outlook, &readings, &messages};
+  Exporter exporter{&document, &messages};
   Look look{nullptr};
 
   /// Opens or makes a dossier, unless a take is running.

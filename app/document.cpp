@@ -4,7 +4,6 @@
 #include <algorithm>
 
 #include "edit_command.h"
-#include "run/export.h"
 #include "run/take.h"
 #include "study/kind.h"
 
@@ -92,6 +91,17 @@ const std::vector<judge::Mask>& Document::masks(long long id) {
       facts_[id].masks, [&] { return store_->masks(id); }, [&](const Error& e) { complain(e, id); });
 }
 
+const std::vector<judge::TypedFigure>& Document::typed(long long id) {
+  return kept<std::vector<judge::TypedFigure>>(
+      facts_[id].typed, [&] { return store_->typed_figures(id); }, [&](const Error& e) { complain(e, id); });
+}
+
+std::vector<std::string> Document::asked(long long id) {
+  const auto* one = study(id);
+  const auto* kind = one ? study::find_kind(one->kind) : nullptr;
+  return kind ? judge::asked_figures(*kind, claims(id)) : std::vector<std::string>();
+}
+
 std::shared_ptr<const run::Device> Document::device(long long assembly) {
   auto& device = devices_[assembly];
   if (device) return device;
@@ -106,6 +116,15 @@ const std::vector<dossier::Unit>& Document::units(long long assembly) {
   if (!units_.contains(assembly) && store_)
     units_[assembly] = store_->units(assembly).value_or(std::vector<dossier::Unit>{});
   return units_[assembly];
+}
+
+dossier::Unit Document::unit_of(long long id, std::optional<long long> taken) {
+  const auto* one = study(id);
+  const auto assembly = one ? one->assembly : dossier::kMainAssembly;
+  if (const auto* take = taken ? this->take(id, *taken) : nullptr)
+    for (const auto& unit : units(assembly))
+      if (unit.name == take->unit) return unit;
+  return device(assembly)->unit;
 }
 
 study::PlanPtr Document::plan(long long id) {
@@ -157,12 +176,6 @@ QString Document::import_curves(long long id, const std::vector<exchange::FileCu
   }
   reread_takes(id);
   return trouble;
-}
-
-Result<int> Document::export_take(long long id, long long take, const QString& folder) {
-  const auto* one = this->take(id, take);
-  if (!one) return fail(Fault::usage, "There is no take to write.");
-  return run::export_take(*store_, *study(id), *one, folder.toStdString());
 }
 
 bool Document::drop_pass(long long id, long long take) {

@@ -34,9 +34,15 @@ class Document : public QObject {
   const dossier::Take* take(long long study, long long take);
   const std::vector<judge::Claim>& claims(long long study);
   const std::vector<judge::Mask>& masks(long long study);
+  /// The figures that claims ask of the study's takes.
+  std::vector<std::string> asked(long long study);
+  /// Figures that were read on other meters and typed in, of all units.
+  const std::vector<judge::TypedFigure>& typed(long long study);
   /// The device as one assembly and its unit show it. Never null.
   std::shared_ptr<const run::Device> device(long long assembly);
   const std::vector<dossier::Unit>& units(long long assembly);
+  /// The unit a take was of; the one on the bench without a take.
+  dossier::Unit unit_of(long long study, std::optional<long long> take);
   Result<study::Point> point(long long take, int index) { return store_->point(take, index); }
   /// The study's plan; null where it cannot be read, which has been said then.
   study::PlanPtr plan(long long study);
@@ -51,6 +57,9 @@ class Document : public QObject {
   void add_claims(long long study, const std::vector<judge::Claim>& claims);
   void remove_claim(long long study, const judge::Claim& claim);
   void remove_mask(long long study, const judge::Mask& mask);
+  /// A figure of a unit: "Inductance 10.3 uH ±0.2 uH, by the bridge". Another of its name is replaced.
+  QString type_figure(long long study, long long unit, const QString& line);
+  void remove_typed(long long study, const judge::TypedFigure& typed);
   void set_wake(long long study, std::optional<long long> take);
   void set_note(long long study, long long take, const QString& note);
   /// Laid aside, a take is looked at and never judged.
@@ -70,7 +79,6 @@ class Document : public QObject {
   /// Curves that were read and checked, each as a take. @param into  ids of the takes
   QString import_curves(long long study, const std::vector<exchange::FileCurve>& curves, bool aside,
                         QList<long long>& into);
-  Result<int> export_take(long long study, long long take, const QString& folder);
   /// A pass in whose place another one has come; one that somebody wrote on stays. False then.
   bool drop_pass(long long study, long long take);
   /// Takes of a study have come or changed beside this object.
@@ -95,6 +103,7 @@ class Document : public QObject {
     std::optional<std::vector<dossier::Take>> takes;
     std::optional<std::vector<judge::Claim>> claims;
     std::optional<std::vector<judge::Mask>> masks;
+    std::optional<std::vector<judge::TypedFigure>> typed;
     study::PlanPtr plan;
     bool plan_read = false;
   };
@@ -115,6 +124,8 @@ class Document : public QObject {
   void take_claim(long long study, const std::string& text);
   void put_mask(long long study, const judge::Mask& mask);
   void take_mask(long long study, const std::string& text);
+  void put_typed(long long study, const judge::TypedFigure& typed);
+  void take_typed(long long study, const judge::TypedFigure& typed);
   void judged_anew(long long study);
   void write_wake(long long study, std::optional<long long> take);
   void write_device(long long assembly, const dossier::DeviceInfo& device);

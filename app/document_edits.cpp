@@ -2,6 +2,7 @@
 
 #include "document.h"
 #include "edit_command.h"
+#include "app/text.h"
 #include "judge/claim_words.h"
 #include "study/kind.h"
 
@@ -73,6 +74,7 @@ void Document::write_settings(long long id, const study::SettingsText& settings)
 void Document::judged_anew(long long id) {
   facts_[id].claims.reset();
   facts_[id].masks.reset();
+  facts_[id].typed.reset();
   emit outdated(id);
   emit reading_changed(id);
 }
@@ -120,7 +122,7 @@ QString Document::write_claim(long long id, const QString& line) {
         [this, id, words = (*mask)->text] { take_mask(id, words); });
     return {};
   }
-  const auto claim = judge::understand_claim(line.toStdString(), *kind);
+  const auto claim = judge::understand_claim(line.toStdString(), *kind, judge::names_of(typed(id)));
   if (!claim) return QString::fromStdString(claim.error().message);
   push(
       "Write a claim", [this, id, claim = *claim] { put_claim(id, claim); },
@@ -150,6 +152,38 @@ void Document::remove_mask(long long id, const judge::Mask& mask) {
   push(
       "Take a mask back", [this, id, text = mask.text] { take_mask(id, text); },
       [this, id, mask] { put_mask(id, mask); });
+}
+
+void Document::put_typed(long long id, const judge::TypedFigure& typed) {
+  if (!done(store_->type_figure(id, typed), id)) return;
+  judged_anew(id);
+}
+
+void Document::take_typed(long long id, const judge::TypedFigure& typed) {
+  if (!done(store_->remove_typed_figure(id, typed.figure.key, typed.unit), id)) return;
+  judged_anew(id);
+}
+
+QString Document::type_figure(long long id, long long unit, const QString& line) {
+  const auto* one = study(id);
+  const auto* kind = one ? study::find_kind(one->kind) : nullptr;
+  if (!kind) return "There is no study yet.";
+  auto figure = judge::understand_typed(line.toStdString(), *kind);
+  if (!figure) return text(figure.error().message);
+  figure->unit = unit;
+  const auto* before = judge::find_typed(typed(id), figure->figure.key, figure->unit);
+  push(
+      "Type a figure in", [this, id, figure = *figure] { put_typed(id, figure); },
+      [this, id, figure = *figure, before = before ? std::optional(*before) : std::nullopt] {
+        before ? put_typed(id, *before) : take_typed(id, figure);
+      });
+  return {};
+}
+
+void Document::remove_typed(long long id, const judge::TypedFigure& typed) {
+  push(
+      "Take a typed figure out", [this, id, typed] { take_typed(id, typed); },
+      [this, id, typed] { put_typed(id, typed); });
 }
 
 void Document::write_wake(long long id, std::optional<long long> take) {

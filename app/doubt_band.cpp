@@ -18,6 +18,8 @@ DoubtBand::DoubtBand(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   column->setSpacing(4);
   setAccessibleName("Doubts");
   setObjectName("doubts");
+  // A long remedy never makes the page wider than the window.
+  setMinimumWidth(1);
   connect(&desk_->focus, &Focus::shown_changed, this, &DoubtBand::rebuild);
   connect(&desk_->focus, &Focus::plan_changed, this, &DoubtBand::rebuild);
   connect(&desk_->readings, &Readings::take_read, this, &DoubtBand::rebuild);

@@ -11,6 +11,16 @@ namespace heron::app {
 
 using render::theme;
 
+namespace {
+
+/// What stands under a figure: how well it is known, and that nobody measured it here.
+QString below(const run::LedgerLine& line, const NumberText& value) {
+  const QString known = value.uncertainty.empty() ? QString() : "\u00b1 " + text(value.uncertainty);
+  return line.typed ? (known + "  typed in").trimmed() : known;
+}
+
+}  // namespace
+
 FigureRow::FigureRow(QWidget* parent) : QWidget(parent) {
   setFixedHeight(62);
   setObjectName("figure-row");
@@ -24,7 +34,7 @@ void FigureRow::show_take(const TakeView* view) {
   if (view) {
     for (const auto& line : view->lines) {
       if (!line.claim) continue;
-      const auto* figure = view->analysis.reading.find(line.claim->figure);
+      const auto* figure = line.typed ? &line.typed->figure : view->analysis.reading.find(line.claim->figure);
       if (!figure) {
         std::string label = line.claim->figure;
         for (const auto& a : view->analysis.reading.absent)
@@ -34,7 +44,7 @@ void FigureRow::show_take(const TakeView* view) {
       }
       const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);
       figures_ << Card{text(figure->label),    text(value.number),
-                       text(value.unit),       value.uncertainty.empty() ? "" : "\u00b1 " + text(value.uncertainty),
+                       text(value.unit),       below(line, value),
                        line.judgement.verdict, figure->at.empty() ? QString() : text(figure->key)};
     }
   }

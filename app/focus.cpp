@@ -44,7 +44,7 @@ Focus::Focus(Document* document, SensorList* sensors, QObject* parent)
 const study::Kind* Focus::kind() const { return study() ? study::find_kind(study()->kind) : nullptr; }
 
 void Focus::take_surroundings() {
-  surroundings_ = run::surroundings_of(*device_, study() ? study()->settings : study::SettingsText{}, claims());
+  surroundings_ = run::surroundings_of(*device_, study() ? study()->settings : study::SettingsText{}, document_->asked(study_));
   surroundings_.own_sensors = sensors_->all();
 }
 

@@ -35,6 +35,7 @@ void LedgerRow::set_line(run::LedgerLine line) {
   if (j.lower) said += "\nlower limit " + QString::fromStdString(format_quantity(*j.lower, j.unit).plain());
   if (j.upper) said += "\nupper limit " + QString::fromStdString(format_quantity(*j.upper, j.unit).plain());
   if (j.margin) said += "\nmargin " + QString::fromStdString(format_quantity(*j.margin, j.unit, 3).plain());
+  if (line_.typed) said += "\ntyped in, read " + QString::fromStdString(line_.typed->source);
   if (!j.reason.empty()) said += "\n" + QString::fromStdString(j.reason);
   if (!j.caveat.empty()) said += "\n" + QString::fromStdString(j.caveat);
   setToolTip(said);
@@ -51,6 +52,7 @@ void LedgerRow::paintEvent(QPaintEvent*) {
   const QColor colour = render::verdict_colour(j.verdict);
   QString value = "\u2013";
   if (j.value) value = QString::fromStdString(format_with_uncertainty(*j.value, j.u, j.unit).plain());
+  if (line_.typed) value = "typed " + value;
   p.setFont(render::number_font(11));
   const int value_width = p.fontMetrics().horizontalAdvance(value);
   p.setPen(colour);

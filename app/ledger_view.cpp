@@ -62,19 +62,19 @@ LedgerView::LedgerView(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_
   page_ = new QWidget;
   page_->setObjectName("ledger-page");
   // The page is as wide as the view, whatever the length of a text.
-  page_->setMinimumWidth(0);
+  page_->setMinimumWidth(1);
   column_ = new QVBoxLayout(page_);
   column_->setContentsMargins(0, 10, 0, 10);
   column_->setSpacing(0);
   sum_ = new QLabel(page_);
-  sum_->setFont(render::text_font(12));
+  sum_->setFont(render::text_font(11, QFont::Medium));
   sum_->setStyleSheet(QString("color: %1; padding-left: 12px").arg(theme().slate.name()));
   sum_->setObjectName("ledger-sum");
   sum_->setWordWrap(true);
   column_->addWidget(sum_);
   auto* words = new QHBoxLayout;
   words->setContentsMargins(12, 2, 12, 0);
-  words->setSpacing(12);
+  words->setSpacing(8);
   const auto toggle = [&](const QString& name, const QString& tip, const char* key) {
     auto* button = new QPushButton(name, page_);
     button->setObjectName("fold");
@@ -93,7 +93,7 @@ LedgerView::LedgerView(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_
     return button;
   };
   worst_ = toggle("worst first", "Studies that fail stand on top", "worst");
-  bad_ = toggle("only what fails or is too close", "Studies whose claims are all met are left out", "bad");
+  bad_ = toggle("only failed or too close", "Studies whose claims are all met are left out", "bad");
   words->addStretch(1);
   column_->addLayout(words);
   column_->addStretch(1);
@@ -132,7 +132,7 @@ void LedgerView::refresh() {
   std::vector<int> counts(4);
   for (const auto& one : all)
     for (const auto verdict : verdicts_of(one.view)) ++counts[std::size_t(verdict)];
-  const QString said = QString("<span style='font-weight:600'>Ledger</span> &nbsp; %1").arg(summed(counts));
+  const QString said = summed(counts);
   if (sum_->text() != said) sum_->setText(said);
   // The study in view stays, whatever is left out: it is what is looked at.
   if (bad_->isChecked()) std::erase_if(all, [](const Entry& e) { return !e.open && e.worst < kBad; });
@@ -176,6 +176,7 @@ void LedgerView::rebuild(const std::vector<Entry>& all) {
       auto* title = new QLabel(text(desk_->document.device(section)->info.about), page_);
       title->setFont(render::text_font(11));
       title->setStyleSheet(QString("color: %1; padding: 8px 12px 2px 12px").arg(theme().slate.name()));
+      title->setToolTip(title->text());
       title->setVisible(!title->text().isEmpty());
       column_->addWidget(title);
     }

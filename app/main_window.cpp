@@ -13,6 +13,7 @@
 #include <QStandardPaths>
 #include <QVBoxLayout>
 
+#include "app/text.h"
 #include "base/quantity.h"
 #include "mudlark/recipe.h"
 #include "render/plot_parts.h"
@@ -365,6 +366,11 @@ QList<Finder::Entry> MainWindow::actions() {
                            desk_.look.set_cursor('B', std::nullopt);
                          }};
     out << Finder::Entry{"Write a claim", "", [this] { ask_claim(); }};
+    out << Finder::Entry{"Type a figure in: what another meter says of this unit", "", [this] { ask_typed_figure(); }};
+    for (const auto& typed : desk_.document.typed(desk_.focus.study_id()))
+      if (typed.unit == desk_.document.unit_of(desk_.focus.study_id(), desk_.focus.shown()).id)
+        out << Finder::Entry{"Take out the typed figure: " + text(typed.figure.label), "",
+                             [this, typed] { desk_.document.remove_typed(desk_.focus.study_id(), typed); }};
     for (const auto& claim : desk_.focus.claims())
       out << Finder::Entry{"Take back the claim: " + QString::fromStdString(claim.text), "",
                            [this, claim] { desk_.document.remove_claim(desk_.focus.study_id(), claim); }};
@@ -530,6 +536,24 @@ void MainWindow::ask_claim() {
   }
 }
 
+void MainWindow::ask_typed_figure() {
+  const auto unit = desk_.document.unit_of(desk_.focus.study_id(), desk_.focus.shown());
+  QString line;
+  for (QString trouble;;) {
+    bool ok = false;
+    line = QInputDialog::getText(
+        this, "Type a figure in",
+        trouble.isEmpty() ? QString("What another meter says of %1, and where it was read, such as:\n"
+                                    "Inductance 10.3 uH \u00b10.2 uH, by the bridge in the lab")
+                                .arg(text(unit.name))
+                          : trouble,
+        QLineEdit::Normal, line, &ok);
+    if (!ok) return;
+    trouble = desk_.document.type_figure(desk_.focus.study_id(), unit.id, line);
+    if (trouble.isEmpty()) return;
+  }
+}
+
 void MainWindow::save_picture() {
   auto* plot = study_page_->lens() ? study_page_->lens()->plot() : nullptr;
   if (!plot) {
@@ -551,11 +575,7 @@ void MainWindow::export_take() {
   }
   const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the take's files");
   if (folder.isEmpty()) return;
-  const auto files = desk_.document.export_take(desk_.focus.study_id(), *shown, folder);
-  if (files)
-    tell(QString("%1 files are written to %2.").arg(*files).arg(folder), false);
-  else
-    tell(QString::fromStdString(files.error().message), true);
+  desk_.exporter.write(desk_.focus.study_id(), *shown, folder);
 }
 
 bool MainWindow::handle_key(int key) {
@@ -566,6 +586,8 @@ bool MainWindow::handle_key(int key) {
     case Qt::Key_Escape:
       if (desk_.runner.running())
         desk_.runner.stop();
+      else if (desk_.exporter.writing())
+        desk_.exporter.stop();
       else if (pages_->currentWidget() == import_page_)
         import_page_->leave();
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||

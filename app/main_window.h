@@ -38,6 +38,7 @@ class MainWindow : public QMainWindow {
   void bring_in_data();
   void save_picture();
   void ask_claim();
+  void ask_typed_figure();
   void ask_setting();
   void export_take();
 

@@ -83,7 +83,7 @@ void Runner::set_paced(bool on) {
 
 study::Surroundings Runner::surroundings(long long id) const {
   const auto* study = document_->study(id);
-  return run::surroundings_of(*document_->device(study->assembly), study->settings, document_->claims(id));
+  return run::surroundings_of(*document_->device(study->assembly), study->settings, document_->asked(id));
 }
 
 QString Runner::trouble_to_run() const {
@@ -172,12 +172,14 @@ void Runner::launch(long long id, run::RunOptions options) {
   live_ = std::make_shared<Live>();
   const auto study = *document_->study(id);
   const auto device = document_->device(study.assembly);
-  run::Asked asked{study.name, document_->claims(id), document_->masks(id),
-                   run::part_values(*device, device->unit.fitted)};
-  std::vector<std::string> figures;
-  for (const auto& claim : asked.claims) figures.push_back(claim.figure);
+  run::Asked asked{study.name,
+                   document_->claims(id),
+                   document_->masks(id),
+                   run::part_values(*device, device->unit.fitted),
+                   document_->typed(id),
+                   device->unit.id};
   worker_ = std::jthread([this, live = live_, path = document_->path().toStdString(), study, options,
-                          reading = std::make_shared<LiveReading>(study, std::move(asked), std::move(figures)),
+                          reading = std::make_shared<LiveReading>(study, std::move(asked), document_->asked(id)),
                           bench = bench_name()](std::stop_token stop) {
     auto store = dossier::Store::open(path);
     Result<long long> result = 0;
@@ -328,7 +330,7 @@ QString Runner::zero_sensor(const std::string& name) {
               const auto zero = run::read_zero(chain, bench);
               return [this, zero, name = chain.name] {
                 if (!zero) return say(QString::fromStdString(zero.error().message), true);
-                const auto edits = study::Edits{{"hookup." + name + ".zero", fmt::format("{:.6g} V", *zero)}};
+                const auto edits = study::Edits{{"hookup." + name + ".zero", fmt::format("{} V", *zero)}};
                 if (const QString trouble = document_->edit_words(job_.study, edits, surroundings(job_.study));
                     !trouble.isEmpty())
                   return say(trouble, true);

@@ -18,6 +18,8 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   title_->setFont(render::text_font(18, QFont::Medium));
   title_->setObjectName("study-title");
   title_->setAccessibleName("Study");
+  // A long name gives way to the lenses in a narrow window; the tool tip has it whole.
+  title_->setMinimumWidth(80);
   tabs_ = new QHBoxLayout;
   tabs_->setSpacing(2);
   top->addWidget(title_, 1);
@@ -144,6 +146,7 @@ void StudyPage::refresh() {
   for (int k = 0; k < lens_count(); ++k) group_->button(k)->setVisible(suits(k));
   if (lens() && !suits(chosen_.value(view_))) choose_lens(0);
   title_->setText(desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->name) : QString());
+  title_->setToolTip(title_->text());
   figures_->show_take(desk_->readings.shown().get());
   if (lens()) figures_->show_cards(lens()->cards());
 }

@@ -75,11 +75,12 @@ void print_line(const run::LedgerLine& line) {
   else
     std::cout << j.reason;
   if (!j.caveat.empty()) std::cout << "  (" << j.caveat << ")";
+  if (line.typed) std::cout << "  (typed in, read " << line.typed->source << ")";
   std::cout << "\n";
 }
 
 json line_json(const run::LedgerLine& line) {
-  auto out = line.claim ? judge::to_json(*line.claim, line.judgement) : judge::to_json(*line.mask, line.judgement);
+  auto out = run::to_json(line);
   out["study"] = line.study;
   return out;
 }

@@ -61,7 +61,12 @@ void FiguresLens::refill() {
   }
   key_column_ = 3 + more;
   const int remark = key_column_ + 1;
-  table_->setRowCount(int(reading.figures.size() + reading.absent.size() + reading.doubts.size()));
+  std::vector<judge::TypedFigure> typed;
+  const auto unit = desk_->document.unit_of(desk_->focus.study_id(), view->take.id);
+  for (const auto& one : desk_->document.typed(desk_->focus.study_id()))
+    if (one.unit == unit.id) typed.push_back(one);
+  table_->setRowCount(
+      int(reading.figures.size() + typed.size() + reading.absent.size() + reading.doubts.size()));
   int row = 0;
   for (const auto& f : reading.figures) {
     const auto value = format_with_uncertainty(f.value, f.u, f.unit);
@@ -74,6 +79,15 @@ void FiguresLens::refill() {
                true);
     }
     set_cell(table_, row, key_column_, QString::fromStdString(f.key), false);
+    ++row;
+  }
+  for (const auto& one : typed) {
+    const auto value = format_with_uncertainty(one.figure.value, one.figure.u, one.figure.unit);
+    set_cell(table_, row, 0, text(one.figure.label), false);
+    set_cell(table_, row, 1, text(value), true);
+    set_cell(table_, row, 2, text(value.uncertainty), true);
+    set_cell(table_, row, key_column_, text(one.figure.key), false);
+    set_cell(table_, row, remark, "typed in, read " + text(one.source), false);
     ++row;
   }
   for (const auto& a : reading.absent) {

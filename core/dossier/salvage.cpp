@@ -17,7 +17,7 @@ namespace heron::dossier {
 namespace {
 
 constexpr const char* kTables[] = {"device", "assembly", "unit",  "fitted", "study",
-                                   "claim",  "mask",     "take",  "point",  "record", "chunk"};
+                                   "claim",  "mask",     "take",  "point",  "record", "chunk", "typed"};
 
 using Columns = std::vector<std::string>;
 
@@ -141,6 +141,7 @@ Result<Salvaged> salvage(const std::string& path) {
     for (const char* table : kTables) {
       if (version < 3 && std::string_view(table) == "assembly") continue;
       if (version < 6 && std::string_view(table) == "chunk") continue;
+      if (version < kTypedSince && std::string_view(table) == "typed") continue;
       if (!copy_table(from, *out.db, table)) lost += (lost.empty() ? "" : ", ") + std::string(table);
     }
     // What everything else refers to must be there.
@@ -150,7 +151,7 @@ Result<Salvaged> salvage(const std::string& path) {
         "unit) WHERE NOT EXISTS (SELECT 1 FROM device)");
     out.db->exec(
         "UPDATE device SET current_unit = (SELECT min(id) FROM unit) WHERE current_unit NOT IN (SELECT id FROM unit)");
-    for (const char* table : kSealed) reseal(*out.db, table);
+    for (const auto& sealed : kSealed) reseal(*out.db, sealed.table);
     transaction.commit();
     const int studies = out.db->execAndGet("SELECT count(*) FROM study").getInt(),
               takes = out.db->execAndGet("SELECT count(*) FROM take").getInt(),

@@ -36,9 +36,13 @@ CREATE TABLE chunk (id INTEGER PRIMARY KEY, record INTEGER NOT NULL REFERENCES r
 CREATE TABLE envelope (record INTEGER NOT NULL REFERENCES record(id), first INTEGER NOT NULL, data BLOB NOT NULL,
                        PRIMARY KEY (record, first)) WITHOUT ROWID;
 CREATE TABLE derived (take INTEGER PRIMARY KEY REFERENCES take(id), mark TEXT NOT NULL, sum INTEGER NOT NULL, data BLOB NOT NULL);
+CREATE TABLE typed (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), unit INTEGER NOT NULL REFERENCES unit(id),
+                    figure TEXT NOT NULL, label TEXT NOT NULL, value REAL NOT NULL, symbol TEXT NOT NULL, u REAL,
+                    source TEXT NOT NULL, UNIQUE (study, unit, figure));
 )sql";
 
 inline constexpr int kSealedSince = 5;  ///< the form from which on tables carry seals
+inline constexpr int kTypedSince = 7;   ///< the form from which on figures may be typed in
 
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
@@ -63,6 +67,9 @@ inline constexpr const char* kMigrations[] = {
     "CREATE TABLE envelope (record INTEGER NOT NULL REFERENCES record(id), first INTEGER NOT NULL, data BLOB NOT NULL, "
     "PRIMARY KEY (record, first)) WITHOUT ROWID;"
     "CREATE TABLE derived (take INTEGER PRIMARY KEY REFERENCES take(id), mark TEXT NOT NULL, sum INTEGER NOT NULL, data "
-    "BLOB NOT NULL);"};
+    "BLOB NOT NULL);",
+    "CREATE TABLE typed (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), unit INTEGER NOT NULL "
+    "REFERENCES unit(id), figure TEXT NOT NULL, label TEXT NOT NULL, value REAL NOT NULL, symbol TEXT NOT NULL, u REAL, "
+    "source TEXT NOT NULL, UNIQUE (study, unit, figure));"};
 
 }  // namespace heron::dossier

@@ -59,9 +59,10 @@ void reseal(SQLite::Database& db, const std::string& table) {
   q.exec();
 }
 
-std::vector<std::string> broken_seals(SQLite::Database& db) {
+std::vector<std::string> broken_seals(SQLite::Database& db, int form) {
   std::vector<std::string> out;
-  for (const char* table : kSealed) {
+  for (const auto& [table, since] : kSealed) {
+    if (form < since) continue;
     try {
       SQLite::Statement q(db, "SELECT sum FROM seal WHERE name = ?");
       q.bind(1, table);

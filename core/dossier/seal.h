@@ -12,13 +12,19 @@
 namespace heron::dossier {
 
 /// Tables whose rows are edited: each has one checksum over all of them, renewed with every change.
-inline constexpr const char* kSealed[] = {"device", "assembly", "unit", "fitted", "study", "claim", "mask", "take"};
+struct Sealed {
+  const char* table;
+  int since;  ///< the form that it came with
+};
+inline constexpr Sealed kSealed[] = {{"device", 5}, {"assembly", 5}, {"unit", 5}, {"fitted", 5}, {"study", 5},
+                                     {"claim", 5},  {"mask", 5},     {"take", 5}, {"typed", 7}};
 
 /// Renews a table's seal; call inside the transaction that changed it.
 void reseal(SQLite::Database& db, const std::string& table);
 
 /// Tables whose content is not what was sealed, or that cannot be read to the end. Empty for a sound file.
-std::vector<std::string> broken_seals(SQLite::Database& db);
+/// @param form  of the file
+std::vector<std::string> broken_seals(SQLite::Database& db, int form);
 
 /// The checksum of a point: its setting as text, and every record with all that is kept of it.
 std::int64_t sum_of(const std::string& setting, const study::Point& point);

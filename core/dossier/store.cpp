@@ -69,7 +69,7 @@ Result<Store> Store::create(const std::string& path) {
     db.exec(kSchema);
     db.exec("INSERT INTO unit (id, name) VALUES (1, 'unit 01')");
     db.exec("INSERT INTO device (id, name, about, circuit, current_unit) VALUES (1, 'New device', '', '', 1)");
-    for (const char* table : kSealed) reseal(db, table);
+    for (const auto& sealed : kSealed) reseal(db, sealed.table);
     db.exec(fmt::format("PRAGMA application_id = {}", kApplicationId));
     db.exec(fmt::format("PRAGMA user_version = {}", kSchemaVersion));
     transaction.commit();
@@ -134,7 +134,7 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
       if (impl->version >= kSealedSince && look_through) {
         // One moment for all of it: another program may be writing.
         SQLite::Transaction moment(db);
-        const auto broken = broken_seals(db);
+        const auto broken = broken_seals(db, version);
         if (!broken.empty()) {
           std::string names;
           for (const auto& name : broken) names += (names.empty() ? "" : ", ") + name;
@@ -153,8 +153,8 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
         impl->version = db.execAndGet("PRAGMA user_version").getInt();
         if (impl->version < kSchemaVersion) {
           db.exec(kMigrations[impl->version - 1]);
-          if (impl->version + 1 == kSealedSince)
-            for (const char* table : kSealed) reseal(db, table);
+          for (const auto& [table, since] : kSealed)
+            if (impl->version + 1 == since) reseal(db, table);
           db.exec(fmt::format("PRAGMA user_version = {}", ++impl->version));
         }
         db.exec("COMMIT");

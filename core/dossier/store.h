@@ -10,12 +10,13 @@
 #include "base/result.h"
 #include "device/expectation.h"
 #include "judge/claim.h"
+#include "judge/typed.h"
 #include "study/kind.h"
 #include "study/raw.h"
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 6;
+inline constexpr int kSchemaVersion = 7;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;
@@ -133,6 +134,12 @@ class Store {
   Result<void> remove_claim(long long claim);
   Result<long long> add_mask(long long study, const judge::Mask& mask);
   Result<void> remove_mask(long long mask);
+
+  /// Figures that were typed in, of all units.
+  Result<std::vector<judge::TypedFigure>> typed_figures(long long study);
+  /// In the place of one of the same key on the same unit.
+  Result<void> type_figure(long long study, const judge::TypedFigure& typed);
+  Result<void> remove_typed_figure(long long study, const std::string& key, long long unit);
 
   /// Newest last. @param most  0: all; otherwise the newest so many
   Result<std::vector<Take>> takes(long long study, int most = 0);

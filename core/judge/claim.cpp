@@ -87,14 +87,24 @@ Result<double> tolerance_width(const std::string& text, std::string_view unit, d
   return width;
 }
 
-Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts) {
-  if (auto ok = kind.check_figure(claim.figure); !ok) return tl::unexpected(Error{Fault::input, ok.error().message});
+std::vector<std::string> asked_figures(const study::Kind& kind, const std::vector<Claim>& claims) {
+  std::vector<std::string> out;
+  for (const auto& claim : claims)
+    if (kind.check_figure(claim.figure)) out.push_back(claim.figure);
+  return out;
+}
+
+Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts,
+                   const std::vector<study::FigureName>& typed) {
+  const auto own = std::find_if(typed.begin(), typed.end(), [&](const auto& n) { return n.key == claim.figure; });
+  if (own == typed.end())
+    if (auto ok = kind.check_figure(claim.figure); !ok) return tl::unexpected(Error{Fault::input, ok.error().message});
   if (!claim.lower && !claim.upper && !claim.expected)
     return fail(Fault::input, "The claim \"{}\" has neither a lower nor an upper limit nor an expected value.",
                 claim.text);
   if (claim.expected && !claim.tolerance)
     return fail(Fault::input, "The claim \"{}\" expects a value but gives no tolerance.", claim.text);
-  const auto unit = kind.unit_of(claim.figure).value_or("");
+  const auto unit = own != typed.end() ? own->unit : kind.unit_of(claim.figure).value_or("");
   const auto bad = [&](const char* what, const Error& e) {
     return fail(Fault::input, "The claim \"{}\": {}: {}", claim.text, what, e.message);
   };

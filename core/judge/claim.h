@@ -58,7 +58,12 @@ Result<double> evaluate(const std::string& formula, const PartValues& parts);
 /// Checks that the claim can be judged at all: the figure is known, its limits, tolerance and expected value are in the
 /// figure's unit and in order. Fault::input says what is wrong.
 /// @param parts  of which an expected value may be made; null where they are not known yet
-Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts = nullptr);
+/// @param typed  figures beside the kind's own
+Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts = nullptr,
+                   const std::vector<study::FigureName>& typed = {});
+
+/// The figures that claims ask of takes; those on figures that were typed in ask nothing.
+std::vector<std::string> asked_figures(const study::Kind& kind, const std::vector<Claim>& claims);
 
 /// A claim's expected value: a quantity in the figure's unit, or a formula over part values.
 Result<double> expected_value(const std::string& text, std::string_view unit, const PartValues& parts);

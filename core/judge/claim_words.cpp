@@ -26,10 +26,13 @@ struct Named {
 };
 
 /// The figure that the line begins with.
-Result<Named> find_figure(const std::string& line, const study::Kind& kind) {
+Result<Named> find_figure(const std::string& line, const study::Kind& kind,
+                          const std::vector<study::FigureName>& typed) {
   const auto small = lower(line);
   const study::FigureName* best = nullptr;
-  const auto names = kind.figures();
+  auto names = kind.figures();
+  const auto own = names.size();
+  names.insert(names.end(), typed.begin(), typed.end());
   for (const auto& name : names) {
     const auto label = lower(name.label) + (name.takes_frequency ? " at " : " ");
     if (small.starts_with(label) && (!best || label.size() > best->label.size())) best = &name;
@@ -38,8 +41,9 @@ Result<Named> find_figure(const std::string& line, const study::Kind& kind) {
     // Or by its key, parameter included.
     const auto [key, rest] = split_words(line, 1);
     const auto base = key.substr(0, key.find_first_of("@("));
-    for (const auto& name : names)
-      if (name.key == base && kind.check_figure(key)) return Named{key, name.unit, rest};
+    for (std::size_t k = 0; k < names.size(); ++k)
+      if (k < own ? names[k].key == base && kind.check_figure(key) : names[k].key == key)
+        return Named{key, names[k].unit, rest};
     return fail(Fault::input, "\"{}\" begins with no figure that is known. {}", line, kExample);
   }
   if (!best->takes_frequency) return Named{best->key, best->unit, trimmed(line.substr(best->label.size()))};
@@ -69,10 +73,11 @@ std::string limit_text(double value, const std::string& unit) {
 
 }  // namespace
 
-Result<Claim> understand_claim(const std::string& typed, const study::Kind& kind) {
-  const auto line = trimmed(typed);
+Result<Claim> understand_claim(const std::string& written, const study::Kind& kind,
+                               const std::vector<study::FigureName>& typed) {
+  const auto line = trimmed(written);
   if (line.empty()) return fail(Fault::input, "{}", kExample);
-  const auto figure = find_figure(line, kind);
+  const auto figure = find_figure(line, kind, typed);
   if (!figure) return tl::unexpected(figure.error());
   Claim claim{.text = line, .figure = figure->key};
   auto rest = replaced(figure->rest, "\u2265", ">=");
@@ -91,7 +96,7 @@ Result<Claim> understand_claim(const std::string& typed, const study::Kind& kind
       const auto limit = value(rest.substr(relation.words.size()));
       if (!limit) return tl::unexpected(limit.error());
       (relation.lower ? claim.lower : claim.upper) = limit_text(*limit, figure->unit);
-      if (auto ok = check(claim, kind); !ok) return tl::unexpected(ok.error());
+      if (auto ok = check(claim, kind, nullptr, typed); !ok) return tl::unexpected(ok.error());
       return claim;
     }
   if (const auto at = rest.find("\u00b1"); at != std::string::npos) {
@@ -120,7 +125,7 @@ Result<Claim> understand_claim(const std::string& typed, const study::Kind& kind
   } else {
     return fail(Fault::input, "\"{}\" sets no limit that is understood. {}", rest, kExample);
   }
-  if (auto ok = check(claim, kind); !ok) return tl::unexpected(ok.error());
+  if (auto ok = check(claim, kind, nullptr, typed); !ok) return tl::unexpected(ok.error());
   return claim;
 }
 

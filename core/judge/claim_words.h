@@ -7,8 +7,10 @@ namespace heron::judge {
 
 /// A claim out of a line as people write it: "High corner at least 18 kHz", "Gain at 1 kHz 26 \u00b10.5 dB", "Phase
 /// margin >= 45 deg", "Low corner 15 to 25 Hz". A figure goes by its name or its key.
+/// @param typed  figures beside the kind's own
 /// @return the claim with the line as its text; or what is not understood, with an example
-Result<Claim> understand_claim(const std::string& line, const study::Kind& kind);
+Result<Claim> understand_claim(const std::string& line, const study::Kind& kind,
+                               const std::vector<study::FigureName>& typed = {});
 
 /// A mask out of a line: "gain at most 27 dB from 100 Hz to 10 kHz", "gain at least 20 dB at 20 Hz, 25 dB at 100 Hz".
 /// @return nothing where the line does not begin like one, so that it may be a claim

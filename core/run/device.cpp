@@ -81,7 +81,7 @@ Result<std::string> check_circuit(const std::string& text, const std::string& na
 }
 
 study::Surroundings surroundings_of(const Device& device, const study::SettingsText& settings,
-                                    const std::vector<judge::Claim>& claims) {
+                                    std::vector<std::string> asked) {
   study::Surroundings out{.pins = device.pins(),
                           .terminals = device.terminals,
                           .limits = device.limits,
@@ -89,7 +89,7 @@ study::Surroundings surroundings_of(const Device& device, const study::SettingsT
                           .parts = device.part_facts(),
                           .settings = settings,
                           .circuit = device.foresight};
-  for (const auto& claim : claims) out.asked.push_back(claim.figure);
+  out.asked = std::move(asked);
   return out;
 }
 
@@ -98,7 +98,9 @@ Result<study::Surroundings> surroundings_of(dossier::Store& store, const dossier
   if (!device) return tl::unexpected(device.error());
   const auto claims = store.claims(study.id);
   if (!claims) return tl::unexpected(claims.error());
-  return surroundings_of(*device, study.settings, *claims);
+  const auto* kind = study::find_kind(study.kind);
+  return surroundings_of(*device, study.settings,
+                         kind ? judge::asked_figures(*kind, *claims) : std::vector<std::string>());
 }
 
 Result<std::unique_ptr<bench::Bench>> open_bench(const Device& device, const std::string& name, std::uint64_t seed,

@@ -52,8 +52,9 @@ Result<std::string> check_circuit(const std::string& text, const std::string& na
 
 /// What a study of the device is edited, checked and run among.
 Result<study::Surroundings> surroundings_of(dossier::Store& store, const dossier::Study& study);
+/// @param asked  figures that claims ask for
 study::Surroundings surroundings_of(const Device& device, const study::SettingsText& settings,
-                                    const std::vector<judge::Claim>& claims);
+                                    std::vector<std::string> asked);
 
 /// Makes the bench for a device. The one place where a bench is chosen.
 /// @param name  "simulated", or "paced" for one that is no faster than a real one

@@ -49,8 +49,7 @@ Result<json> take_json(dossier::Store& store, const dossier::Study& study, const
   if (!lines) return tl::unexpected(lines.error());
   json claims = json::array();
   for (const auto& line : *lines)
-    claims.push_back(line.claim ? judge::to_json(*line.claim, line.judgement)
-                                : judge::to_json(*line.mask, line.judgement));
+    claims.push_back(to_json(line));
   json out = {{"kind", study.kind},
               {"study", study.name},
               {"take", take.number},
@@ -71,7 +70,7 @@ Result<json> take_json(dossier::Store& store, const dossier::Study& study, const
 }
 
 Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                        const std::string& folder) {
+                        const std::string& folder, std::stop_token stop) {
   const auto read = read_take(store, study, take);
   if (!read) return tl::unexpected(read.error());
   const auto points = store.points(take.id);
@@ -108,6 +107,7 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
   if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());
   for (const auto& point : *points)
     for (const auto& record : point.records) {
+      if (stop.stop_requested()) return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());
       const auto name = fmt::format("point-{:04}-pass-{}.csv", point.index + 1, record.pass + 1);
       if (auto ok = put(top / "records" / name, exchange::record_csv(record)); !ok) return tl::unexpected(ok.error());
     }

@@ -1,5 +1,6 @@
 #pragma once
 #include <nlohmann/json.hpp>
+#include <stop_token>
 #include <string>
 
 #include "dossier/store.h"
@@ -11,8 +12,9 @@ namespace heron::run {
 Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
                                  const study::Analysis& analysis);
 
-/// Writes points, records and JSON of one take into a folder that is made where needed. @return the files written
+/// Writes points, records and JSON of one take into a folder that is made where needed. Fault::stopped leaves what was
+/// written. @return the files written
 Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                        const std::string& folder);
+                        const std::string& folder, std::stop_token stop = {});
 
 }  // namespace heron::run

@@ -124,8 +124,11 @@ std::optional<Kept> kept_reading(dossier::Store& store, const dossier::Study& st
   const auto claims = store.claims(study.id);
   const auto masks = store.masks(study.id);
   if (!claims || !masks) return std::nullopt;
-  const bool answered = std::all_of(claims->begin(), claims->end(), [&](const judge::Claim& claim) {
-    return std::find(out.asked.begin(), out.asked.end(), claim.figure) != out.asked.end();
+  const auto* kind = study::find_kind(study.kind);
+  if (!kind) return std::nullopt;
+  const auto asked = judge::asked_figures(*kind, *claims);
+  const bool answered = std::all_of(asked.begin(), asked.end(), [&](const std::string& figure) {
+    return std::find(out.asked.begin(), out.asked.end(), figure) != out.asked.end();
   });
   const bool held = std::all_of(masks->begin(), masks->end(),
                                 [&](const judge::Mask& mask) { return out.masks.contains(mark_of(mask)); });

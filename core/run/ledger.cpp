@@ -41,8 +41,7 @@ Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, c
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
   const auto claims = store.claims(study.id);
   if (!claims) return tl::unexpected(claims.error());
-  std::vector<std::string> asked;
-  for (const auto& claim : *claims) asked.push_back(claim.figure);
+  auto asked = judge::asked_figures(*kind, *claims);
   study::ReducedPtr reduced;
   int damaged = 0;
   if (before) {
@@ -77,16 +76,33 @@ Result<study::Analysis> analyse_take(dossier::Store& store, const dossier::Study
   return std::move(read->analysis);
 }
 
+nlohmann::json to_json(const LedgerLine& line) {
+  auto out = line.claim ? judge::to_json(*line.claim, line.judgement) : judge::to_json(*line.mask, line.judgement);
+  if (line.typed) out["typed"] = line.typed->source;
+  return out;
+}
+
 std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int damaged,
                               const study::Analysis* analysis, const MaskVerdict& held) {
   const study::Analysis nothing;
   const auto& read = analysis ? *analysis : nothing;
   std::vector<LedgerLine> out;
-  for (const auto& claim : asked.claims)
+  const auto typed_names = judge::names_of(asked.typed);
+  for (const auto& claim : asked.claims) {
+    if (const auto* typed = judge::find_typed(asked.typed, claim.figure, asked.unit)) {
+      study::Reading alone;
+      alone.figures = {typed->figure};
+      out.push_back({asked.study, claim, {}, judge::judge(claim, alone, asked.parts), *typed});
+      continue;
+    }
     out.push_back({asked.study, claim, {}, judge::judge(claim, read.reading, asked.parts)});
+    for (const auto& name : typed_names)
+      if (name.key == claim.figure) out.back().judgement.reason = name.label + " was not typed in for this unit";
+  }
   for (const auto& mask : asked.masks) out.push_back({asked.study, {}, mask, held && analysis ? held(mask) : judge::judge(mask, read.curve)});
   if (!analysis)
-    for (auto& line : out) line.judgement.reason = "there is no take yet";
+    for (auto& line : out)
+      if (!line.typed) line.judgement.reason = "there is no take yet";
   if (!take || !analysis) return out;
   // The worst of what the take suffers from, beside what the figure itself gives away.
   std::string rests_on;
@@ -97,7 +113,7 @@ std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int
     rests_on = fmt::format("the take was cut short: {} of {} points", take->points, take->planned);
   if (damaged > 0) rests_on = fmt::format("{} of {} points are damaged in the file", damaged, take->points);
   for (auto& line : out)
-    if (auto& caveat = line.judgement.caveat; !rests_on.empty())
+    if (auto& caveat = line.judgement.caveat; !rests_on.empty() && !line.typed)
       caveat = caveat.empty() ? rests_on : rests_on + "; " + caveat;
   return out;
 }
@@ -111,14 +127,20 @@ Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier:
   const auto device = read_device(store, study.assembly);
   if (!device) return tl::unexpected(device.error());
   auto fitted = device->unit.fitted;
+  const auto typed = store.typed_figures(study.id);
+  if (!typed) return tl::unexpected(typed.error());
+  auto unit = device->unit.id;
   if (take) {
+    const auto units = store.units(study.assembly);
+    if (!units) return tl::unexpected(units.error());
+    for (const auto& one : *units)
+      if (one.name == take->unit) unit = one.id;
     // A take keeps the part values it was taken with; later edits of the unit do not change what it was expected to show.
     const auto setup = store.take_setup(take->id);
     if (!setup) return tl::unexpected(setup.error());
     fitted = setup->value("fitted", std::map<std::string, double>());
   }
-  return judge({study.name, *claims, *masks, part_values(*device, fitted)}, take, damaged,
-               analysis, held);
+  return judge({study.name, *claims, *masks, part_values(*device, fitted), *typed, unit}, take, damaged, analysis, held);
 }
 
 Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study,

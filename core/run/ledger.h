@@ -36,9 +36,13 @@ struct LedgerLine {
   std::optional<judge::Claim> claim;  ///< or...
   std::optional<judge::Mask> mask;
   judge::Judgement judgement;
+  std::optional<judge::TypedFigure> typed = {};  ///< what the claim is on, where it is not read off takes
 
   const std::string& text() const { return claim ? claim->text : mask->text; }
 };
+
+/// As the claim or mask with its judgement; of a typed figure "typed" says where it was read.
+nlohmann::json to_json(const LedgerLine& line);
 
 /// What is claimed of a study, and the part values that its formulas see.
 struct Asked {
@@ -46,6 +50,8 @@ struct Asked {
   std::vector<judge::Claim> claims = {};
   std::vector<judge::Mask> masks = {};
   judge::PartValues parts = {};
+  std::vector<judge::TypedFigure> typed = {};  ///< of all units...
+  long long unit = 0;                          ///< ...of which this one is judged
 };
 /// How a mask came out, where it is known without its curve.
 using MaskVerdict = std::function<judge::Judgement(const judge::Mask&)>;

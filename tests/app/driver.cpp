@@ -1,39 +1,15 @@
 #include "driver.h"
 
-#include <QDir>
 #include <QFile>
-#include <QFileInfo>
-#include <QLockFile>
 #include <stdexcept>
 
+#include "made_demo.h"
 #include "mudlark/recipe.h"
 
 namespace heron::drive {
 
-namespace {
-
-/// The demo's folder, measured once for all test processes of one build: the first that comes makes it, the others
-/// wait.
-QString made_demo() {
-  const QFileInfo self(QCoreApplication::applicationFilePath());
-  const QString folder = self.path() + "/demo-for-tests", lock_path = folder + ".lock";
-  QLockFile lock(lock_path);
-  lock.setStaleLockTime(0);
-  if (!lock.lock()) return {};
-  const QString stamp = folder + "/made-by-" + QString::number(self.lastModified().toSecsSinceEpoch());
-  if (!QFileInfo::exists(stamp)) {
-    QDir(folder).removeRecursively();
-    if (!demo::write(folder.toStdString())) return {};
-    QFile made(stamp);
-    (void)made.open(QIODevice::WriteOnly);
-  }
-  return folder;
-}
-
-}  // namespace
-
 DemoCopy::DemoCopy() {
-  static const QString made = made_demo();
+  static const QString made = QString::fromStdString(test::made_demo());
   if (made.isEmpty()) return;
   QFile::copy(made + "/" + demo::kDossierName, path());
   QFile::copy(made + "/" + demo::kPracticeName, practice());

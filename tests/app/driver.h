@@ -1,5 +1,6 @@
 #pragma once
 #include <QApplication>
+#include <QInputDialog>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>

@@ -274,7 +274,8 @@ TEST_CASE("figures of takes laid over each other stand side by side, and an expo
   CHECK(drive::until([&] { return table->columnCount() == 5; }));
 
   QTemporaryDir folder;
-  REQUIRE(open.desk().document.export_take(open.desk().focus.study_id(), open.desk().focus.takes()[1].id, folder.path()));
+  open.desk().exporter.write(open.desk().focus.study_id(), open.desk().focus.takes()[1].id, folder.path());
+  REQUIRE(drive::until([&] { return !open.desk().exporter.writing(); }));
   QFile readings(folder.filePath("clamp-diode-take-2/readings.csv"));
   REQUIRE(readings.open(QIODevice::ReadOnly));
   // A heading and each of 181 points, those at compliance too.

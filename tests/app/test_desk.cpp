@@ -21,6 +21,8 @@ std::string written(app::Desk& desk) {
     one["settings"] = study.settings;
     one["wake"] = study.wake.value_or(0);
     for (const auto& claim : desk.document.claims(study.id)) one["claims"].push_back(claim.text);
+    for (const auto& typed : desk.document.typed(study.id))
+      one["typed"].push_back({typed.figure.label, typed.figure.value, typed.source, typed.unit});
     for (const auto& take : desk.document.takes(study.id)) one["takes"].push_back({take.note, take.aside});
   }
   return out.dump();
@@ -58,11 +60,11 @@ TEST_CASE("the ledger keeps to what fails, worst first, and shows what is in vie
   OpenWindow open;
   REQUIRE(drive::ledger_read(open.window));
   open.choose_study("Preamp through probes");
-  drive::click(drive::button(open.window, "Ledger: only what fails or is too close"));
+  drive::click(drive::button(open.window, "Ledger: only failed or too close"));
   CHECK(line_of(open, "Regulator loop"));
   CHECK_FALSE(line_of(open, "Preamp passband"));
   CHECK(line_of(open, "Preamp through probes"));
-  drive::click(drive::button(open.window, "Ledger: only what fails or is too close"));
+  drive::click(drive::button(open.window, "Ledger: only failed or too close"));
   REQUIRE(line_of(open, "Preamp passband"));
   drive::click(drive::button(open.window, "Ledger: worst first"));
   CHECK(line_of(open, "Regulator loop")->y() < line_of(open, "Preamp passband")->y());
@@ -140,6 +142,53 @@ TEST_CASE("the bench has one owner", "[app][desk]") {
   REQUIRE(drive::until([&] { return !desk.runner.running(); }, 60000));
 }
 
+TEST_CASE("a figure read on another meter is typed in, claimed, marked and undone", "[app][desk]") {
+  OpenWindow open;
+  open.choose_study("Transducer impedance");
+  // As a person does: Find, the words, Enter; then the line, first without the meter, which is asked for again.
+  QTest::keyClick(&open.window, Qt::Key_K, Qt::ControlModifier);
+  QStringList asked;
+  QTimer answer;
+  QObject::connect(&answer, &QTimer::timeout, [&] {
+    auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+    if (!dialog) return;
+    asked << dialog->labelText();
+    dialog->setTextValue(asked.size() == 1 ? "Capacity 5.06 nF \u00b10.02 nF"
+                                           : "Capacity 5.06 nF \u00b10.02 nF, by the bridge in the lab");
+    QTest::keyClick(dialog, Qt::Key_Return);
+  });
+  answer.start(50);
+  auto* find = drive::control<QLineEdit>(open.window, "Find");
+  REQUIRE(find);
+  QTest::keyClicks(find, "Type a figure in");
+  QTest::keyClick(find, Qt::Key_Return);
+  REQUIRE(drive::until([&] { return asked.size() >= 2; }));
+  answer.stop();
+  CHECK(asked[1].contains("Where was it read?"));
+  auto& document = open.desk().document;
+  const auto id = open.desk().focus.study_id();
+  REQUIRE(document.typed(id).size() == 1);
+  CHECK(document.write_claim(id, "Capacity 5 to 5.2 nF").isEmpty());
+  const auto row = [&]() -> app::LedgerRow* {
+    for (auto* one : open.window.findChildren<app::LedgerRow*>())
+      if (one->isVisible() && one->accessibleName().contains("Capacity")) return one;
+    return nullptr;
+  };
+  REQUIRE(drive::until([&] { return row() && row()->toolTip().contains("meets"); }));
+  CHECK(row()->toolTip().contains("typed in, read by the bridge in the lab"));
+  auto* figures = open.window.findChild<app::FigureRow*>();
+  CHECK(drive::until([&] { return figures->accessibleDescription().contains("typed in"); }));
+  REQUIRE(drive::settled(open.window));
+  // The dialog was active last.
+  QApplication::setActiveWindow(&open.window);
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  CHECK(drive::until([&] { return !row(); }));
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  CHECK(drive::until([&] { return document.typed(id).empty(); }));
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(drive::until([&] { return document.typed(id).size() == 1; }));
+}
+
 TEST_CASE("two hundred edits over several studies are undone and done again to the same bytes", "[app][desk][property]") {
   const drive::DemoCopy demo;
   app::Desk desk;
@@ -151,7 +200,7 @@ TEST_CASE("two hundred edits over several studies are undone and done again to t
   for (int step = 0; step < 200; ++step) {
     desk.focus.select_study(studies[any(studies.size())].id);
     const auto id = desk.focus.study_id();
-    switch (any(5)) {
+    switch (any(6)) {
       case 0:
         // Words that one of the kinds has; the other refuses them and nothing changes.
         desk.focus.edit(any(2) ? "stop" : "delay", QString::number(1 + int(any(90))) + (any(2) ? " kHz" : " ms"));
@@ -166,6 +215,12 @@ TEST_CASE("two hundred edits over several studies are undone and done again to t
       case 3:
         if (const auto& takes = desk.document.takes(id); !takes.empty())
           desk.document.set_note(id, takes[any(takes.size())].id, QString("note %1").arg(step));
+        break;
+      case 4:
+        if (const auto& typed = desk.document.typed(id); !typed.empty() && any(3) == 0)
+          desk.document.remove_typed(id, judge::TypedFigure(typed.front()));
+        else
+          desk.document.type_figure(id, 1, QString("Coil %1 %2 uH, by the bridge").arg(any(2)).arg(1 + any(9)));
         break;
       default:
         desk.document.write_claim(id, any(2) ? "High corner at least 11 kHz" : "Loop area at most 3 W");

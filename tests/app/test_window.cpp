@@ -445,7 +445,18 @@ TEST_CASE("pictures and files are written from the dialogs", "[app]") {
   QDir().mkpath(open.demo.file("out"));
   answer_dialog(open.demo.file("out"));
   drive::click(drive::button(open.window, "Export"));
-  CHECK(drive::until([&] { return QFileInfo::exists(open.demo.file("out/preamp-passband-take-2/points.csv")); }, 8000));
+  CHECK(drive::until([&] { return message(open).contains("files are written to"); }));
+  CHECK(QFileInfo::exists(open.demo.file("out/preamp-passband-take-2/points.csv")));
+
+  // Stopped at once: what it had written stays, and it says so; a second one does not begin beside it.
+  auto& desk = open.desk();
+  desk.exporter.write(desk.focus.study_id(), *desk.focus.shown(), open.demo.file("half"));
+  desk.exporter.write(desk.focus.study_id(), *desk.focus.shown(), open.demo.file("other"));
+  CHECK(message(open).contains("already"));
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  CHECK(drive::until([&] { return !desk.exporter.writing(); }));
+  CHECK(message(open).contains("Stopped"));
+  CHECK_FALSE(QFileInfo::exists(open.demo.file("other")));
 }
 
 TEST_CASE("clicks in the takes strip show, lay over and pin", "[app]") {

@@ -14,6 +14,7 @@
 #include "core/support.h"
 #include "dossier/store.h"
 #include "exchange/columns.h"
+#include "made_demo.h"
 #include "mudlark/recipe.h"
 
 using namespace heron;
@@ -153,10 +154,13 @@ TEST_CASE("wrong use is status 2, bad input 3, both in one line", "[cli]") {
   CHECK_THAT(heron_run({"--version"}).out, Catch::Matchers::Contains("heron"));
 }
 
-TEST_CASE("a dossier is made, taken, judged, shown and exported without a window", "[cli]") {
+TEST_CASE("a dossier is made, taken, judged, shown and exported without a window", "[long][cli]") {
   const test::Folder folder;
-  REQUIRE(heron_run({"demo", folder.file("d")}).status == 0);
-  const auto dossier = folder.file("d/mudlark_buoy.heron");
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  CHECK_THAT(heron_run({"demo", made}).err, Catch::Matchers::Contains("there already"));
+  const auto dossier = folder.file("mudlark_buoy.heron");
+  std::filesystem::copy(made + "/mudlark_buoy.heron", dossier);
   const auto shown = heron_run({"show", dossier, "--json"});
   REQUIRE(shown.status == 0);
   const auto before = json::parse(shown.out);
@@ -190,7 +194,7 @@ TEST_CASE("a dossier is made, taken, judged, shown and exported without a window
   CHECK_THAT(heron_run({"judge", folder.file("n.heron")}).out, Catch::Matchers::Contains("no claims yet"));
 }
 
-TEST_CASE("the same seed takes the same take", "[cli]") {
+TEST_CASE("the same seed takes the same take", "[long][cli]") {
   const test::Folder folder;
   REQUIRE(demo::write_practice(folder.path().string()));
   const auto dossier = folder.file(demo::kPracticeName);
@@ -335,7 +339,7 @@ TEST_CASE("a note that is null, bytes that are no UTF-8 and a curve where anothe
     if (f.at("key") == "current@1V,2") CHECK(f.at("value").get<double>() == Approx(20e-3));
 }
 
-TEST_CASE("what is laid aside is never judged, and the file can be checked whole", "[cli]") {
+TEST_CASE("what is laid aside is never judged, and the file can be checked whole", "[long][cli]") {
   const test::Folder folder;
   REQUIRE(demo::write_practice(folder.path().string()));
   const auto dossier = folder.file(demo::kPracticeName), name = demo::sound_study_name();

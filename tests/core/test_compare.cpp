@@ -176,7 +176,7 @@ TEST_CASE("the level follows a table, or the response, and is checked where aske
   for (const auto& d : response::read(curve, {}).doubts) CHECK(d.key != "level.dependent");
 }
 
-TEST_CASE("compression is found by reading again at half the level", "[response][runner]") {
+TEST_CASE("compression is found by reading again at half the level", "[long][response][runner]") {
   const std::string clipper = std::string(kFilter) + R"(
 [part.D1]
 kind = "diode"
@@ -200,7 +200,7 @@ saturation_current = "1 nA"
 }
 
 TEST_CASE("readings are repeated until they agree, and averaged until they are known well enough",
-          "[response][runner]") {
+          "[long][response][runner]") {
   auto p = plan();
   p.spacing = response::Spacing::listed;
   p.listed = {100, 3e3, 50e3};
@@ -249,7 +249,7 @@ TEST_CASE("chosen points are read again, all others carried over as they are", "
 }
 
 TEST_CASE("a fixture's open, short and load are taken on the bench and come off the impedance",
-          "[impedance][dossier]") {
+          "[long][impedance][dossier]") {
   const test::Folder folder;
   auto store = std::move(*dossier::Store::create(folder.file("x.heron")));
   std::ifstream file(std::string(HERON_SOURCE) + "/mudlark/piezo_transducer.toml");
@@ -300,7 +300,7 @@ TEST_CASE("a fixture's open, short and load are taken on the bench and come off 
   CHECK(stray == Approx(155e-12).epsilon(0.1));
 }
 
-TEST_CASE("the source-measure pair gives an impedance: its own sine and its own current monitor", "[impedance]") {
+TEST_CASE("the source-measure pair gives an impedance: its own sine and its own current monitor", "[long][impedance]") {
   constexpr const char* kPart = R"(
 [pins]
 top = "top"

@@ -92,7 +92,7 @@ TEST_CASE("a twin-T's null is found where it is, deeper with every point added",
 }
 
 TEST_CASE("refinement finds corners to a ten-thousandth with at most half the points of a uniform sweep",
-          "[response][refine]") {
+          "[long][response][refine]") {
   const struct {
     const char* name;
     Answer h;

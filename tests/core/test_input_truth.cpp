@@ -311,7 +311,7 @@ void hold(const std::vector<truth::Experiment>& experiments) {
 
 }  // namespace
 
-TEST_CASE("uncertainties of responses from files hold", "[truth]") { hold(truth::response_files()); }
-TEST_CASE("uncertainties of responses from takes hold", "[truth]") { hold(truth::response_bench()); }
-TEST_CASE("uncertainties of curves from files hold", "[truth]") { hold(truth::iv_files()); }
-TEST_CASE("uncertainties of curves from takes hold", "[truth]") { hold(truth::iv_bench()); }
+TEST_CASE("uncertainties of responses from files hold", "[long][truth]") { hold(truth::response_files()); }
+TEST_CASE("uncertainties of responses from takes hold", "[long][truth]") { hold(truth::response_bench()); }
+TEST_CASE("uncertainties of curves from files hold", "[long][truth]") { hold(truth::iv_files()); }
+TEST_CASE("uncertainties of curves from takes hold", "[long][truth]") { hold(truth::iv_bench()); }

@@ -48,7 +48,7 @@ response::Plan noise_plan(response::Method method) {
 
 }  // namespace
 
-TEST_CASE("noise and multitone find the response of a low-pass within what they say", "[response][noise]") {
+TEST_CASE("noise and multitone find the response of a low-pass within what they say", "[long][response][noise]") {
   for (const auto method : {response::Method::noise, response::Method::white, response::Method::multitone}) {
     INFO(response::method_text(method));
     const auto curve = response::reduce_take(points_taken(noise_plan(method), kLowPass));

@@ -1,5 +1,7 @@
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <catch2/catch.hpp>
 #include <fstream>
@@ -93,13 +95,29 @@ TEST_CASE("an older form in a file that may not be written to is read as it lies
   for (int form = 1; form < dossier::kSchemaVersion; ++form) {
     const test::Folder folder;
     const auto path = dossier_of(folder, form);
-    // Whoever may write everywhere opens it for writing all the same.
     chmod(path.c_str(), 0444);
-    if (access(path.c_str(), W_OK) == 0) continue;
-    auto store = dossier::Store::open(path);
-    if (!store) FAIL(store.error().message);
-    CHECK(store->read_only());
-    look_through(*store, form);
+    chmod(folder.path().c_str(), 0555);
+    // Whoever may write everywhere looks at it as somebody who may not.
+    constexpr uid_t kNobody = 65534;
+    const auto child = fork();
+    REQUIRE(child >= 0);
+    if (child == 0) {
+      if (getuid() == 0 && setuid(kNobody) != 0) _exit(2);
+      auto store = dossier::Store::open(path);
+      if (!store) _exit(3);
+      const auto lines = run::ledger(*store);
+      const bool judged = lines && lines->size() == 2 && lines->front().judgement.verdict == judge::Verdict::meets &&
+                          lines->back().judgement.verdict == judge::Verdict::meets;
+      const auto study = store->find_study("Filter");
+      const bool typed = study && store->typed_figures(study->id).has_value();
+      _exit(!store->read_only() ? 4 : !judged ? 5 : !typed ? 6 : 0);
+    }
+    int status = 0;
+    REQUIRE(waitpid(child, &status, 0) == child);
+    INFO("form " << form);
+    CHECK(WIFEXITED(status));
+    CHECK(WEXITSTATUS(status) == 0);
+    chmod(folder.path().c_str(), 0755);
     SQLite::Database db(path);
     CHECK(db.execAndGet("PRAGMA user_version").getInt() == form);
   }
@@ -137,7 +155,7 @@ TEST_CASE("ratings that cannot be read are told, kept, and nothing is driven wit
     SQLite::Statement write(db, "UPDATE device SET more = ?");
     write.bind(1, more);
     write.exec();
-    db.exec("DROP TABLE seal; DROP TABLE chunk; DROP TABLE envelope; DROP TABLE derived; ALTER TABLE record DROP COLUMN samples;"
+    db.exec("DROP TABLE seal; DROP TABLE chunk; DROP TABLE envelope; DROP TABLE derived; DROP TABLE typed; ALTER TABLE record DROP COLUMN samples;"
             "ALTER TABLE take DROP COLUMN aside; ALTER TABLE point DROP COLUMN sum");
     auto store = dossier::Store::open(path);
     if (!store) FAIL(store.error().message);

@@ -70,7 +70,7 @@ bench::Limits bench_limits() {
 
 }  // namespace
 
-TEST_CASE("the sound set-up raises nothing, whatever the noise", "[preflight][practice]") {
+TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflight][practice]") {
   for (const std::uint64_t seed : {3, 4, 5}) {
     const auto sound = outcome(demo::sound_study_name(), {}, seed);
     CHECK_FALSE(sound.refused);
@@ -82,7 +82,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[preflight][pr
   }
 }
 
-TEST_CASE("each set-up that is wrong on purpose is caught", "[preflight][practice]") {
+TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
   CHECK(demo::fault_names().size() == 9);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
@@ -188,7 +188,7 @@ TEST_CASE("a zeroed sensor and a checked factor mend the hookup", "[preflight][p
   }
 }
 
-TEST_CASE("the preamp reads the same through probes, with more uncertainty", "[response][hookup]") {
+TEST_CASE("the preamp reads the same through probes, with more uncertainty", "[long][response][hookup]") {
   auto store = practice();
   auto direct = *store.find_study(demo::sound_study_name());
   auto plan = *response::plan_from_json(direct.plan);

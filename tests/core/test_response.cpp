@@ -156,7 +156,7 @@ TEST_CASE("margins of a loop", "[response]") {
   CHECK(figure(reading, "margin.phase") == Approx(180 + std::remainder(std::arg(l(fc)) * 180 / pi, 360)).margin(0.05));
 }
 
-TEST_CASE("the uncertainty of a corner follows from that of its points", "[response]") {
+TEST_CASE("the uncertainty of a corner follows from that of its points", "[long][response]") {
   const double u = 0.02;
   const auto curve = sampled([](double f) { return low_pass(f, 1e3); }, 10, 1e5, 41, u);
   const auto reading = response::read(curve, {});
@@ -188,7 +188,7 @@ TEST_CASE("figure keys are checked before anything is read", "[response]") {
   }
 }
 
-TEST_CASE("a sound sweep of an RC raises no doubt and finds its corner", "[response][bench]") {
+TEST_CASE("a sound sweep of an RC raises no doubt and finds its corner", "[long][response][bench]") {
   auto plan = rc_plan();
   plan.refine = true;
   for (const std::uint64_t seed : {1, 2, 3, 4, 5, 6}) {
