@@ -49,7 +49,7 @@ FamilyLens::FamilyLens(const Over& over, Desk* desk, QWidget* parent)
   column->setSpacing(2);
   column->addWidget(bar_);
   column->addWidget(plot_);
-  for (auto [line, letter] : {std::pair{&a_, "A"}, {&b_, "B"}, {&from_, "\u25b8"}, {&to_, "\u25c2"}}) {
+  for (auto [line, letter] : {std::pair{&from_, "\u25b8"}, {&to_, "\u25c2"}}) {
     *line = new render::CursorLine(plot_, {plot_->axisRect()}, letter);
     (*line)->setVisible(false);
   }
@@ -57,6 +57,7 @@ FamilyLens::FamilyLens(const Over& over, Desk* desk, QWidget* parent)
   plot_->setAccessibleName(over.name);
   looking_ = new PlotView(plot_, [this] { plot_->show_all(); });
   plot_->installEventFilter(this);
+  cursors_ = new PlotCursors(plot_, &desk_->look, {plot_->axisRect()});
   make_bar();
   connect(&desk_->focus, &Focus::shown_changed, this, &FamilyLens::redraw);
   connect(&desk_->readings, &Readings::live_changed, this, &FamilyLens::redraw);
@@ -181,7 +182,8 @@ void FamilyLens::place_below() {
   const auto q =
       key.empty() ? Result<study::iv::AxisQuantity>(tl::unexpected(Error{})) : study::iv::axis_quantity(family(), key);
   plot_->set_below(q ? std::optional(*q) : std::nullopt);
-  for (auto* line : {a_, b_, from_, to_}) line->set_rects(plot_->rects());
+  for (auto* line : {from_, to_}) line->set_rects(plot_->rects());
+  cursors_->set_rects(plot_->rects());
 }
 
 void FamilyLens::show_fits(bool on) {
@@ -290,12 +292,10 @@ void FamilyLens::place_cursors() {
   QList<FamilyPlot::Crossing> crossings;
   QList<CursorCard> cards;
   std::optional<study::iv::AtCursor> read[2];
+  cursors_->place(there);
   for (const char letter : {'A', 'B'}) {
-    auto* line = letter == 'A' ? a_ : b_;
     const auto at = desk_->look.cursor(letter);
-    line->setVisible(there && at);
     if (!there || !at) continue;
-    line->set_position(*at);
     if (plot_->plain() && !compared())
       for (const auto& curve : family_of(one)->curves)
         if (const auto r = study::iv::read_at(*family_of(one), curve, *at)) {
@@ -365,18 +365,12 @@ bool FamilyLens::handle_key(int key) {
       return looking_->back();
     case Qt::Key_A:
     case Qt::Key_B: {
-      const char letter = key == Qt::Key_A ? 'A' : 'B';
       const auto one = view();
       if (!one || !family_of(one) || !plot_->over_voltage()) return true;
       QPointF at = plot_->mapFromGlobal(QCursor::pos());
       if (!plot_->axisRect()->rect().contains(at.toPoint())) at = plot_->axisRect()->center();
-      const double voltage = plot_->xAxis->pixelToCoord(at.x());
       if (const auto near = plot_->nearest(*family_of(one), at)) focus_step_ = near->curve->step;
-      // Once more at the same place takes it away.
-      const auto now = desk_->look.cursor(letter);
-      const bool same = now && std::abs(plot_->xAxis->coordToPixel(*now) - at.x()) < 3;
-      set_cursor(letter, same ? std::nullopt : std::optional(voltage));
-      return true;
+      return cursors_->handle_key(key);
     }
     default:
       return false;
@@ -416,7 +410,7 @@ bool FamilyLens::eventFilter(QObject* watched, QEvent* event) {
       const auto* mouse = static_cast<QMouseEvent*>(event);
       if (mouse->button() != Qt::LeftButton) return false;
       constexpr double kGrab = 6;  // pixels
-      for (auto* line : {a_, b_, from_, to_})
+      for (auto* line : {from_, to_})
         if (const double away = line->selectTest(mouse->position(), false);
             line->visible() && away >= 0 && away < kGrab) {
           grabbed_ = line;
@@ -428,29 +422,22 @@ bool FamilyLens::eventFilter(QObject* watched, QEvent* event) {
       const auto* mouse = static_cast<QMouseEvent*>(event);
       if (!grabbed_) return false;
       const double voltage = plot_->xAxis->pixelToCoord(mouse->position().x());
-      if (grabbed_ == a_ || grabbed_ == b_) {
-        set_cursor(grabbed_ == a_ ? 'A' : 'B', voltage);
-      } else {
-        grabbed_->set_position(voltage);
-        plot_->replot(QCustomPlot::rpQueuedReplot);
-      }
+      grabbed_->set_position(voltage);
+      plot_->replot(QCustomPlot::rpQueuedReplot);
       return true;
     }
     case QEvent::MouseButtonRelease: {
       if (!grabbed_) return false;
       auto* let_go = std::exchange(grabbed_, nullptr);
-      if (let_go == from_ || let_go == to_) {
-        if (!(from_->key() < to_->key())) {
-          desk_->complain("The lower end of the range stays below the upper one.");
-          redraw();
-          return true;
-        }
-        const QString typed = text(fmt::format("{:.5g} V", let_go->key()));
-        if (const QString trouble = desk_->focus.edit_setting(let_go == from_ ? "from" : "to", typed);
-            !trouble.isEmpty()) {
-          desk_->messages.say(trouble, true);
-          redraw();
-        }
+      if (!(from_->key() < to_->key())) {
+        desk_->complain("The lower end of the range stays below the upper one.");
+        redraw();
+        return true;
+      }
+      const QString typed = text(fmt::format("{:.5g} V", let_go->key()));
+      if (const QString trouble = desk_->focus.edit_setting(let_go == from_ ? "from" : "to", typed); !trouble.isEmpty()) {
+        desk_->messages.say(trouble, true);
+        redraw();
       }
       return true;
     }

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/lenses/lens.h"
 #include "app/lenses/look_bar.h"
+#include "app/lenses/plot_cursors.h"
 #include "app/lenses/plot_view.h"
 #include "family_plot.h"
 #include "render/plot_parts.h"
@@ -61,7 +62,8 @@ class FamilyLens : public Lens {
   LookBar* bar_;
   FamilyPlot* plot_;
   PlotView* looking_;
-  render::CursorLine *a_, *b_, *from_, *to_;
+  PlotCursors* cursors_;
+  render::CursorLine *from_, *to_;  ///< the range that is analysed
   render::CursorLine* grabbed_ = nullptr;
   std::optional<double> focus_step_;  ///< of the curve that cursors speak of
   QList<CursorCard> cards_;  ///< what the cursors read

@@ -41,7 +41,6 @@ void TimeLens::make_lanes(int count) {
     render::style_axes(*rect);
     rect->setMarginGroup(QCP::msLeft | QCP::msRight, sides);
     rect->setRangeDrag(Qt::Horizontal);
-    rect->setRangeZoom(Qt::Horizontal);
     rect->axis(QCPAxis::atBottom)->setTickLabels(k + 1 == count);
     render::measure_axis(rect->axis(QCPAxis::atBottom), k + 1 == count ? "Time" : "", "s");
     // All lanes move together.
@@ -53,8 +52,13 @@ void TimeLens::make_lanes(int count) {
     }
     lanes_ << rect;
   }
-  plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
+  if (looking_)
+    looking_->set_rects(lanes_);
+  else
+    looking_ = new PlotView(plot_, [this] { redraw(); }, PlotView::Wheel::along, lanes_);
 }
+
+bool TimeLens::handle_key(int key) { return key == Qt::Key_Backspace && looking_ && looking_->back(); }
 
 void TimeLens::name_lane(int lane, const QString& name) {
   auto* item = new QCPItemText(plot_);

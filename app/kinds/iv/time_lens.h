@@ -1,5 +1,6 @@
 #pragma once
 #include "app/lenses/lens.h"
+#include "app/lenses/plot_view.h"
 
 namespace heron::app {
 
@@ -11,6 +12,7 @@ class TimeLens : public Lens {
  public:
   explicit TimeLens(Desk* desk, QWidget* parent = nullptr);
   QCustomPlot* plot() override { return plot_; }
+  bool handle_key(int key) override;
 
  protected:
   void showEvent(QShowEvent* event) override;
@@ -21,6 +23,7 @@ class TimeLens : public Lens {
   void name_lane(int lane, const QString& name);
 
   QCustomPlot* plot_;
+  PlotView* looking_ = nullptr;
   QList<QCPAxisRect*> lanes_;
 };
 

@@ -20,18 +20,11 @@ BodeLens::BodeLens(Desk* desk, QWidget* parent, Over over)
   add_bode_words(*bar_, desk_);
   plot_->setObjectName("bode");
   plot_->setAccessibleName("Gain and phase over frequency");
-  plot_->setInteraction(QCP::iRangeDrag, true);
-  plot_->setMouseTracking(true);
-  plot_->setFocusPolicy(Qt::ClickFocus);
-  plot_->installEventFilter(this);
   QList<QCPAxisRect*> rects = {plot_->gain_rect()};
   if (over_ != Over::delay) rects << plot_->phase_rect() << plot_->coherence_rect();
-  a_ = new render::CursorLine(plot_, rects, "A");
-  b_ = new render::CursorLine(plot_, rects, "B");
-  for (auto* c : {a_, b_}) {
-    c->setLayer("cursors");
-    c->setVisible(false);
-  }
+  plot_->installEventFilter(this);
+  looking_ = new PlotView(plot_, [this] { plot_->show_all(); }, PlotView::Wheel::along, rects);
+  cursors_ = new PlotCursors(plot_, &desk_->look, rects, [this](const QPointF& at) { return nearest_point(at) >= 0; });
   connect(&desk_->focus, &Focus::shown_changed, this, &BodeLens::redraw);
   connect(&desk_->readings, &Readings::live_changed, this, &BodeLens::redraw);
   connect(&desk_->runner, &Runner::running_changed, this, &BodeLens::redraw);
@@ -46,7 +39,7 @@ BodeLens::BodeLens(Desk* desk, QWidget* parent, Over over)
   connect(&look, &Look::cursors_changed, this, &BodeLens::place_cursors);
   connect(&look, &Look::figure_changed, this, &BodeLens::mark_figure);
   connect(&desk_->document, &Document::opened, this, [this] {
-    views_.clear();
+    looking_->forget();
     set_cursor('A', std::nullopt);
     set_cursor('B', std::nullopt);
   });
@@ -162,90 +155,14 @@ void BodeLens::set_cursor(char letter, std::optional<double> frequency) {
 }
 
 void BodeLens::place_cursors() {
-  for (const auto& [letter, line] : {std::pair{'A', a_}, {'B', b_}}) {
-    const auto at = desk_->look.cursor(letter);
-    line->setVisible(at.has_value());
-    if (at) line->set_position(*at);
-  }
+  cursors_->place();
   if (isVisible()) plot_->replot(QCustomPlot::rpQueuedReplot);
   emit cards_changed();
 }
 
 bool BodeLens::handle_key(int key) {
-  if (key == Qt::Key_A || key == Qt::Key_B) {
-    QPoint at = plot_->mapFromGlobal(QCursor::pos());
-    auto* x = plot_->gain_rect()->axis(QCPAxis::atBottom);
-    const auto inside = [&](QCPAxisRect* rect) { return rect->rect().contains(at); };
-    const char letter = key == Qt::Key_A ? 'A' : 'B';
-    // Away from the plot the key puts its cursor a third in from its own side.
-    const double frequency =
-        inside(plot_->gain_rect()) || inside(plot_->phase_rect()) || inside(plot_->coherence_rect())
-            ? x->pixelToCoord(at.x())
-            : x->range().lower * std::pow(x->range().upper / x->range().lower, key == Qt::Key_A ? 1.0 / 3 : 2.0 / 3);
-    // Pressed again on its own line, the cursor goes.
-    if (const auto now = cursor(letter); now && std::abs(x->coordToPixel(*now) - x->coordToPixel(frequency)) < 2)
-      set_cursor(letter, std::nullopt);
-    else
-      set_cursor(letter, frequency);
-    return true;
-  }
-  if (key == Qt::Key_Backspace) return zoom_back();
-  return false;
-}
-
-BodeLens::View BodeLens::view() const {
-  return {plot_->gain_rect()->axis(QCPAxis::atBottom)->range(), plot_->gain_rect()->axis(QCPAxis::atLeft)->range(),
-          plot_->phase_rect()->axis(QCPAxis::atLeft)->range()};
-}
-
-void BodeLens::set_view(const View& v) {
-  plot_->gain_rect()->axis(QCPAxis::atBottom)->setRange(v.x);
-  plot_->gain_rect()->axis(QCPAxis::atLeft)->setRange(v.gain);
-  plot_->phase_rect()->axis(QCPAxis::atLeft)->setRange(v.phase);
-  plot_->replot(QCustomPlot::rpQueuedReplot);
-}
-
-void BodeLens::remember_view() {
-  if (!views_.isEmpty() && views_.last() == view()) return;
-  views_ << view();
-  if (views_.size() > 100) views_.removeFirst();
-}
-
-bool BodeLens::zoom_back() {
-  while (!views_.isEmpty() && views_.last() == view()) views_.removeLast();
-  if (views_.isEmpty()) return false;
-  set_view(views_.takeLast());
-  return true;
-}
-
-void BodeLens::show_all() {
-  remember_view();
-  plot_->show_all();
-  plot_->replot(QCustomPlot::rpQueuedReplot);
-}
-
-void BodeLens::zoom(QWheelEvent* event) {
-  auto* rect = plot_->axisRectAt(event->position());
-  if (!rect) return;
-  // A run of wheel steps is one zoom to undo.
-  if (!since_zoom_.isValid() || since_zoom_.elapsed() > 600) remember_view();
-  since_zoom_.start();
-  const double factor = std::pow(0.85, event->angleDelta().y() / 120.0);
-  auto* axis = rect->axis(event->modifiers() & Qt::ShiftModifier ? QCPAxis::atLeft : QCPAxis::atBottom);
-  const bool along_x = axis->orientation() == Qt::Horizontal;
-  const double centre = axis->pixelToCoord(along_x ? event->position().x() : event->position().y());
-  const auto range = axis->range();
-  QCPRange wanted;
-  if (axis->scaleType() == QCPAxis::stLogarithmic)
-    wanted = QCPRange(centre * std::pow(range.lower / centre, factor), centre * std::pow(range.upper / centre, factor));
-  else
-    wanted = QCPRange(centre + (range.lower - centre) * factor, centre + (range.upper - centre) * factor);
-  if (axis->scaleType() == QCPAxis::stLogarithmic &&
-      (wanted.upper / wanted.lower < 1.0005 || wanted.lower < 1e-9 || wanted.upper > 1e15))
-    return;
-  if (axis == plot_->coherence_rect()->axis(QCPAxis::atLeft)) return;
-  axis->setRange(wanted);
-  plot_->replot(QCustomPlot::rpQueuedReplot);
+  if (key == Qt::Key_Backspace) return looking_->back();
+  return cursors_->handle_key(key);
 }
 
 int BodeLens::nearest_point(const QPointF& at) const {
@@ -275,32 +192,15 @@ int BodeLens::nearest_point(const QPointF& at) const {
 bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
   if (watched != plot_) return false;
   switch (event->type()) {
-    case QEvent::Wheel:
-      zoom(static_cast<QWheelEvent*>(event));
-      return true;
-    case QEvent::MouseButtonDblClick:
-      show_all();
-      return true;
     case QEvent::MouseButtonPress: {
       const auto* mouse = static_cast<QMouseEvent*>(event);
       if (mouse->button() != Qt::LeftButton) return false;
       pressed_ = mouse->position();
       panned_ = false;
-      for (auto* c : {a_, b_})
-        if (const double away = c->selectTest(pressed_, false);
-            c->visible() && away >= 0 && away < 5 && nearest_point(pressed_) < 0)
-          grabbed_ = c;
-      if (grabbed_) return true;
-      remember_view();
       return false;
     }
     case QEvent::MouseMove: {
       const auto* mouse = static_cast<QMouseEvent*>(event);
-      if (grabbed_) {
-        set_cursor(grabbed_ == a_ ? 'A' : 'B',
-                   plot_->gain_rect()->axis(QCPAxis::atBottom)->pixelToCoord(mouse->position().x()));
-        return true;
-      }
       if (mouse->buttons() & Qt::LeftButton)
         panned_ = panned_ || (mouse->position() - pressed_).manhattanLength() > 4;
       else
@@ -309,10 +209,6 @@ bool BodeLens::eventFilter(QObject* watched, QEvent* event) {
     }
     case QEvent::MouseButtonRelease: {
       const auto* mouse = static_cast<QMouseEvent*>(event);
-      if (grabbed_) {
-        grabbed_ = nullptr;
-        return true;
-      }
       if (!panned_ && mouse->button() == Qt::LeftButton)
         if (const int index = nearest_point(mouse->position()); index >= 0)
           QMetaObject::invokeMethod(

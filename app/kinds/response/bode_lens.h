@@ -1,6 +1,8 @@
 #pragma once
 #include "app/lenses/lens.h"
 #include "app/lenses/look_bar.h"
+#include "app/lenses/plot_cursors.h"
+#include "app/lenses/plot_view.h"
 #include "bode_plot.h"
 #include "render/plot_parts.h"
 #include "response_view.h"
@@ -27,37 +29,25 @@ class BodeLens : public Lens {
   LookBar* bar() const { return bar_; }
   std::optional<double> cursor(char letter) const;
   void set_cursor(char letter, std::optional<double> frequency);
-  void show_all();
-  bool zoom_back();
+  void show_all() { looking_->show_all(); }
 
  protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
   void showEvent(QShowEvent* event) override;
 
  private:
-  struct View {
-    QCPRange x, gain, phase;
-    bool operator==(const View&) const = default;
-  };
   void redraw();
   void place_cursors();
   void mark_figure();
   BodeForm form() const;
   QList<BodeBand> bands() const;
-  View view() const;
-  void set_view(const View& view);
-  void remember_view();
-  void zoom(QWheelEvent* event);
   int nearest_point(const QPointF& at) const;
 
   Over over_;
   LookBar* bar_;
   BodePlot* plot_;
-  render::CursorLine* a_;
-  render::CursorLine* b_;
-  render::CursorLine* grabbed_ = nullptr;
-  QList<View> views_;
-  QElapsedTimer since_zoom_;
+  PlotView* looking_;
+  PlotCursors* cursors_;
   QPointF pressed_;
   bool panned_ = false;
   bool stale_ = true;

@@ -63,9 +63,9 @@ PointLens::PointLens(Desk* desk, QWidget* parent) : Lens(desk, parent), plot_(ne
   make_panel(1, "Response");
   plot_->plotLayout()->setRowStretchFactor(0, 2);
   plot_->plotLayout()->setColumnSpacing(16);
-  plot_->setInteraction(QCP::iRangeDrag, true);
-  plot_->setInteraction(QCP::iRangeZoom, true);
-  connect(plot_, &QCustomPlot::mouseDoubleClick, this, [this] { reload(); });
+  QList<QCPAxisRect*> rects;
+  for (const auto& panel : panels_) rects << panel.samples << panel.rest;
+  looking_ = new PlotView(plot_, [this] { reload(); }, PlotView::Wheel::along, rects);
   connect(&desk_->focus, &Focus::shown_changed, this, &PointLens::reload);
   connect(&desk_->readings, &Readings::take_read, this, [this](long long take) {
     if (take == desk_->focus.shown()) reload();
@@ -82,7 +82,6 @@ void PointLens::make_panel(int column, const QString& name) {
     rect->setMinimumMargins(QMargins(4, 4, 10, 2));
     plot_->plotLayout()->addElement(row++, column, rect);
     rect->setRangeDrag(Qt::Horizontal);
-    rect->setRangeZoom(Qt::Horizontal);
   }
   panel.samples->axis(QCPAxis::atBottom)->setTickLabels(false);
   panel.samples->axis(QCPAxis::atLeft)->setLabel(name);
@@ -161,7 +160,7 @@ bool PointLens::handle_key(int key) {
     step(key == Qt::Key_BracketLeft ? -1 : 1);
     return true;
   }
-  return false;
+  return key == Qt::Key_Backspace && looking_->back();
 }
 
 void PointLens::showEvent(QShowEvent* event) {

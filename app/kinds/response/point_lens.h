@@ -2,6 +2,7 @@
 #include <QLabel>
 
 #include "app/lenses/lens.h"
+#include "app/lenses/plot_view.h"
 #include "render/plot_parts.h"
 #include "study/quantities.h"
 
@@ -35,6 +36,7 @@ class PointLens : public Lens {
   void reload();
   void step(int by);
 
+  PlotView* looking_;
   QCustomPlot* plot_;
   QLabel* heading_;
   QLabel* use_;
