@@ -10,7 +10,7 @@
 namespace heron::judge {
 namespace {
 
-constexpr const char* kExample = "Write it like: Inductance 10.3 uH \u00b10.2 uH, by the bridge in the lab.";
+constexpr const char* kTypedExample = "Write it like: Inductance 10.3 uH \u00b10.2 uH, by the bridge in the lab.";
 
 bool starts_number(const std::string& text, std::size_t at) {
   const auto digit = [&](std::size_t k) { return k < text.size() && std::isdigit(static_cast<unsigned char>(text[k])); };
@@ -32,12 +32,12 @@ Result<TypedFigure> understand_typed(const std::string& typed, const study::Kind
   line = replaced(line, "+-", "\u00b1");
   const auto comma = line.find(", ");
   const auto source = comma == std::string::npos ? std::string() : trimmed(line.substr(comma + 2));
-  if (source.empty()) return fail(Fault::input, "Where was it read? {}", kExample);
+  if (source.empty()) return fail(Fault::input, "Where was it read? {}", kTypedExample);
   const auto said = trimmed(line.substr(0, comma));
   const auto by = said.find("\u00b1");
   const auto first = trimmed(said.substr(0, by));
   const auto at = value_at(first);
-  if (at == std::string::npos) return fail(Fault::input, "\"{}\" is no name with a value behind it. {}", first, kExample);
+  if (at == std::string::npos) return fail(Fault::input, "\"{}\" is no name with a value behind it. {}", first, kTypedExample);
   const auto value = parse_quantity(first.substr(at), "");
   if (!value) return tl::unexpected(value.error());
   TypedFigure out;
@@ -54,7 +54,7 @@ Result<TypedFigure> understand_typed(const std::string& typed, const study::Kind
     const auto width = parse_value(width_text, share ? "%" : out.figure.unit);
     if (!width) return tl::unexpected(width.error());
     const double expanded = share ? std::abs(value->value) * *width / 100 : *width;
-    if (!(expanded >= 0)) return fail(Fault::input, "An uncertainty is not below zero. {}", kExample);
+    if (!(expanded >= 0)) return fail(Fault::input, "An uncertainty is not below zero. {}", kTypedExample);
     constexpr double kCoverage = 2;
     out.figure.u = expanded / kCoverage;
   }
