@@ -124,6 +124,8 @@ std::vector<LedgerView::Entry> LedgerView::entries() {
     for (const auto verdict : verdicts_of(one.view)) one.worst = std::max(one.worst, badness(verdict));
     out.push_back(std::move(one));
   }
+  // What is asked of one assembly stands together, whichever kind it is of.
+  std::stable_sort(out.begin(), out.end(), [](const Entry& a, const Entry& b) { return a.study->assembly < b.study->assembly; });
   return out;
 }
 

@@ -147,7 +147,7 @@ Result<int> show(const std::string& file, bool as_json, bool check) {
       if (!as_json)
         std::cout << "  Take " << take.number << "  " << take.started << "  " << take.unit << "  "
                   << (take.incomplete() ? fmt::format("incomplete: {} of {} points", take.points, take.planned)
-                                        : fmt::format("{} points", take.points))
+                                        : fmt::format("{} point{}", take.points, take.points == 1 ? "" : "s"))
                   << (take.aside ? "  laid aside" : "") << (take.note.empty() ? "" : "  " + take.note) << "\n";
       std::optional<study::Analysis> analysis;
       if (take.points > 0) {
@@ -253,7 +253,7 @@ Result<int> take(const TakeOptions& options) {
   const auto* analysis = &read->analysis;
   const auto lines = run::judge_take(*store, *study, &*info, analysis);
   if (!lines) return tl::unexpected(lines.error());
-  std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << " points\n";
+  std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << (info->points == 1 ? " point\n" : " points\n");
   for (const auto& d : analysis->reading.doubts)
     std::cout << "  " << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
   for (const auto& line : *lines) print_line(line);

@@ -65,6 +65,23 @@ struct SourceReading {
 struct SupplySetup {
   std::string pin, against = {};
   double voltage = 0, current_limit = 1;  ///< V, A; it folds to constant current
+  std::optional<double> rises_after = {};  ///< s from now that it stays at zero before it is switched on; unset: it is on
+};
+
+/// A surge: a double exponential out of a generator of high voltage, once.
+struct SurgeSetup {
+  std::string pin;
+  double peak = 0;                      ///< V, open circuit
+  double front = 1.2e-6, tail = 50e-6;  ///< s: rise from 30 to 90 % over 0.6, and to half of the peak (IEC 61000-4-5)
+  double source_resistance = 2;         ///< ohm
+  double after = 0;                     ///< s from now
+};
+
+/// A contact of the device that a person closes or opens; it bounces.
+struct ContactSetup {
+  std::string contact;
+  bool closed = true;
+  double after = 0;  ///< s from now
 };
 
 enum class LoadMode { current, resistance, power };
@@ -131,6 +148,8 @@ struct Limits {
   int inputs = 4;                 ///< how many there are
   InputLimits input;
   bool paced = false;  ///< runs at the pace of a real bench
+  double supply_voltage = 0, supply_current = 0;                   ///< V, A of the DC source
+  double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
 };
 
 /// One bench in use by one runner. Calls block; those that can be long take a stop token and then fail with
@@ -161,6 +180,10 @@ class Bench {
   virtual Result<SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) = 0;
 
   virtual Result<void> supply(const SupplySetup& setup) = 0;
+  /// A surge, once; refuses what the generator cannot give or a pin's rating forbids.
+  virtual Result<void> surge(const SurgeSetup& setup) = 0;
+  /// A contact of the device changes; from then on it stays so until everything is off.
+  virtual Result<void> operate(const ContactSetup& setup) = 0;
   virtual Result<void> load(const LoadSetup& setup) = 0;
 
   /// Reads `samples` samples from every connected input at the nearest rate the converter has.

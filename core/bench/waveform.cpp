@@ -130,6 +130,53 @@ Waveform staircase(double low, double high, int steps, double dwell, double rise
   return w;
 }
 
+namespace {
+
+/// exp(-t/slow) - exp(-t/fast), both in s.
+struct DoubleExponential {
+  double slow, fast;
+
+  double at(double t) const { return std::exp(-t / slow) - std::exp(-t / fast); }
+  double peak_time() const { return std::log(slow / fast) * slow * fast / (slow - fast); }
+  /// Where it passes a share of its peak, before it or after.
+  double time_of(double share, bool after) const {
+    const double top = peak_time(), level = share * at(top);
+    double low = after ? top : 0, high = after ? top + 20 * slow : top;
+    for (int k = 0; k < 100; ++k) {
+      const double middle = (low + high) / 2;
+      ((at(middle) > level) == after ? low : high) = middle;
+    }
+    return (low + high) / 2;
+  }
+};
+
+}  // namespace
+
+Waveform surge(double peak, double front, double tail, double delay) {
+  // The two time constants by what they do to front and tail, one after the other until both stay.
+  DoubleExponential shape{tail / std::log(2.0), front / 3};
+  for (int k = 0; k < 60; ++k) {
+    const double rise = (shape.time_of(0.9, false) - shape.time_of(0.3, false)) / 0.6;
+    shape.fast = std::min(shape.fast * front / rise, 0.9 * shape.slow);
+    shape.slow *= tail / shape.time_of(0.5, true);
+  }
+  Waveform w{.shape = Waveform::Shape::lines};
+  const double scale = peak / shape.at(shape.peak_time());
+  constexpr int kFront = 160, kTail = 240;
+  const double top = 3 * shape.peak_time();
+  for (int k = 0; k <= kFront; ++k) {
+    const double t = top * std::pow(double(k) / kFront, 1.5);
+    w.points.push_back({t, scale * shape.at(t)});
+  }
+  for (int k = 1; k <= kTail; ++k) {
+    const double t = top + 12 * shape.slow * k / kTail;
+    w.points.push_back({t, scale * shape.at(t)});
+  }
+  w.points.push_back({top + 12.05 * shape.slow, 0});
+  w.delay = delay;
+  return w;
+}
+
 Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay) {
   Waveform w{.shape = Waveform::Shape::lines};
   double t = delay;

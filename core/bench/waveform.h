@@ -43,6 +43,10 @@ Waveform triangle(double low, double high, double symmetry, double period);
 /// `steps` equal steps from low to high with the given rise, each held for `dwell`; then again from the start.
 Waveform staircase(double low, double high, int steps, double dwell, double rise);
 
+/// A double exponential of the given peak, once: from 30 to 90 % in 0.6 of `front`, down to half in `tail` (IEC
+/// 61000-4-5), as straight lines fine enough for a thousandth.
+Waveform surge(double peak, double front, double tail, double delay);
+
 /// Two pulses: a long one that builds a current up, a gap, and a short one. Once.
 Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay);
 

@@ -59,6 +59,49 @@ Result<std::map<std::string, std::size_t>> places_of(const Table& table, const s
   return place;
 }
 
+/// A column's name as formulas and keys can have it.
+std::string quantity_name(const TableColumn& column, std::size_t at) {
+  std::string out;
+  for (const char c : column.name) {
+    const bool plain = std::isalnum(static_cast<unsigned char>(c)) || (static_cast<unsigned char>(c) & 0x80);
+    if (plain)
+      out += c;
+    else if (!out.empty() && out.back() != '_')
+      out += '_';
+  }
+  while (out.ends_with('_')) out.pop_back();
+  if (out.empty() || std::isdigit(static_cast<unsigned char>(out.front()))) out = fmt::format("column_{}", at + 1);
+  return out;
+}
+
+/// The columns that are quantities by their own names, in the order of the file: those that were chosen by name, else
+/// all whose first cell is a number.
+std::vector<std::pair<std::string, std::size_t>> named_quantities(const Table& table, const ColumnChoice& choice,
+                                                                  const std::set<std::string>& known,
+                                                                  const std::map<std::string, std::size_t>& place) {
+  std::vector<std::pair<std::string, std::size_t>> out;
+  std::set<std::size_t> taken;
+  for (const auto& [role, at] : place) taken.insert(at);
+  const bool chosen = std::any_of(choice.column.begin(), choice.column.end(), [&](const auto& c) { return !known.contains(c.first); });
+  std::set<std::string> names;
+  for (std::size_t at = 0; at < table.columns.size(); ++at) {
+    if (chosen) {
+      for (const auto& [role, name] : choice.column)
+        if (!known.contains(role) && (is_called(table.columns[at], name) || name == std::to_string(at + 1)))
+          out.emplace_back(role, at);
+      continue;
+    }
+    double first = 0;
+    if (taken.contains(at) || table.rows.empty() || at >= table.rows.front().cells.size() ||
+        !read_number(table.rows.front().cells[at], table.decimal_comma, first))
+      continue;
+    auto name = quantity_name(table.columns[at], at);
+    for (int k = 2; !names.insert(name).second; ++k) name = fmt::format("{}_{}", quantity_name(table.columns[at], at), k);
+    out.emplace_back(name, at);
+  }
+  return out;
+}
+
 /// The factor that brings a column into a role's unit, and whether its numbers are ratios that become decibels.
 struct Conversion {
   double factor = 1;
@@ -178,10 +221,11 @@ std::map<std::string, std::string> guessed_columns(const Table& table, const stu
 
 Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
   const auto known = known_roles(kind);
+  const bool any = kind.quantities_by_name;
   for (const auto& [role, name] : choice.column)
-    if (!known.contains(role)) return fail(Fault::usage, "--column: a {} study has no role \"{}\".", kind.name, role);
+    if (!known.contains(role) && !any) return fail(Fault::usage, "--column: a {} study has no role \"{}\".", kind.name, role);
   for (const auto& [role, factor] : choice.scale) {
-    if (!known.contains(role)) return fail(Fault::usage, "--scale: a {} study has no role \"{}\".", kind.name, role);
+    if (!known.contains(role) && !any) return fail(Fault::usage, "--scale: a {} study has no role \"{}\".", kind.name, role);
     if (factor == 0 || !std::isfinite(factor))
       return fail(Fault::usage, "--scale {}: a factor other than zero is wanted.", role);
   }
@@ -212,6 +256,19 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
   for (const auto& role : kind.optional_roles)
     if (place.contains(std::string(role)) && std::find(used.begin(), used.end(), role) == used.end())
       used.emplace_back(role);
+  if (any) {
+    for (const auto& [name, at] : named_quantities(table, choice, known, place)) {
+      place[name] = at;
+      used.push_back(name);
+    }
+    for (const auto& [role, name] : choice.column)
+      if (!known.contains(role) && !place.contains(role))
+        return fail(Fault::input, "{}: there is no column \"{}\" for {}; there are {}.", table.file, name, role,
+                    table.column_list());
+    if (used.size() == roles->size())
+      return fail(Fault::input, "{}: no column of numbers is left for a quantity; there are {}. {}", table.file,
+                  table.column_list(), choice.how);
+  }
   for (const auto& [role, name] : choice.column)
     if (std::find(used.begin(), used.end(), role) == used.end())
       return fail(Fault::usage, "--column {}={}: the role has no effect beside the others.", role, name);
@@ -225,10 +282,10 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
   for (const auto& role : used) {
     const auto at = place[role];
     const auto* about = kind.find_role(role);
-    const study::ColumnRole any{.name = role};
+    const study::ColumnRole whatever{.name = role};
     const auto scale = choice.scale.find(role);
     const bool scaled = scale != choice.scale.end();
-    const auto how = conversion(table, at, about ? *about : any, scaled);
+    const auto how = conversion(table, at, about ? *about : whatever, scaled);
     if (!how) return tl::unexpected(how.error());
     const double factor = how->factor * (scaled ? scale->second : 1);
     const bool has_unit = about && !about->units.empty();

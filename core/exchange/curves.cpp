@@ -117,7 +117,7 @@ Result<std::vector<FileCurve>> table_curves(Table table, const study::Kind& kind
   if (!record) return tl::unexpected(record.error());
   // Voltages that go back by steps are a loop; those that leap back begin another curve, unless a step tells them
   // apart.
-  const auto* leading = record->find(record->find("voltage") && !record->find("step") ? "voltage" : "frequency");
+  const auto* leading = kind.restarts_on.empty() || record->find("step") ? nullptr : record->find(kind.restarts_on);
   if (divide && starts.empty() && leading) starts = restarts(leading->values());
   if (reading.several == Several::steps) {
     if (starts.size() > 1 && knows_steps && !record->find("step")) add_steps(*record, starts);

@@ -40,10 +40,9 @@ Result<Named> find_figure(const std::string& line, const study::Kind& kind,
   if (!best) {
     // Or by its key, parameter included.
     const auto [key, rest] = split_words(line, 1);
-    const auto base = key.substr(0, key.find_first_of("@("));
-    for (std::size_t k = 0; k < names.size(); ++k)
-      if (k < own ? names[k].key == base && kind.check_figure(key) : names[k].key == key)
-        return Named{key, names[k].unit, rest};
+    for (std::size_t k = own; k < names.size(); ++k)
+      if (names[k].key == key) return Named{key, names[k].unit, rest};
+    if (const auto unit = kind.unit_of(key); unit && kind.check_figure(key)) return Named{key, *unit, rest};
     return fail(Fault::input, "\"{}\" begins with no figure that is known. {}", line, kExample);
   }
   if (!best->takes_frequency) return Named{best->key, best->unit, trimmed(line.substr(best->label.size()))};
@@ -68,7 +67,7 @@ constexpr Relation kRelations[] = {{">=", true},     {"at least", true}, {"not b
 
 /// A plain ratio has no unit to write.
 std::string limit_text(double value, const std::string& unit) {
-  return unit == "1" ? fmt::format("{:.12g}", value) : fmt::format("{:.12g} {}", value, unit);
+  return unit == "1" || unit.empty() ? fmt::format("{:.12g}", value) : fmt::format("{:.12g} {}", value, unit);
 }
 
 }  // namespace
@@ -86,7 +85,14 @@ Result<Claim> understand_claim(const std::string& written, const study::Kind& ki
   rest = replaced(rest, "+/-", "\u00b1");
   rest = replaced(rest, "\u2212", "-");
   const auto small = lower(rest);
-  const auto value = [&](const std::string& text) { return parse_value(trimmed(text), figure->unit); };
+  // Where the unit is the data's, the limit's own says it.
+  auto unit = figure->unit;
+  const auto value = [&](const std::string& text) -> Result<double> {
+    const auto limit = parse_quantity(trimmed(text), unit);
+    if (!limit) return tl::unexpected(limit.error());
+    if (unit.empty()) unit = limit->unit;
+    return limit->value;
+  };
   const auto unit_of = [](const std::string& text) {
     const auto at = text.find_first_not_of("+-0123456789.,e \u2009");
     return at == std::string::npos ? std::string() : text.substr(at);
@@ -95,7 +101,7 @@ Result<Claim> understand_claim(const std::string& written, const study::Kind& ki
     if (small.starts_with(relation.words)) {
       const auto limit = value(rest.substr(relation.words.size()));
       if (!limit) return tl::unexpected(limit.error());
-      (relation.lower ? claim.lower : claim.upper) = limit_text(*limit, figure->unit);
+      (relation.lower ? claim.lower : claim.upper) = limit_text(*limit, unit);
       if (auto ok = check(claim, kind, nullptr, typed); !ok) return tl::unexpected(ok.error());
       return claim;
     }
@@ -110,8 +116,8 @@ Result<Claim> understand_claim(const std::string& written, const study::Kind& ki
     if (!middle) return tl::unexpected(middle.error());
     if (!by) return tl::unexpected(by.error());
     const double half = std::abs(percent ? *middle * *by / 100 : *by);
-    claim.lower = limit_text(*middle - half, figure->unit);
-    claim.upper = limit_text(*middle + half, figure->unit);
+    claim.lower = limit_text(*middle - half, unit);
+    claim.upper = limit_text(*middle + half, unit);
   } else if (const auto to = small.find(" to "); to != std::string::npos) {
     auto first = trimmed(rest.substr(0, to));
     const auto second = trimmed(rest.substr(to + 4));
@@ -120,8 +126,8 @@ Result<Claim> understand_claim(const std::string& written, const study::Kind& ki
     if (!low) return tl::unexpected(low.error());
     if (!high) return tl::unexpected(high.error());
     if (!(*high > *low)) return fail(Fault::input, "The range \"{}\" ends below its start.", rest);
-    claim.lower = limit_text(*low, figure->unit);
-    claim.upper = limit_text(*high, figure->unit);
+    claim.lower = limit_text(*low, unit);
+    claim.upper = limit_text(*high, unit);
   } else {
     return fail(Fault::input, "\"{}\" sets no limit that is understood. {}", rest, kExample);
   }

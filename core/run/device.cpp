@@ -58,6 +58,7 @@ Device device_of(dossier::DeviceInfo info, dossier::Unit unit) {
   out.ratings = circuit->ratings;
   for (const auto& [pin, node] : circuit->pins) out.terminals.push_back(pin);
   for (const auto& [branch, place] : circuit->branches) out.branches.push_back(branch);
+  out.contacts = sim::contacts_of(*circuit);
   for (const auto& [name, value] : sim::main_values(*circuit)) {
     const auto* part = circuit->find(name);
     out.parts.push_back({name, std::string(part->kind->name), std::string(part->kind->values.front().unit), part->note,
@@ -84,6 +85,7 @@ study::Surroundings surroundings_of(const Device& device, const study::SettingsT
                                     std::vector<std::string> asked) {
   study::Surroundings out{.pins = device.pins(),
                           .terminals = device.terminals,
+                          .contacts = device.contacts,
                           .limits = device.limits,
                           .ratings = device.ratings,
                           .parts = device.part_facts(),

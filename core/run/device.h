@@ -33,6 +33,7 @@ struct Device {
   std::shared_ptr<const bench::Foresight> foresight = {};  ///< null without a circuit
   std::vector<std::string> terminals = {};                 ///< its pins
   std::vector<std::string> branches = {};                  ///< whose currents can be sensed
+  std::vector<std::string> contacts = {};                  ///< that a person can move
   device::Ratings ratings = {};                            ///< of the circuit, those set by hand over them
   std::vector<PartRow> parts = {};
   bench::Limits limits = {};                               ///< of its bench

@@ -18,6 +18,14 @@ std::optional<double> Circuit::voltage_rating(const std::string& pin, double sig
   return it == ratings.end() ? std::nullopt : it->second.voltage_towards(sign);
 }
 
+std::vector<std::string> contacts_of(const Circuit& circuit) {
+  std::vector<std::string> out;
+  const auto* contact = find_part_kind("contact");
+  for (const auto& part : circuit.parts)
+    if (part.kind == contact) out.push_back(part.name);
+  return out;
+}
+
 std::map<std::string, PartValue> main_values(const Circuit& circuit) {
   std::map<std::string, PartValue> out;
   for (const auto& part : circuit.parts)

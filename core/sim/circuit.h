@@ -95,6 +95,9 @@ Result<Circuit> as_built(const Circuit& nominal, std::string_view unit, const Fi
 /// @param ohms  of the load
 Result<Circuit> with_standard(const Circuit& circuit, std::string_view what, double ohms);
 
+/// Names of the contacts that a person can move.
+std::vector<std::string> contacts_of(const Circuit& circuit);
+
 /// Name -> main nominal value, for the parts that have one (R, C, L, sources).
 std::map<std::string, PartValue> main_values(const Circuit& circuit);
 

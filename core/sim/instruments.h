@@ -61,6 +61,13 @@ struct SourceMeasureData {
 struct SupplyData {
   double highest_voltage = 80, highest_current = 30;  ///< V, A
   double output_resistance = 2e-3;                    ///< ohm
+  double rise_time = 250e-6;                          ///< s from zero to the voltage when it is switched on
+};
+
+struct SurgeData {
+  double highest_voltage = 600;   ///< V, open circuit
+  double least_resistance = 1;    ///< ohm
+  double shortest_front = 100e-9; ///< s
 };
 
 struct LoadData {
@@ -74,6 +81,7 @@ struct BenchData {
   InputData input;
   SourceMeasureData source;
   SupplyData supply;
+  SurgeData surge;
   LoadData load;
 };
 

@@ -95,7 +95,11 @@ bench::Limits SimulatedBench::limits() const {
                     .full_bandwidth = i.full_bandwidth,
                     .highest = i.highest,
                     .highest_50 = i.highest_50_rms * std::numbers::sqrt2},
-          .paced = paced_};
+          .paced = paced_,
+          .supply_voltage = data_.supply.highest_voltage,
+          .supply_current = data_.supply.highest_current,
+          .surge_voltage = data_.surge.highest_voltage,
+          .least_surge_resistance = data_.surge.least_resistance};
 }
 
 double SimulatedBench::nearest_rate(double sample_rate) const {
@@ -288,18 +292,6 @@ Result<void> SimulatedBench::source(const bench::SourceMeasureSetup& s) {
   return {};
 }
 
-Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
-  const auto& d = data_.supply;
-  if (!(s.voltage >= 0 && s.voltage <= d.highest_voltage) ||
-      !(s.current_limit > 0 && s.current_limit <= d.highest_current))
-    return fail(Fault::bench, "The DC source reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
-                format_setting(d.highest_current, "A"), volts(s.voltage), format_setting(s.current_limit, "A"));
-  if (auto ok = allow(s.pin, s.voltage, 0); !ok) return ok;
-  change();
-  supply_ = s;
-  return {};
-}
-
 Result<void> SimulatedBench::load(const bench::LoadSetup& s) {
   const auto& d = data_.load;
   if (const auto node = node_of(s.pin); !node) return tl::unexpected(node.error());
@@ -414,14 +406,7 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
     whole.parts.push_back(
         make_part("bench:lead back" + id, "resistor", {back, against}, {{"value", data_.source.lead_resistance}}));
   }
-  if (supply_) {
-    const std::string pin = *node_of(supply_->pin), against = *node_of(supply_->against);
-    whole.parts.push_back(make_part("bench:supply", "limited voltage", {pin, against, pin, against},
-                                    {{"value", supply_->voltage},
-                                     {"current_limit", supply_->current_limit},
-                                     {"sink_limit", 0.01 * supply_->current_limit},
-                                     {"resistance", data_.supply.output_resistance}}));
-  }
+  add_events(whole);
   if (load_) {
     Part part = make_part("bench:electronic load", "electronic load", {*node_of(load_->pin), *node_of(load_->against)},
                           {{"start_voltage", data_.load.start_voltage}, {"current_limit", data_.load.highest_current}});
@@ -485,7 +470,7 @@ Result<void> SimulatedBench::wire() {
 double SimulatedBench::dense_corners() const {
   constexpr std::size_t kLong = 1000;
   double out = bench::kNoCorner;
-  if (tone_ || !sources_.empty() || supply_ || load_ || generators_.empty()) return 0;
+  if (tone_ || !sources_.empty() || supply_ || surge_ || !contacts_.empty() || load_ || generators_.empty()) return 0;
   for (const auto& [k, g] : generators_) {
     const auto& w = g.wave;
     if (w.shape == Waveform::Shape::noise)
@@ -526,7 +511,7 @@ void SimulatedBench::keep_pace(std::stop_token stop) const {
 Result<void> SimulatedBench::wait(double seconds, std::stop_token stop) {
   if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
   elapsed_ += std::max(0.0, seconds);
-  if (tone_ || !generators_.empty() || !sources_.empty() || supply_) {
+  if (tone_ || !generators_.empty() || !sources_.empty() || supply_ || surge_ || !contacts_.empty()) {
     if (auto ok = wire(); !ok) return ok;
     if (seconds > 0 && !sources_.empty() && !tone_ && generators_.empty()) {
       // The last tenth as finely as it will be read, so that nothing of the coarser way is left in it.
@@ -564,26 +549,32 @@ Result<void> SimulatedBench::protect(const std::vector<double>& peak, const std:
   return {};
 }
 
-Result<SimulatedBench::Samples> SimulatedBench::solve_inputs(double rate, int samples, std::stop_token stop) {
+SimulatedBench::Stream SimulatedBench::begin_stream(double rate) const {
+  const auto& w = *wired_;
+  Stream out{.start = w.transient.time(), .rate = rate, .delays = {}, .rows = Samples(inputs_.size()), .taken = std::vector<std::size_t>(inputs_.size(), 0)};
+  for (std::size_t k = 0; k < inputs_.size(); ++k)
+    out.delays.push_back(data_.input.u_delay * fixed_error(seed_, 1000 + k, 0) - w.taps[k].delay);
+  // A late sensor shows what was before: reading starts late enough that all of it has been solved.
+  const double earliest = *std::min_element(out.delays.begin(), out.delays.end());
+  if (earliest < -0.5 / rate) out.start -= earliest;
+  return out;
+}
+
+Result<SimulatedBench::Samples> SimulatedBench::continue_stream(Stream& s, int samples, std::stop_token stop) {
   const auto inputs = inputs_.size();
   auto& w = *wired_;
-  Samples out(inputs, std::vector<double>(std::size_t(samples)));
-  std::vector<double> delays, peak(inputs, 0.0), mean_square(inputs, 0.0);
-  for (std::size_t k = 0; k < inputs; ++k)
-    delays.push_back(data_.input.u_delay * fixed_error(seed_, 1000 + k, 0) - w.taps[k].delay);
-  // A late sensor shows what was before: reading starts late enough that all of it has been solved.
-  const double earliest = *std::min_element(delays.begin(), delays.end());
-  const double lead = earliest < -0.5 / rate ? -earliest : 0, start = w.transient.time() + lead;
-  const double duration = lead + (samples + 1) / rate;
-  std::vector<std::size_t> next(inputs, 0);
+  std::vector<double> peak(inputs, 0.0), mean_square(inputs, 0.0);
+  s.asked += std::size_t(samples);
+  const double latest = *std::max_element(s.delays.begin(), s.delays.end());
+  const double until = s.start + double(s.asked) / s.rate + std::max(0.0, latest), duration = until - w.transient.time();
   auto ok = run(
-      duration, 8 / rate,
+      duration, 8 / s.rate,
       [&](const Step& step) {
         for (std::size_t k = 0; k < inputs; ++k) {
-          for (; next[k] < std::size_t(samples); ++next[k]) {
-            const double at = start + (double(next[k]) + 0.5) / rate + delays[k];
+          for (;; ++s.taken[k]) {
+            const double at = s.start + (double(s.taken[k]) + 0.5) / s.rate + s.delays[k];
             if (at > step.to) break;
-            out[k][next[k]] = step.at(w.tap_unknowns[k], at);
+            s.rows[k].push_back(step.at(w.tap_unknowns[k], at));
           }
           if (w.terminal_unknowns[k] < 0) continue;
           const double v = step.end[std::size_t(w.terminal_unknowns[k])];
@@ -595,7 +586,23 @@ Result<SimulatedBench::Samples> SimulatedBench::solve_inputs(double rate, int sa
   elapsed_ += duration;
   if (!ok) return tl::unexpected(ok.error());
   if (auto safe = protect(peak, mean_square); !safe) return tl::unexpected(safe.error());
+  Samples out(inputs);
+  for (std::size_t k = 0; k < inputs; ++k) {
+    auto& row = s.rows[k];
+    // What the solver steps over at the very end is a sample short by rounding at most.
+    while (row.size() < std::size_t(samples)) {
+      row.push_back(w.transient.state()[std::size_t(w.tap_unknowns[k])]);
+      ++s.taken[k];
+    }
+    out[k].assign(row.begin(), row.begin() + samples);
+    row.erase(row.begin(), row.begin() + samples);
+  }
   return out;
+}
+
+Result<SimulatedBench::Samples> SimulatedBench::solve_inputs(double rate, int samples, std::stop_token stop) {
+  auto stream = begin_stream(rate);
+  return continue_stream(stream, samples, stop);
 }
 
 bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<double>& volts, double rate) {
@@ -683,12 +690,13 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
   std::optional<std::size_t> edge;
   double share = 0;
   std::size_t looked = 0, dropped = 0;
+  auto stream = begin_stream(rate);
   const auto done = [&] { return edge && dropped + kept[0].size() >= *edge + std::size_t(samples) - before; };
   while (!done()) {
     if (!edge && double(dropped + kept[0].size()) / rate > trigger.time_out + double(before) / rate)
       return fail(Fault::bench, "No edge through {} came within {}. Check level and slope, or wait longer.",
                   volts(level), format_setting(trigger.time_out, "s"));
-    auto chunk = solve_inputs(rate, std::min(samples, 4096), stop);
+    auto chunk = continue_stream(stream, std::min(samples, 4096), stop);
     if (!chunk) return tl::unexpected(chunk.error());
     for (std::size_t k = 0; k < kept.size(); ++k) kept[k].insert(kept[k].end(), (*chunk)[k].begin(), (*chunk)[k].end());
     const auto& v = kept[source];
@@ -794,6 +802,8 @@ void SimulatedBench::off() {
   source_ranges_.clear();
   source_starts_.clear();
   supply_.reset();
+  surge_.reset();
+  contacts_.clear();
   load_.reset();
   wired_.reset();
   resting_.clear();

@@ -32,6 +32,8 @@ class SimulatedBench final : public bench::Bench {
   Result<bench::SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) override;
   Result<void> supply(const bench::SupplySetup& setup) override;
   Result<void> load(const bench::LoadSetup& setup) override;
+  Result<void> surge(const bench::SurgeSetup& setup) override;
+  Result<void> operate(const bench::ContactSetup& setup) override;
   Result<void> wait(double seconds, std::stop_token stop) override;
   Result<bench::Capture> capture(double sample_rate, int samples, std::stop_token stop) override;
   Result<bench::Capture> capture_on(const bench::TriggerSetup& trigger, double sample_rate, int samples,
@@ -50,11 +52,24 @@ class SimulatedBench final : public bench::Bench {
   bench::AppliedDrive put_tone(const bench::ToneDrive& set, double setting_time);
   Result<std::string> node_of(const std::string& pin) const;
   Result<void> add_sources(Circuit& whole) const;
+  void add_events(Circuit& whole) const;
   void change();
   Result<void> wire();
   double dense_corners() const;
   Result<void> run(double seconds, double longest_step, const Transient::Observer& observe, std::stop_token stop);
   Result<void> look_for_ranges(double rate, std::stop_token stop);
+  /// Samples that follow each other without a gap, however many calls they come in.
+  struct Stream {
+    double start = 0;                ///< circuit time of the first sample, but for half a step and an input's delay
+    double rate = 0;
+    std::vector<double> delays;      ///< s, of each input
+    Samples rows;                    ///< read ahead of what was asked
+    std::vector<std::size_t> taken;  ///< samples of each input that are read so far
+    std::size_t asked = 0;
+  };
+  Stream begin_stream(double rate) const;
+  /// The next so many samples of every input.
+  Result<Samples> continue_stream(Stream& stream, int samples, std::stop_token stop);
   Result<Samples> solve_inputs(double rate, int samples, std::stop_token stop);
   Result<void> protect(const std::vector<double>& peak, const std::vector<double>& mean_square);
   bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate);
@@ -78,6 +93,8 @@ class SimulatedBench final : public bench::Bench {
   std::map<int, double> source_ranges_;                                   ///< A, as chosen last
   std::map<std::pair<std::uint64_t, std::uint64_t>, double> own_errors_;  ///< fixed_error() of this bench, once asked
   std::optional<bench::SupplySetup> supply_;
+  std::optional<bench::SurgeSetup> surge_;
+  std::map<std::string, Waveform> contacts_;  ///< that were operated: 0 open, 1 closed, bounce included
   std::optional<bench::LoadSetup> load_;
   std::vector<bench::InputSetup> inputs_;
   std::vector<double> ranges_;  ///< as set now, one an input

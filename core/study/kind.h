@@ -38,6 +38,10 @@ struct Kind {
   std::vector<std::vector<std::string_view>> roles;  ///< the sets of columns that data may come in
   std::vector<std::string> optional_roles;
   std::vector<ColumnRole> columns;  ///< what is known of the roles
+  /// Columns of numbers that play no role are quantities by their own names: of records over time.
+  bool quantities_by_name = false;
+  /// The role whose numbers, where they leap back, begin another curve; empty: none.
+  std::string_view restarts_on = {};
   Result<void> (*check_setting)(std::string_view key, std::string_view text);
   Result<void> (*check_figure)(std::string_view key);
   std::vector<FigureName> (*figures)();
@@ -53,13 +57,17 @@ struct Kind {
   /// Of a stand-in that has a value, by the settings; ohm.
   double (*stand_in_ohms)(const SettingsText& settings) = nullptr;
 
+  /// Unit of a figure by its key, where keys do not begin with a figure's name; empty where it is the data's.
+  std::optional<std::string> (*unit)(std::string_view key) = nullptr;
+
   /// Points to what they came to.
   Result<ReducedPtr> reduce(const std::vector<Point>& points, const SettingsText& settings) const;
   /// The same, with figures, doubts and curve read.
   Result<Analysis> analyse(const std::vector<Point>& points, const SettingsText& settings,
                            const std::vector<std::string>& asked) const;
   const ColumnRole* find_role(std::string_view role) const;
-  /// Unit of a figure by its key, parameters left aside; nothing for figures it does not have.
+  /// Unit of a figure by its key, parameters left aside; empty where it is the data's, nothing for figures it does not
+  /// have.
   std::optional<std::string> unit_of(std::string_view key) const;
 };
 

@@ -3,13 +3,14 @@
 #include "study/iv/kind.h"
 #include "study/kind.h"
 #include "study/response/kind.h"
+#include "study/waveform/kind.h"
 
 namespace heron::study {
 
 namespace {
 
 std::vector<const Kind*>& registry() {
-  static std::vector<const Kind*> all = {&response::kind(), &iv::kind()};
+  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind()};
   return all;
 }
 
@@ -30,6 +31,7 @@ const ColumnRole* Kind::find_role(std::string_view role) const {
 }
 
 std::optional<std::string> Kind::unit_of(std::string_view key) const {
+  if (unit) return unit(key);
   const auto base = key.substr(0, key.find_first_of("@("));
   for (const auto& figure : figures())
     if (figure.key == base) return figure.unit;

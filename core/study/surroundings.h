@@ -16,6 +16,7 @@ namespace heron::study {
 struct Surroundings {
   std::vector<std::string> pins = {};       ///< that a hookup can name: of the device, its branches, the drive lead
   std::vector<std::string> terminals = {};  ///< of the device alone
+  std::vector<std::string> contacts = {};   ///< of the device, that a person can move
   bench::Limits limits = {};
   device::Ratings ratings = {};
   std::map<std::string, device::PartFact> parts = {};  ///< nominal, or as fitted, with what they may be off by

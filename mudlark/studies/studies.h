@@ -23,6 +23,9 @@ struct DemoStudies {
 
 const std::vector<const DemoStudies*>& demo_studies();
 
+/// An assembly of the device by what it is; Fault::input where there is none.
+Result<long long> find_assembly(dossier::Store& store, const std::string& about);
+
 /// A unit of the device by its name, made where there is none.
 Result<long long> find_unit(dossier::Store& store, const std::string& name);
 

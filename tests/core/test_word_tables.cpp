@@ -15,7 +15,7 @@ namespace {
 
 const study::Surroundings& around() {
   static const study::Surroundings all = [] {
-    study::Surroundings out{.pins = {"in", "out", "gate", "drain", "drive lead"}, .terminals = {"in", "out", "gate", "drain"}};
+    study::Surroundings out{.pins = {"in", "out", "gate", "drain", "drive lead"}, .terminals = {"in", "out", "gate", "drain"}, .contacts = {"K1", "K2"}};
     out.limits = {.highest_frequency = 40e6,
                   .highest_level_pp = 20,
                   .lowest_level_pp = 1e-3,

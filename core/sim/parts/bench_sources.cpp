@@ -22,7 +22,8 @@ class LimitedVoltage final : public BentDevice {
         set_(c.value("value")),
         r_(c.value("resistance")),
         limit_(c.value("current_limit")),
-        sink_(c.value("sink_limit") > 0 ? c.value("sink_limit") : c.value("current_limit")) {}
+        sink_(c.value("sink_limit") > 0 ? c.value("sink_limit") : c.value("current_limit")),
+        wave_(c.part ? c.part->wave : std::nullopt) {}
 
   void stamp(Stamp& s) const override {
     const double i = s.v(i_), round = kRound * limit_, beyond = kBeyond / limit_;
@@ -32,7 +33,8 @@ class LimitedVoltage final : public BentDevice {
     s.add_f(p_[1], i);
     s.add_g(p_[0], i_, -1);
     s.add_g(p_[1], i_, 1);
-    s.add_f(i_, s.v(p_[2]) - s.v(p_[3]) - set_ * s.source_share + lost);
+    const double set = wave_ ? wave_->at(s.at_rest ? 0 : s.time) : set_;
+    s.add_f(i_, s.v(p_[2]) - s.v(p_[3]) - set * s.source_share + lost);
     s.add_g(i_, p_[2], 1);
     s.add_g(i_, p_[3], -1);
     s.add_g(i_, i_, r_ + beyond * (over.slope + under.slope));
@@ -42,6 +44,7 @@ class LimitedVoltage final : public BentDevice {
     const double i = x[std::size_t(i_)];
     return i < kSharp * limit_ && i > -kSharp * sink_;
   }
+  double next_corner(double time) const override { return wave_ ? wave_->next_corner(time) : kNoCorner; }
 
  private:
   static constexpr double kRound = 5e-4;  ///< of the limit, over which it bends
@@ -49,6 +52,7 @@ class LimitedVoltage final : public BentDevice {
   std::vector<int> p_;
   int i_;
   double set_, r_, limit_, sink_;
+  std::optional<Waveform> wave_;  ///< where it is switched on
 };
 
 /// Gives a current out of a into b until the voltage between them reaches the limit, which then holds.

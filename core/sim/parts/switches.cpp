@@ -36,6 +36,34 @@ class Switch final : public BentDevice {
   double ln_off_, ln_on_, threshold_, band_;
 };
 
+/// A contact that a person moves: lg of its conductance follows what the bench says, 0 open to 1 closed.
+class Contact final : public Device {
+ public:
+  explicit Contact(const DeviceContext& c)
+      : a_(c.pins[0]),
+        b_(c.pins[1]),
+        ln_open_(-std::log(c.value("open_resistance"))),
+        ln_closed_(-std::log(c.value("value"))),
+        rest_(c.text("rest") == "closed" ? 1 : 0),
+        wave_(c.part ? c.part->wave : std::nullopt) {}
+
+  void stamp(Stamp& s) const override {
+    const double share = !wave_ ? rest_ : wave_->at(s.at_rest ? 0 : s.time);
+    const double g = std::exp(ln_open_ + (ln_closed_ - ln_open_) * share);
+    s.add_current(a_, b_, g * (s.v(a_) - s.v(b_)), g);
+  }
+
+  double next_corner(double time) const override { return wave_ ? wave_->next_corner(time) : kNoCorner; }
+  // Its matrix changes while it moves.
+  bool linear_at(std::span<const double>) const override { return !wave_; }
+  bool always_linear() const override { return !wave_; }
+
+ private:
+  int a_, b_;
+  double ln_open_, ln_closed_, rest_;
+  std::optional<Waveform> wave_;
+};
+
 /// Two switches in anti-phase from `in` to `out` and from `ground` to `out`, driven by an inner clock.
 class SwitchingStage final : public Device {
  public:
@@ -120,6 +148,14 @@ std::vector<PartKind> switches() {
                       {"threshold", "V", false, 0.5, Sign::any, "of v(plus, minus)"},
                       {"band", "V", false, 0.2, Sign::positive, "over which it changes"}},
            .make = build<Switch>},
+          {.name = "contact",
+           .pins = {"a", "b"},
+           .values = {{"value", "ohm", false, 20e-3, Sign::positive, "while closed"},
+                      {"open_resistance", "ohm", false, 1e9, Sign::positive, "while open"},
+                      {"bounce", "s", false, 0, Sign::not_negative, "in which it touches several times"}},
+           .two_terminal = true,
+           .make = build<Contact>,
+           .texts = {{"rest", {"open", "closed"}}}},
           {.name = "switching stage",
            .pins = {"in", "out", "ground"},
            .values = {{"value", "ohm", true, 0, Sign::positive, "of a switch while on"},

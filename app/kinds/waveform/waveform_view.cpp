@@ -1,0 +1,47 @@
+#include "waveform_view.h"
+
+#include "app/lenses/figures_lens.h"
+#include "record_lens.h"
+#include "study/waveform/kind.h"
+#include "study/waveform/reduced.h"
+#include "study/waveform/study_plan.h"
+
+namespace heron::app {
+
+namespace waveform = study::waveform;
+
+const waveform::Plan* capture_plan(const Desk& desk) {
+  const auto* one = dynamic_cast<const waveform::PlannedCapture*>(desk.focus.plan().get());
+  return one ? &one->plan() : nullptr;
+}
+
+const std::vector<waveform::WaveformsPtr>& records_of(const TakeView* view) {
+  static const std::vector<waveform::WaveformsPtr> none;
+  const auto* one = view ? dynamic_cast<const waveform::ReducedWaveforms*>(view->reduced.get()) : nullptr;
+  return one ? one->passes() : none;
+}
+
+namespace {
+
+class WaveformView final : public KindView {
+ public:
+  const study::Kind& kind() const override { return waveform::kind(); }
+
+  std::vector<LensOffer> lenses() const override {
+    return {{"Record", make<RecordLens>}, {"Figures", make<FiguresLens>}};
+  }
+
+  QString claim_examples() const override {
+    return "Rise time at most 2 us; Overshoot at most 5; v_out.time_constant at least 60 ms;\n"
+           "time.at(4V,falling) at least 40 ms";
+  }
+};
+
+}  // namespace
+
+const KindView& waveform_view() {
+  static const WaveformView self;
+  return self;
+}
+
+}  // namespace heron::app

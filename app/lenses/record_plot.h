@@ -1,0 +1,90 @@
+#pragma once
+#include <qcustomplot.h>
+
+#include <vector>
+
+#include "judge/claim.h"
+#include "study/trace.h"
+
+namespace heron::app {
+
+/// One quantity of one take, and how it is told apart.
+struct RecordCurve {
+  study::TracePtr trace;
+  QColor colour;
+  bool dashed = false;
+  bool wake = false;  ///< drawn as a broad pale line behind the others
+  bool pale = false;  ///< an earlier pass of the same take
+};
+
+/// How quantities share panels.
+enum class Panels {
+  each,      ///< one a quantity
+  by_unit,   ///< one a unit
+  together,  ///< all in one, each on a scale of its own
+};
+
+/// A place where the trigger was: a notch on the time axis, and its level as a tick in the quantity's panel.
+struct TriggerMark {
+  std::string quantity;
+  std::optional<double> level;
+};
+
+/// Records of any length over time, in panels over one time axis, below a strip that shows the whole of them with the
+/// part in view as a window that is dragged. Where there are more samples than pixels the extremes are drawn as shading,
+/// where there are fewer each sample as a dot; the cost follows the pixels.
+class RecordPlot : public QCustomPlot {
+  Q_OBJECT
+
+ public:
+  explicit RecordPlot(QWidget* parent = nullptr);
+
+  /// Redraws everything; a view that somebody chose is kept where the same quantities come again.
+  void show_record(std::vector<RecordCurve> curves, Panels panels, const std::vector<judge::Mask>& masks,
+                   const std::optional<TriggerMark>& trigger);
+  /// All of the record.
+  void show_all();
+  /// A ring where a figure was read, in every panel's first curve.
+  void show_marks(const std::vector<double>& times, const QString& label);
+
+  const QList<QCPAxisRect*>& panels() const { return panels_; }
+  QCPRange whole() const { return whole_; }
+  void set_span(const QCPRange& span);
+  QCPRange span() const;
+  /// What is written at each panel.
+  QStringList names() const;
+
+ protected:
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
+
+ private:
+  struct Drawn {
+    RecordCurve curve;
+    int panel = 0;
+    double shift = 0, factor = 1;  ///< of its own scale, where quantities share one panel
+    QCPGraph *line = nullptr, *low = nullptr, *high = nullptr;
+  };
+  void arrange(int count);
+  void frame();
+  void fill();
+  void fill_one(Drawn& drawn, const QCPRange& span, int columns);
+  void draw_overview();
+  void drag_window(const QPointF& at);
+
+  QCPAxisRect* overview_;
+  QCPItemRect* window_;
+  QList<QCPAxisRect*> panels_;
+  std::vector<Drawn> drawn_;
+  std::vector<std::string> named_;  ///< of the quantities that are shown
+  QList<QCPAbstractItem*> items_, marks_;
+  QList<QCPGraph*> overview_graphs_;
+  QCPRange whole_{0, 1}, filled_{1, 0};
+  Panels how_ = Panels::by_unit;
+  int filled_width_ = 0;
+  bool framed_ = true;
+  std::optional<double> held_;  ///< where in the window the mouse took hold
+};
+
+}  // namespace heron::app

@@ -1,0 +1,152 @@
+#include "signal/local.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace heron::signal {
+namespace {
+
+/// c + b t + a t^2 by least squares, t in samples from the middle, with the covariance for noise of 1.
+struct LocalParabola {
+  Eigen::Vector3d of;          ///< c, b, a
+  Eigen::Matrix3d covariance;
+  double residual = 0;         ///< standard deviation
+
+  double at(double t) const { return of[0] + t * (of[1] + t * of[2]); }
+  double u_at(double t) const {
+    const Eigen::Vector3d v(1, t, t * t);
+    return std::sqrt(std::max(0.0, v.dot(covariance * v)));
+  }
+};
+
+std::optional<LocalParabola> parabola(std::span<const double> values, std::size_t first, std::size_t last, double middle,
+                                 std::optional<std::size_t> leave_out = {}) {
+  Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
+  Eigen::Vector3d r = Eigen::Vector3d::Zero();
+  int n = 0;
+  for (auto k = first; k <= last; ++k) {
+    if (leave_out == k) continue;
+    const double t = double(k) - middle;
+    const Eigen::Vector3d v(1, t, t * t);
+    m += v * v.transpose();
+    r += v * values[k];
+    ++n;
+  }
+  if (n < 3) return std::nullopt;
+  const Eigen::LDLT<Eigen::Matrix3d> solver(m);
+  LocalParabola out{solver.solve(r), solver.solve(Eigen::Matrix3d::Identity())};
+  double squares = 0;
+  for (auto k = first; k <= last; ++k)
+    if (leave_out != k) squares += std::pow(values[k] - out.at(double(k) - middle), 2);
+  out.residual = n > 3 ? std::sqrt(squares / (n - 3)) : 0;
+  return out;
+}
+
+}  // namespace
+
+double noise_of(std::span<const double> values) {
+  if (values.size() < 8) return 0;
+  // The variance of x[i-1] - 2 x[i] + x[i+1] of white noise is six times its own.
+  constexpr std::size_t kStretch = 16;
+  constexpr double kSix = 6;
+  std::vector<double> squares;
+  const std::size_t each = std::max<std::size_t>(kStretch, values.size() / 4096);
+  for (std::size_t from = 0; from + 2 < values.size(); from += each) {
+    const auto to = std::min(from + kStretch, values.size());
+    if (to - from < 6) break;
+    double sum = 0;
+    for (auto k = from + 1; k + 1 < to; ++k) sum += std::pow(values[k - 1] - 2 * values[k] + values[k + 1], 2);
+    squares.push_back(sum / double(to - from - 2) / kSix);
+  }
+  if (squares.empty()) return 0;
+  // The quieter half: where the waveform itself bends, the differences are its own.
+  const auto half = (squares.size() + 1) / 2;
+  std::nth_element(squares.begin(), squares.begin() + std::ptrdiff_t(half - 1), squares.end());
+  double sum = 0;
+  for (std::size_t k = 0; k < half; ++k) sum += squares[k];
+  // Of values that spread as means of 14 such squares do, the lower half has a mean of 0.609 of theirs.
+  constexpr double kLowerHalf = 0.609;
+  return std::sqrt(sum / double(half) / (squares.size() > 3 ? kLowerHalf : 1));
+}
+
+Local extreme_near(std::span<const double> values, std::size_t at, double noise, double sign) {
+  const auto n = values.size();
+  Local plain{.place = double(at), .value = values[at], .u_value = noise, .u_place = 0.5};
+  Local best = plain;
+  // As wide as the samples look like a parabola; each try twice as wide as the last.
+  for (std::size_t half = 1; half <= n; half *= 2) {
+    const auto first = at >= half ? at - half : 0, last = std::min(at + half, n - 1);
+    const double middle = double(at);
+    const bool spare = last - first > 3, triple = !spare;
+    const auto fit = parabola(values, first, last, middle, spare ? std::optional(at) : std::nullopt);
+    if (!fit) continue;
+    const auto count = double(last - first + 1);
+    // Chi square of so many samples, at three sigmas.
+    const double most = noise * std::sqrt(1 + 3 * std::sqrt(2 / std::max(1.0, count - 4)));
+    const double a = fit->of[2], b = fit->of[1], u_a = noise * std::sqrt(fit->covariance(2, 2));
+    Local found = plain;
+    const double vertex = a * sign < 0 ? -b / (2 * a) : 0;
+    const bool turns = std::abs(a) > 2 * u_a && a * sign < 0 && std::abs(vertex) <= double(half);
+    const double t = turns ? std::clamp(vertex, double(first) - middle, double(last) - middle) : 0;
+    found.place = middle + t;
+    found.value = fit->at(t);
+    found.u_value = noise * fit->u_at(t);
+    found.u_place = turns ? noise * std::sqrt(fit->covariance(1, 1)) / std::abs(2 * a) : double(half) / std::sqrt(3.0);
+    // What is no parabola beyond the noise is not read as one; of exact samples a little of the rise is allowed.
+    if (!triple && fit->residual > std::max(most, 0.05 * std::abs(found.value - values[at]))) break;
+    if (triple) {
+      // Three samples always lie on a parabola. Whether the waveform does, those beyond them tell: a corner is no vertex.
+      const double rise = found.value - values[at];
+      double off = 0;
+      for (const double t2 : {-2.0, 2.0})
+        if (const double k = middle + t2; k >= 0 && k <= double(n - 1))
+          off = std::max(off, std::abs(fit->at(t2) - values[std::size_t(k)]));
+      if (off > std::abs(rise) + 3 * noise) {
+        found.value = values[at];
+        found.place = middle;
+      }
+      found.u_value = std::hypot(found.u_value, (off > std::abs(rise) + 3 * noise ? 0.3 : 0.1) * std::abs(rise));
+    }
+    best = found;
+    if (first == 0 && last == n - 1) break;
+  }
+  return best;
+}
+
+std::optional<Local> crossing_near(std::span<const double> values, double near, double level, double noise) {
+  const auto n = values.size();
+  if (n < 2) return std::nullopt;
+  const auto k = std::size_t(std::clamp(near, 0.0, double(n - 2)));
+  // Two samples whose step stands out of the noise: a straight line between them.
+  if (const double a = values[k], b = values[k + 1]; std::abs(b - a) >= 6 * noise && a != b) {
+    const double share = (level - a) / (b - a), slope = std::abs(b - a);
+    if (!(share >= -0.5 && share <= 1.5)) return std::nullopt;
+    // How far a smooth curve through the neighbours lies from the straight line.
+    double bend = 0;
+    if (k >= 1 && k + 2 < n) bend = (values[k - 1] - a - b + values[k + 2]) / 2;
+    const double between = std::abs(share * (1 - share) * bend / 2) / slope;
+    return Local{double(k) + share, level, 0, std::hypot(noise * std::hypot(1 - share, share) / slope, between)};
+  }
+  // Else the parabola through as many samples as it takes to know the place well within them.
+  constexpr double kWell = 1.0 / 6;  // of the half width
+  for (std::size_t half = 2;; half *= 2) {
+    const auto first = k >= half ? k - half : 0, last = std::min(k + 1 + half, n - 1);
+    const bool all = first == 0 && last == n - 1;
+    const double middle = (double(first) + double(last)) / 2;
+    if (const auto fit = parabola(values, first, last, middle)) {
+      const double c = fit->of[0] - level, b = fit->of[1], a = fit->of[2], root = b * b - 4 * a * c;
+      // The root on the branch that passes the middle: stable where the bend is small.
+      const double t = root >= 0 && b != 0 ? -2 * c / (b + std::copysign(std::sqrt(root), b)) : NAN;
+      const double slope = std::abs(b + 2 * a * t), reach = double(last - first) / 2;
+      if (std::isfinite(t) && std::abs(t) <= reach && slope > 0) {
+        const double u = std::max(noise, fit->residual) * fit->u_at(t) / slope;
+        if (u < kWell * reach || all) return Local{middle + t, level, 0, u};
+      }
+    }
+    if (all) return std::nullopt;
+  }
+}
+
+}  // namespace heron::signal

@@ -1,0 +1,35 @@
+#pragma once
+#include <cstddef>
+#include <optional>
+#include <span>
+
+/// What a few samples around a place say, noise considered: extremes and crossings to a fraction of a sample.
+namespace heron::signal {
+
+/// Standard deviation of white noise on samples of a smooth waveform: of the second differences of the quietest half of
+/// the stretches. 0 for fewer than 8 samples.
+double noise_of(std::span<const double> values);
+
+/// A value with how well it is known.
+struct Local {
+  double place = 0;      ///< in samples from the first of the values
+  double value = 0;
+  double u_value = 0;    ///< from the noise, and from what lies between the samples
+  double u_place = 0;
+};
+
+/// The highest value near a sample that was found to be the highest: the vertex of the parabola through as many samples
+/// as the noise lets look like one, the highest sample itself left out where there are more than five, so that the noise
+/// that made it the highest does not count.
+///
+/// @param at     index of the highest sample
+/// @param noise  standard deviation of each sample
+/// @param sign   -1: the lowest
+Local extreme_near(std::span<const double> values, std::size_t at, double noise, double sign = 1);
+
+/// Where the waveform passes a level, near a passage that was found: linearly between two samples, or by the parabola
+/// through as many samples as a noisy edge needs.
+/// @param near  place in samples
+std::optional<Local> crossing_near(std::span<const double> values, double near, double level, double noise);
+
+}  // namespace heron::signal

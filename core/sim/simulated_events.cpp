@@ -1,0 +1,93 @@
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+#include "base/quantity.h"
+#include "sim/device.h"
+#include "sim/simulated_bench.h"
+
+/// What happens once: a DC source that is switched on, a surge, a contact that a person moves.
+namespace heron::sim {
+
+Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
+  const auto& d = data_.supply;
+  const auto volts = [](double v) { return format_setting(v, "V"); };
+  if (!(s.voltage >= 0 && s.voltage <= d.highest_voltage) ||
+      !(s.current_limit > 0 && s.current_limit <= d.highest_current))
+    return fail(Fault::bench, "The DC source reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
+                format_setting(d.highest_current, "A"), volts(s.voltage), format_setting(s.current_limit, "A"));
+  if (auto ok = allow(s.pin, s.voltage, 0); !ok) return ok;
+  change();
+  supply_ = s;
+  return {};
+}
+
+Result<void> SimulatedBench::surge(const bench::SurgeSetup& s) {
+  const auto& d = data_.surge;
+  if (!(std::abs(s.peak) <= d.highest_voltage) || !(s.source_resistance >= d.least_resistance))
+    return fail(Fault::bench, "The surge generator gives up to {} through {} or more; {} through {} is asked.",
+                format_setting(d.highest_voltage, "V"), format_setting(d.least_resistance, "ohm"),
+                format_setting(s.peak, "V"), format_setting(s.source_resistance, "ohm"));
+  if (!(s.front >= d.shortest_front && s.tail > 2 * s.front))
+    return fail(Fault::bench, "A surge rises in {} or more and falls to half in more than twice that.",
+                format_setting(d.shortest_front, "s"));
+  if (auto ok = allow(s.pin, std::max(0.0, s.peak), std::max(0.0, -s.peak)); !ok) return ok;
+  change();
+  surge_ = s;
+  return {};
+}
+
+Result<void> SimulatedBench::operate(const bench::ContactSetup& s) {
+  const auto part = std::find_if(circuit_.parts.begin(), circuit_.parts.end(), [&](const Part& p) {
+    return p.name == s.contact && p.kind == find_part_kind("contact");
+  });
+  if (part == circuit_.parts.end()) return fail(Fault::bench, "The device has no contact \"{}\".", s.contact);
+  const auto before = contacts_.find(s.contact);
+  const double was = before != contacts_.end() ? before->second.points.back().second
+                                               : part->texts.at("rest") == "closed" ? 1.0 : 0.0;
+  change();
+  // It touches, leaves and touches again within its time to bounce, each time for longer.
+  constexpr double kEdge = 1e-6;
+  const double will = s.closed ? 1 : 0, bounce = part->values.at("bounce").value;
+  Waveform wave{.shape = Waveform::Shape::lines, .delay = s.after};
+  wave.points = {{0, was}, {kEdge, will}};
+  if (was != will && bounce > 20 * kEdge) {
+    std::uniform_real_distribution<double> share(0.1, 0.9);
+    constexpr int kTouches = 4;
+    for (int k = 0; k < kTouches; ++k) {
+      const double from = std::max(wave.points.back().first + 2 * kEdge, bounce * (k + 0.5 * share(noise_)) / kTouches),
+                   to = from + 2 * kEdge + 0.4 * bounce / kTouches * share(noise_);
+      wave.points.insert(wave.points.end(), {{from, will}, {from + kEdge, was}, {to, was}, {to + kEdge, will}});
+    }
+  }
+  contacts_[s.contact] = wave;
+  return {};
+}
+
+void SimulatedBench::add_events(Circuit& whole) const {
+  if (supply_) {
+    const std::string pin = *node_of(supply_->pin), against = *node_of(supply_->against);
+    Part source = make_part("bench:supply", "limited voltage", {pin, against, pin, against},
+                            {{"value", supply_->voltage},
+                             {"current_limit", supply_->current_limit},
+                             {"sink_limit", 0.01 * supply_->current_limit},
+                             {"resistance", data_.supply.output_resistance}});
+    if (supply_->rises_after) {
+      source.wave = Waveform{.shape = Waveform::Shape::lines, .delay = *supply_->rises_after};
+      source.wave->points = {{0, 0}, {data_.supply.rise_time, supply_->voltage}};
+    }
+    whole.parts.push_back(std::move(source));
+  }
+  if (surge_) {
+    Part emf = make_part("bench:surge", "voltage source", {"bench:surge emf", std::string(kGround)}, {});
+    emf.wave = bench::surge(surge_->peak, surge_->front, surge_->tail, surge_->after);
+    whole.parts.push_back(std::move(emf));
+    whole.parts.push_back(make_part("bench:surge resistance", "resistor", {"bench:surge emf", *node_of(surge_->pin)},
+                                    {{"value", surge_->source_resistance}}));
+    whole.branches.try_emplace(std::string(bench::kDriveLead), Branch{"bench:surge resistance", 0});
+  }
+  for (auto& part : whole.parts)
+    if (const auto moved = contacts_.find(part.name); moved != contacts_.end()) part.wave = moved->second;
+}
+
+}  // namespace heron::sim

@@ -1,0 +1,154 @@
+#include "study/waveform/doubts.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/quantity.h"
+
+namespace heron::study::waveform {
+namespace {
+
+/// The 10-90 time of an edge that a one-pole chain makes of a step: ln 9 / (2 pi bandwidth).
+constexpr double kEdgeOfBandwidth = 0.35;
+constexpr double kEdgeMargin = 1.5;      ///< an edge shorter than so many of the chain's is partly the chain's
+constexpr std::size_t kClippedRun = 3;   ///< a run of so many equal samples on an end of the converter is no chance
+constexpr double kUnderused = 0.1;       ///< of the range
+constexpr double kCoarse = 4;            ///< samples in an edge
+constexpr double kZero = 0.01;           ///< u of a zero, of the largest value
+constexpr double kDroop = 0.02;          ///< at the pulse's end
+constexpr std::size_t kNamed = 3;        ///< places that are named of many
+
+std::string shown(double value, std::string_view unit, int digits = 3) {
+  return format_quantity(value, unit, digits).plain();
+}
+
+/// A figure of one trace by its plain name; null where it is not read.
+const Figure* figure(const Pass& pass, std::size_t k, const Reading& reading, const std::string& name) {
+  return reading.find(pass.count() == 1 ? name : pass.trace(k).name + "." + name);
+}
+
+void check_range(const Pass& pass, std::size_t k, std::vector<Doubt>& out) {
+  const auto& errors = pass.errors(k);
+  const auto& p = pass.profile(k);
+  const auto& name = pass.trace(k).name;
+  const auto& unit = pass.trace(k).unit;
+  const double half = errors.quantum / 2;
+  const bool low = errors.lowest && p.low <= *errors.lowest + half && p.longest_at_low >= kClippedRun,
+             high = errors.highest && p.high >= *errors.highest - half && p.longest_at_high >= kClippedRun;
+  if (low || high)
+    out.push_back({"input.clipped", Severity::serious,
+                   fmt::format("{} stands at the {} end of its range, {}, for {} samples: what lies beyond is lost.", name,
+                               high ? "upper" : "lower", shown(high ? p.high : p.low, unit),
+                               high ? p.longest_at_high : p.longest_at_low),
+                   "Take the next range up, or drive less."});
+  const double peak = std::max(std::abs(p.low), std::abs(p.high));
+  if (errors.range && peak < kUnderused * *errors.range)
+    out.push_back({"range.underused", Severity::note,
+                   fmt::format("{} uses {:.2g} % of its range of {}: one count is {}.", name, 100 * peak / *errors.range,
+                               shown(*errors.range, unit), shown(errors.quantum, unit, 2)),
+                   "Take the range that fits."});
+  if (errors.u_offset > kZero * peak && peak > 4 * p.noise)
+    out.push_back({"offset.uncorrected", Severity::caution,
+                   fmt::format("The zero of {} is known to {}, which is {:.2g} % of its largest value.", name,
+                               shown(errors.u_offset, unit, 2), 100 * errors.u_offset / peak),
+                   "Zero the sensor with nothing in it."});
+}
+
+void check_edges(const Pass& pass, std::size_t k, const Reading& reading, std::vector<Doubt>& out) {
+  const auto& trace = pass.trace(k);
+  for (const char* name : {"rise_time", "fall_time"}) {
+    const auto* edge = figure(pass, k, reading, name);
+    if (!edge) continue;
+    if (edge->value < kCoarse * trace.time.step())
+      out.push_back({"sampling.coarse", Severity::caution,
+                     fmt::format("The edge of {} has {:.2g} samples; a time read from them rests on straight lines between "
+                                 "far points.",
+                                 trace.name, edge->value / trace.time.step()),
+                     fmt::format("Sample at {} or faster.", shown(kCoarse / edge->value, "Hz", 2))});
+    const double bandwidth = pass.errors(k).bandwidth;
+    if (!(bandwidth > 0)) continue;
+    const double own = kEdgeOfBandwidth / bandwidth;
+    if (edge->value >= kEdgeMargin * own) continue;
+    const auto& slowest = pass.errors(k).slowest;
+    const double true_edge = std::sqrt(std::max(0.0, edge->value * edge->value - own * own));
+    std::string said = fmt::format("The edge of {} takes {}; the {} with {} alone makes {} of any step. ", trace.name,
+                                   shown(edge->value, "s"), slowest.empty() ? "chain" : slowest, shown(bandwidth, "Hz"),
+                                   shown(own, "s"));
+    said += true_edge > own / 3 ? fmt::format("The edge itself is about {}", shown(true_edge, "s", 2))
+                                : fmt::format("The edge itself may be anything below {}", shown(edge->value, "s", 2));
+    const auto* peak = figure(pass, k, reading, "pulse.peak");
+    const auto* width = figure(pass, k, reading, "pulse.fwhm");
+    if (peak && width && width->value < 4 * own) said += ", and the peak is a lower bound";
+    out.push_back({"bandwidth.limits_edge", Severity::caution, said + ".", "Use a faster sensor, or take the input's filter out."});
+  }
+}
+
+void check_droop(const Pass& pass, std::size_t k, const Reading& reading, std::vector<Doubt>& out) {
+  const double corner = pass.errors(k).low_corner;
+  if (!(corner > 0)) return;
+  const auto* width = figure(pass, k, reading, "width");
+  if (!width) width = figure(pass, k, reading, "pulse.fwhm");
+  const double seconds = width ? width->value : pass.trace(k).seconds();
+  const double droop = 1 - std::exp(-2 * std::numbers::pi * corner * seconds);
+  if (droop <= kDroop) return;
+  out.push_back({"sensor.no_dc", droop > 0.2 ? Severity::serious : Severity::caution,
+                 fmt::format("The sensor of {} gives nothing below {}: by the end of {} it has lost {:.2g} % of a level that "
+                             "stays.",
+                             pass.trace(k).name, shown(corner, "Hz"), shown(seconds, "s"), 100 * droop),
+                 "Use a shunt or a sensor that reaches down to DC."});
+}
+
+void check_noise(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
+  std::string names;
+  bool wanted = false;
+  std::size_t many = 0;
+  for (const auto& f : reading.figures) {
+    if (!f.u || f.of_nothing || f.value == 0 || f.unit == "%") continue;
+    if (*f.u <= pass.settings().u_limit * std::abs(f.value)) continue;
+    // Of figures that nobody asked for, those near zero say nothing: an offset's mean, a floor's minimum.
+    const bool claimed = std::find(asked.begin(), asked.end(), f.key) != asked.end();
+    if (!claimed && *f.u > 0.3 * std::abs(f.value)) continue;
+    wanted = wanted || claimed;
+    if (++many <= 2 * kNamed) names += (names.empty() ? "" : ", ") + f.label;
+  }
+  if (names.empty()) return;
+  if (many > 2 * kNamed) names += fmt::format(" and {} more", many - 2 * kNamed);
+  out.push_back({"noise.limited", wanted ? Severity::caution : Severity::note,
+                 fmt::format("These figures are known to no better than {:.2g} %: {}.", 100 * pass.settings().u_limit, names),
+                 "Average repetitions, use more of the range, or a sensor with less noise."});
+}
+
+void check_record(const Pass& pass, std::vector<Doubt>& out) {
+  const auto& w = pass.waveforms();
+  if (w.waited)
+    out.push_back({"trigger.missing", Severity::caution,
+                   fmt::format("What the trigger waits for did not come within {}; the record begins when that was over.",
+                               shown(*w.waited, "s")),
+                   "Move the level to where the quantity passes, or wait longer."});
+  if (!w.deduced.empty()) out.push_back({"time.deduced", Severity::note, w.deduced, "Write times with more digits."});
+  if (!w.gaps.empty()) {
+    std::string places;
+    for (std::size_t k = 0; k < std::min(kNamed, w.gaps.size()); ++k)
+      places += (places.empty() ? "" : ", ") + shown(w.gaps[k], "s", 6);
+    if (w.gaps.size() > kNamed) places += fmt::format(" and {} more places", w.gaps.size() - kNamed);
+    out.push_back({"record.gaps", Severity::caution, fmt::format("Samples are missing after {}.", places),
+                   "Limit what is analysed with from and to, or read again."});
+  }
+}
+
+}  // namespace
+
+std::vector<Doubt> find_doubts(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked) {
+  std::vector<Doubt> out;
+  check_record(pass, out);
+  for (std::size_t k = 0; k < pass.count(); ++k) {
+    check_range(pass, k, out);
+    check_edges(pass, k, reading, out);
+    check_droop(pass, k, reading, out);
+  }
+  check_noise(pass, reading, asked, out);
+  return out;
+}
+
+}  // namespace heron::study::waveform

@@ -1,0 +1,130 @@
+#include "study/waveform/preflight.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/quantity.h"
+
+namespace heron::study::waveform {
+namespace {
+
+constexpr double kFewSamples = 4;        ///< samples in an edge
+constexpr double kOnePoleEdge = 0.35;
+
+double reach(const Plan& p, double sign) {
+  if (p.drive == Drive::supply) return std::max(0.0, sign * p.supply_voltage);
+  if (p.drive == Drive::surge) return std::max(0.0, sign * p.surge_peak);
+  return std::max(0.0, std::max(sign * p.low, sign * p.high));
+}
+
+void check_drive(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
+  if (!p.feed_pin.empty())
+    if (const auto fed = around.ratings.find(p.feed_pin); fed != around.ratings.end())
+      if (const auto most = fed->second.voltage_towards(1); most && p.feed_voltage > *most)
+        out.push_back(rating_finding(true,
+                                     fmt::format("{} would be fed with {}; its rating is {}.", p.feed_pin,
+                                                 format_setting(p.feed_voltage, "V"), format_setting(*most, "V")),
+                                     "Lower the feed.", {{"feed_voltage", format_setting(*most, "V")}}));
+  if (p.drive == Drive::nothing || p.drive == Drive::contact) return;
+  const auto rating = around.ratings.find(p.drive_pin);
+  if (rating == around.ratings.end()) return;
+  for (const double sign : {1.0, -1.0}) {
+    const auto most = rating->second.voltage_towards(sign);
+    const double wanted = reach(p, sign);
+    if (!most || wanted <= *most) continue;
+    const std::string word = p.drive == Drive::supply  ? "supply_voltage"
+                             : p.drive == Drive::surge ? "surge_peak"
+                             : sign > 0                ? "high"
+                                                       : "low";
+    out.push_back(rating_finding(true,
+                                 fmt::format("{} would see {}; its rating is {}.", p.drive_pin,
+                                             format_setting(sign * wanted, "V"), format_setting(sign * *most, "V")),
+                                 "Lower the drive.", {{word, format_setting(sign * *most, "V")}}));
+  }
+}
+
+void check_capture(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
+  if (p.hookup.chains.empty())
+    out.push_back({"input.missing", Severity::serious, "No input senses anything.", "Add a quantity on the Hookup page.", {}, false,
+                   Place::hookup});
+  const double fastest = around.limits.highest_sample_rate;
+  if (fastest > 0 && p.rate > fastest * (1 + 1e-9))
+    out.push_back({"sampling.coarse", Severity::serious,
+                   fmt::format("The inputs sample at {} at most.", format_setting(fastest, "Hz")), "Sample more slowly.",
+                   {{"rate", format_setting(fastest, "Hz")}}});
+  // The drive's own edges, as far as the chain lets them through.
+  const bool edges = p.drive == Drive::generator &&
+                     (p.shape == Shape::pulse || p.shape == Shape::step || p.shape == Shape::staircase);
+  if (edges && !p.hookup.chains.empty()) {
+    double widest = 0;
+    for (const auto& chain : p.hookup.chains)
+      widest = std::max(widest, bench::summarise(chain, around.limits.input).bandwidth);
+    const double shown = std::hypot(0.8 * p.edge, widest > 0 ? kOnePoleEdge / widest : 0);
+    if (shown * p.rate < kFewSamples) {
+      const double wanted = std::min(fastest > 0 ? fastest : kFewSamples / shown, kFewSamples / shown);
+      out.push_back({"sampling.coarse", Severity::note,
+                     fmt::format("The drive's edge of {} has {:.2g} samples at {}.", format_quantity(shown, "s", 2).plain(),
+                                 shown * p.rate, format_setting(p.rate, "Hz")),
+                     "Sample faster where the edge itself is wanted.",
+                     wanted * p.length <= double(kMostSamples) ? Edits{{"rate", format_setting(wanted, "Hz")}} : Edits{}});
+    }
+  }
+  if (p.shape == Shape::sine && p.drive == Drive::generator && p.rate * p.period < 8)
+    out.push_back({"sampling.coarse", Severity::caution,
+                   fmt::format("A period of the drive has {:.2g} samples.", p.rate * p.period), "Sample faster.",
+                   {{"rate", format_setting(20 / p.period, "Hz")}}});
+  // What happens once must find its range set.
+  if (!p.repeats() || p.when == When::edge)
+    for (const auto& chain : p.hookup.chains)
+      if (!chain.input.range && p.drive != Drive::generator)
+        out.push_back({"autorange.single_shot", Severity::serious,
+                       fmt::format("{} looks for its range by itself; what happens once is over before it has found it.",
+                                   chain.name),
+                       "Fix the range of " + chain.name + ".", {}, false, Place::hookup});
+  if (p.when == When::edge && p.patience < p.length)
+    out.push_back({"trigger.missing", Severity::note,
+                   fmt::format("An edge is waited for {}, less than a record is long.", format_setting(p.patience, "s")),
+                   "Wait longer.", {{"patience", format_setting(4 * p.length, "s")}}});
+}
+
+/// A level that the quantity never reaches is waited for in vain.
+void check_level(const Plan& p, const bench::Levels* levels, std::vector<Doubt>& out) {
+  if (p.when != When::edge || !levels) return;
+  const auto it = levels->quantities.find(p.quantity);
+  const auto* chain = p.hookup.find(p.quantity);
+  if (it == levels->quantities.end() || !chain) return;
+  const auto unit = bench::sensing_of(*chain).unit;
+  const double low = it->second.dc - it->second.peak, high = it->second.dc + it->second.peak, margin = 0.25 * (high - low);
+  if (p.level > low - margin && p.level < high + margin) return;
+  out.push_back({"trigger.missing", Severity::caution,
+                 fmt::format("{} is expected between {} and {}; it will not pass {}.", p.quantity,
+                             format_quantity(low, unit, 3).plain(), format_quantity(high, unit, 3).plain(),
+                             format_setting(p.level, unit)),
+                 "Wait for a level between.", {{"level", format_quantity((low + high) / 2, unit, 2).plain()}}});
+}
+
+}  // namespace
+
+std::optional<bench::Levels> predict(const Plan& p, const Surroundings& around) {
+  if (!around.circuit || p.drive != Drive::generator) return std::nullopt;
+  const double slowest = std::max(around.limits.lowest_frequency, 1 / std::max(p.period, p.length));
+  auto levels = around.circuit->levels({.pin = p.drive_pin,
+                                        .frequency = slowest,
+                                        .peak_to_peak = p.high - p.low,
+                                        .offset = (p.high + p.low) / 2,
+                                        .source_resistance = p.source_resistance},
+                                       p.hookup.chains, {slowest, std::max(slowest, p.repeats() ? 1 / p.period : slowest)});
+  return levels ? std::optional(std::move(*levels)) : std::nullopt;
+}
+
+std::vector<Doubt> preflight(const Plan& p, const Surroundings& around, const bench::Levels* levels) {
+  std::vector<Doubt> out;
+  check_drive(p, around, out);
+  check_capture(p, around, out);
+  check_level(p, levels, out);
+  check_hookup(p.hookup, levels, around.limits, out);
+  if (levels) check_ratings(around.ratings, *levels, p.length, out);
+  return out;
+}
+
+}  // namespace heron::study::waveform

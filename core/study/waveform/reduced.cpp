@@ -1,0 +1,122 @@
+#include "study/waveform/reduced.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "study/waveform/doubts.h"
+#include "study/waveform/figures.h"
+
+namespace heron::study::waveform {
+namespace {
+
+constexpr std::size_t kSmallColumns = 128;     ///< of a small picture: a low and a high value each
+constexpr std::size_t kCurveColumns = 8192;    ///< of what masks are held against
+constexpr std::size_t kQuickSamples = 200'000;  ///< that are read within a frame
+
+class WaveformReducer final : public Reducer {
+ public:
+  explicit WaveformReducer(Settings settings) : settings_(std::move(settings)) {}
+
+  Result<void> add(const Point& point) override {
+    auto one = waveforms_of(point, settings_);
+    if (!one) return tl::unexpected(one.error());
+    passes_.push_back(std::move(*one));
+    return {};
+  }
+  Result<ReducedPtr> so_far() const override {
+    if (passes_.empty()) return fail(Fault::input, "There is no record.");
+    return std::make_shared<const ReducedWaveforms>(passes_);
+  }
+
+ private:
+  Settings settings_;
+  std::vector<WaveformsPtr> passes_;
+};
+
+/// All traces over time, long ones by the extremes of so many columns: no spike is lost.
+Result<Columns> over_time(const Waveforms& pass, std::size_t columns) {
+  Columns out{.x_name = "time", .x_unit = "s", .logarithmic = false, .x = {}};
+  for (const auto& trace : pass.traces) {
+    auto& column = out.columns.emplace_back(Columns::Column{trace->name, trace->unit, {}, {}});
+    const auto n = trace->size();
+    if (n <= 2 * columns) {
+      column.y.resize(n);
+      if (auto ok = trace->read(0, column.y); !ok) return tl::unexpected(ok.error());
+      for (std::size_t k = 0; k < n; ++k) column.x.push_back(trace->time.at(k));
+      continue;
+    }
+    const auto ranges = trace->envelope(0, n, columns);
+    if (!ranges) return tl::unexpected(ranges.error());
+    for (std::size_t k = 0; k < ranges->size(); ++k) {
+      const double places = double(n) / double(ranges->size());
+      column.x.push_back(trace->time.at_place((double(k) + 0.25) * places));
+      column.y.push_back((*ranges)[k].low);
+      column.x.push_back(trace->time.at_place((double(k) + 0.75) * places));
+      column.y.push_back((*ranges)[k].high);
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+Result<std::vector<Reading>> ReducedWaveforms::each(const SettingsText& text, const std::vector<std::string>& asked) const {
+  const auto settings = settings_from_text(text);
+  if (!settings) return tl::unexpected(settings.error());
+  std::vector<Reading> out;
+  for (const auto& waveforms : passes_) {
+    const auto pass = Pass::of(waveforms, *settings);
+    if (!pass) return tl::unexpected(pass.error());
+    auto reading = figures_of(*pass, asked);
+    if (!reading) return tl::unexpected(reading.error());
+    out.push_back(std::move(*reading));
+  }
+  return out;
+}
+
+Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vector<std::string>& asked) const {
+  const auto settings = settings_from_text(text);
+  if (!settings) return tl::unexpected(settings.error());
+  auto curve = over_time(*passes_.back(), kCurveColumns);
+  if (!curve) return tl::unexpected(curve.error());
+  std::vector<Reading> all;
+  std::vector<Doubt> doubts;
+  for (const auto& waveforms : passes_) {
+    const auto pass = Pass::of(waveforms, *settings);
+    if (!pass) return tl::unexpected(pass.error());
+    auto reading = figures_of(*pass, asked);
+    if (!reading) return tl::unexpected(reading.error());
+    for (auto& doubt : find_doubts(*pass, *reading, asked))
+      if (std::none_of(doubts.begin(), doubts.end(), [&](const Doubt& d) { return d.key == doubt.key; }))
+        doubts.push_back(std::move(doubt));
+    all.push_back(std::move(*reading));
+  }
+  Analysis out{mean_of(all), std::move(*curve), as_text(*settings)};
+  out.reading.doubts = std::move(doubts);
+  return out;
+}
+
+bool ReducedWaveforms::quick() const {
+  std::size_t samples = 0;
+  for (const auto& pass : passes_) samples += pass->traces.size() * pass->traces.front()->size();
+  return samples <= kQuickSamples;
+}
+
+Columns ReducedWaveforms::small() const {
+  return over_time(*passes_.back(), kSmallColumns).value_or(Columns{.x_name = "time", .x_unit = "s", .logarithmic = false});
+}
+
+std::size_t ReducedWaveforms::bytes() const {
+  std::size_t out = sizeof *this;
+  for (const auto& pass : passes_)
+    for (const auto& trace : pass->traces) out += trace->bytes();
+  return out;
+}
+
+Result<std::unique_ptr<Reducer>> reducer(const SettingsText& text) {
+  auto settings = settings_from_text(text);
+  if (!settings) return tl::unexpected(settings.error());
+  return std::make_unique<WaveformReducer>(std::move(*settings));
+}
+
+}  // namespace heron::study::waveform

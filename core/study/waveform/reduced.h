@@ -1,0 +1,28 @@
+#pragma once
+#include "study/reduced.h"
+#include "study/waveform/waveforms.h"
+
+namespace heron::study::waveform {
+
+/// What a take of waveforms came to: every pass of it, its samples where they lie.
+class ReducedWaveforms final : public Reduced {
+ public:
+  explicit ReducedWaveforms(std::vector<WaveformsPtr> passes) : passes_(std::move(passes)) {}
+
+  const std::vector<WaveformsPtr>& passes() const { return passes_; }
+
+  Result<Analysis> read(const SettingsText& settings, const std::vector<std::string>& asked) const override;
+  bool quick() const override;
+  Columns small() const override;
+  std::size_t bytes() const override;
+
+  /// Figures of each pass by itself, in the order of passes().
+  Result<std::vector<Reading>> each(const SettingsText& settings, const std::vector<std::string>& asked) const;
+
+ private:
+  std::vector<WaveformsPtr> passes_;
+};
+
+Result<std::unique_ptr<Reducer>> reducer(const SettingsText& settings);
+
+}  // namespace heron::study::waveform

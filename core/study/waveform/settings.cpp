@@ -1,0 +1,64 @@
+#include "study/waveform/settings.h"
+
+#include <algorithm>
+
+#include "study/settings_table.h"
+
+namespace heron::study::waveform {
+namespace {
+
+constexpr std::string_view kWatch = "watch.";
+
+Setting<Settings> watches() {
+  return {std::string(kWatch),
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            const auto name = key.substr(kWatch.size());
+            std::erase_if(s.watches, [&](const Watch& w) { return w.name == name; });
+            if (text == "none") return {};
+            auto watch = parse_watch(name, text);
+            if (!watch) return tl::unexpected(watch.error());
+            s.watches.push_back(std::move(*watch));
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            for (const auto& w : s.watches) out[std::string(kWatch) + w.name] = watch_text(w);
+          }};
+}
+
+const SettingsTable<Settings>& table() {
+  static const SettingsTable<Settings> all({
+      percent_setting("lower", &Settings::lower, 0, 100),
+      percent_setting("upper", &Settings::upper, 0, 100),
+      percent_setting("settle_band", &Settings::settle_band, 0, 50),
+      word_setting<Settings, PercentOf>("of", &Settings::of, {{PercentOf::states, "states"}, {PercentOf::start, "start"}}),
+      number_setting("resistance", &Settings::resistance, "ohm", Bound::positive),
+      number_setting("from", &Settings::from, "s"),
+      number_setting("to", &Settings::to, "s"),
+      number_setting("start", &Settings::start, "s"),
+      number_setting("step", &Settings::step, "s", Bound::positive),
+      number_setting("bandwidth", &Settings::bandwidth, "Hz", Bound::positive),
+      percent_setting("u_limit", &Settings::u_limit),
+      watches(),
+  });
+  return all;
+}
+
+}  // namespace
+
+Result<void> set(Settings& settings, std::string_view key, std::string_view text) {
+  return table().set(settings, key, text);
+}
+
+Result<Settings> settings_from_text(const SettingsText& text) {
+  auto out = table().read(text);
+  if (out && !(out->lower < out->upper))
+    return fail(Fault::usage, "lower: a transition begins below where it ends; {} % is not below {} %.",
+                100 * out->lower, 100 * out->upper);
+  if (out && out->from && out->to && !(*out->from < *out->to))
+    return fail(Fault::input, "from: what is analysed ends before it begins.");
+  return out;
+}
+
+SettingsText as_text(const Settings& settings) { return table().text(settings); }
+
+}  // namespace heron::study::waveform

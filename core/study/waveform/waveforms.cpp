@@ -1,0 +1,216 @@
+#include "study/waveform/waveforms.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/quantity.h"
+#include "study/quantities.h"
+
+namespace heron::study::waveform {
+namespace {
+
+constexpr double kEven = 1e-3;  ///< steps that differ by less than this share are even
+
+struct Times {
+  TimeBase base;
+  std::string deduced;
+  std::vector<double> gaps;
+};
+
+/// Times that repeat or go back are sound only if rounding alone explains it: all of them lie within half their last
+/// digit of even steps.
+Result<Times> deduced_times(const std::vector<double>& t, const Record& record) {
+  const double step = (t.back() - t.front()) / double(t.size() - 1);
+  double digit = std::numeric_limits<double>::infinity();
+  std::size_t bad = 0;
+  for (std::size_t k = 1; k < t.size(); ++k) {
+    const double d = std::abs(t[k] - t[k - 1]);
+    if (d > 0) digit = std::min(digit, d);
+    if (!(t[k] > t[k - 1]) && bad == 0) bad = k;
+  }
+  double off = 0;
+  for (std::size_t k = 0; k < t.size(); ++k) off = std::max(off, std::abs(t[k] - t.front() - step * double(k)));
+  if (!(step > 0) || !std::isfinite(digit) || off > digit)
+    return fail(Fault::input, "{}: the time {} {} before it; times must rise.", record.where(bad),
+                t[bad] == t[bad - 1] ? "is the same as" : "goes back to", t[bad] == t[bad - 1] ? "the one" : "before the one");
+  return Times{TimeBase(t.front(), step), fmt::format("The times repeat by rounding; even steps of {} are taken.",
+                                                      format_quantity(step, "s", 6).plain()), {}};
+}
+
+Result<Times> times_of(std::vector<double> t, const Record& record) {
+  if (t.size() < 2) return Times{TimeBase(t.empty() ? 0 : t.front(), 1), {}, {}};
+  std::vector<double> steps;
+  for (std::size_t k = 1; k < t.size(); ++k) {
+    if (!(t[k] > t[k - 1])) return deduced_times(t, record);
+    steps.push_back(t[k] - t[k - 1]);
+  }
+  const double mean = (t.back() - t.front()) / double(t.size() - 1);
+  // Rounding to the last digit of large times makes steps uneven though the samples are not: the places tell.
+  double off = 0;
+  for (std::size_t k = 0; k < t.size(); ++k) off = std::max(off, std::abs(t[k] - t.front() - mean * double(k)));
+  if (off < kEven * mean) return Times{TimeBase(t.front(), mean), {}, {}};
+  const auto uneven = std::max_element(steps.begin(), steps.end(),
+                                       [&](double a, double b) { return std::abs(a - mean) < std::abs(b - mean); });
+  if (std::abs(*uneven - mean) < kEven * mean) return Times{TimeBase(t.front(), mean), {}, {}};
+  // Even but for holes: whole multiples of the usual step.
+  auto sorted = steps;
+  std::nth_element(sorted.begin(), sorted.begin() + std::ptrdiff_t(sorted.size() / 2), sorted.end());
+  const double usual = sorted[sorted.size() / 2];
+  std::vector<double> gaps;
+  bool whole = true;
+  for (std::size_t k = 0; k < steps.size(); ++k) {
+    const double times = steps[k] / usual;
+    whole = whole && std::abs(times - std::round(times)) < 0.05;
+    if (times > 1.5) gaps.push_back(t[k]);
+  }
+  if (!whole) gaps.clear();
+  return Times{TimeBase(std::make_shared<const std::vector<double>>(std::move(t))), {}, std::move(gaps)};
+}
+
+/// What the inputs' errors do to a quantity computed from them, over some of the record's samples.
+TraceErrors computed_errors(const bench::Computed& computed, const std::vector<TracePtr>& from,
+                            const std::vector<TraceErrors>& errors,
+                            const std::vector<std::pair<std::string, double>>& parts) {
+  TraceErrors out;
+  constexpr std::size_t kLooked = 2048;
+  const auto n = from.front()->size(), count = std::min(n, kLooked);
+  std::vector<std::string> names;
+  std::vector<std::vector<double>> rows(from.size());
+  for (std::size_t k = 0; k < from.size(); ++k) {
+    names.push_back(from[k]->name);
+    for (std::size_t j = 0; j < count; ++j) {
+      double v = 0;
+      if (!from[k]->read(j * n / count, {&v, 1})) return out;
+      rows[k].push_back(v);
+    }
+    if (errors[k].bandwidth > 0 && (out.bandwidth == 0 || errors[k].bandwidth < out.bandwidth)) {
+      out.bandwidth = errors[k].bandwidth;
+      out.slowest = errors[k].slowest;
+    }
+    out.u_delay = std::max(out.u_delay, errors[k].u_delay);
+    out.low_corner = std::max(out.low_corner, errors[k].low_corner);
+  }
+  const auto made = [&](const std::vector<std::vector<double>>& with) -> std::vector<double> {
+    auto row = bench::compute_channels({computed}, names, with, parts);
+    return row ? std::move(row->front()) : std::vector<double>(count, 0.0);
+  };
+  const auto base = made(rows);
+  double squares = 0;
+  for (const double v : base) squares += v * v;
+  for (std::size_t k = 0; k < rows.size(); ++k) {
+    auto moved = rows;
+    for (auto& v : moved[k]) v = v * (1 + errors[k].u_gain);
+    const auto by_gain = made(moved);
+    moved = rows;
+    for (auto& v : moved[k]) v += errors[k].u_offset;
+    const auto by_offset = made(moved);
+    double gain = 0, offset = 0;
+    for (std::size_t j = 0; j < count; ++j) {
+      gain += std::pow(by_gain[j] - base[j], 2);
+      offset += by_offset[j] - base[j];
+    }
+    if (squares > 0) out.u_gain = std::hypot(out.u_gain, std::sqrt(gain / squares));
+    out.u_offset = std::hypot(out.u_offset, std::abs(offset) / double(std::max<std::size_t>(1, count)));
+  }
+  return out;
+}
+
+std::vector<std::pair<std::string, double>> parts_of_point(const nlohmann::json& setting) {
+  std::vector<std::pair<std::string, double>> out;
+  if (const auto parts = setting.find("parts"); parts != setting.end())
+    for (const auto& [name, value] : parts->items())
+      if (value.is_number()) out.push_back({name, value.get<double>()});
+  return out;
+}
+
+TraceErrors errors_of(const Channel& channel, const bench::Sensing& sensing, const nlohmann::json& about) {
+  TraceErrors out;
+  const double per = std::abs(sensing.per_volt);
+  out.u_gain = std::hypot(channel.u_gain, sensing.u_factor);
+  out.u_offset = std::hypot(channel.u_offset, sensing.u_zero) * per;
+  out.u_delay = channel.u_delay;
+  if (channel.counted()) {
+    out.quantum = std::abs(channel.scale) * per;
+    const double a = (channel.lowest_count * channel.scale - sensing.zero) * sensing.per_volt,
+                 b = (channel.highest_count * channel.scale - sensing.zero) * sensing.per_volt;
+    out.lowest = std::min(a, b);
+    out.highest = std::max(a, b);
+  }
+  if (channel.range) out.range = *channel.range * per;
+  out.bandwidth = about.value("bandwidth", sensing.bandwidth);
+  out.slowest = about.value("slowest", std::string());
+  out.low_corner = sensing.low_corner;
+  return out;
+}
+
+}  // namespace
+
+const TracePtr* Waveforms::find(std::string_view name) const {
+  const auto k = place(name);
+  return k < traces.size() ? &traces[k] : nullptr;
+}
+
+std::size_t Waveforms::place(std::string_view name) const {
+  return std::size_t(std::find_if(traces.begin(), traces.end(), [&](const auto& t) { return t->name == name; }) -
+                     traces.begin());
+}
+
+Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) {
+  if (point.records.empty()) return fail(Fault::input, "Point {} has no record.", point.index + 1);
+  const auto& record = point.records.front();
+  auto out = std::make_shared<Waveforms>();
+  out->index = point.index;
+  out->measured = record.sample_rate > 0;
+  const auto& setting = point.setting;
+  TimeBase base;
+  if (out->measured) {
+    const double trigger = setting.value("trigger_at", 0.0);
+    out->triggered = setting.contains("trigger_at");
+    if (setting.contains("waited")) out->waited = setting["waited"].get<double>();
+    base = TimeBase(-trigger, 1 / record.sample_rate);
+  } else if (const auto* time = record.find("time")) {
+    auto times = times_of(time->values(), record);
+    if (!times) return tl::unexpected(times.error());
+    base = times->base;
+    out->deduced = std::move(times->deduced);
+    out->gaps = std::move(times->gaps);
+  } else if (settings.step) {
+    base = TimeBase(settings.start.value_or(0), *settings.step);
+  } else {
+    return fail(Fault::input,
+                "There is no column of times; say when the record starts and its step: start=0, step=10ns.");
+  }
+  const auto& chains = setting.find("chains");
+  for (const auto& channel : record.channels) {
+    if (!out->measured && channel.role == "time") continue;
+    const auto sensing = sensing_of(point, channel.role);
+    // What a channel is late by is taken off its times.
+    const TimeBase own = base.even() ? TimeBase(base.start() - sensing.delay, base.step()) : base;
+    const auto about = chains != setting.end() && chains->contains(channel.role) ? chains->at(channel.role)
+                                                                                 : nlohmann::json::object();
+    out->traces.push_back(
+        trace_of(channel, out->measured ? sensing.unit : channel.unit, own, sensing.zero, sensing.per_volt));
+    out->errors.push_back(errors_of(channel, sensing, about));
+    if (settings.bandwidth) out->errors.back().bandwidth = *settings.bandwidth;
+    if (out->traces.back()->size() != out->traces.front()->size())
+      return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
+  }
+  if (out->traces.empty()) return fail(Fault::input, "Point {} has no quantity over time.", point.index + 1);
+  if (const auto computed = setting.find("computed"); computed != setting.end()) {
+    const auto hookup = bench::hookup_from_json({{"computed", *computed}});
+    if (!hookup) return tl::unexpected(hookup.error());
+    const auto parts = parts_of_point(setting);
+    const auto sensed = out->traces;
+    const auto known = out->errors;
+    for (const auto& one : hookup->computed) {
+      auto trace = computed_trace(one, sensed, parts);
+      if (!trace) return tl::unexpected(trace.error());
+      out->errors.push_back(computed_errors(one, sensed, known, parts));
+      out->traces.push_back(std::move(*trace));
+    }
+  }
+  return WaveformsPtr(std::move(out));
+}
+
+}  // namespace heron::study::waveform

@@ -1,0 +1,393 @@
+#include "study/waveform/words.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "study/hookup_words.h"
+
+namespace heron::study::waveform {
+namespace {
+
+const Choices<Drive> kDrives = {{Drive::generator, "generator", "the generator"},
+                                {Drive::supply, "supply", "the DC source switched on", {"the dc source", "dc source", "supply"}},
+                                {Drive::surge, "surge", "the surge generator", {"surge generator"}},
+                                {Drive::contact, "contact", "a person", {"contact", "by hand", "person"}},
+                                {Drive::nothing, "nothing", "nothing", {"none", "itself"}}};
+const Choices<Shape> kShapes = {{Shape::pulse, "pulse", "pulses"},         {Shape::step, "step", "a step"},
+                                {Shape::sine, "sine", "a sine"},           {Shape::burst, "burst", "a burst of sines", {"sines"}},
+                                {Shape::ramp, "ramp", "ramps"},            {Shape::staircase, "staircase", "a staircase", {"stairs"}}};
+const Choices<When> kWhens = {{When::start, "start", "the drive starts", {"the start", "start of the drive"}},
+                              {When::edge, "edge", "an edge comes", {"an edge"}},
+                              {When::at_once, "at once", "at once", {"now"}}};
+const Choices<bool> kMoves = {{false, "opens", "opens", {"open"}}, {true, "closes", "closes", {"close"}}};
+const Choices<Slope> kSlopes = {{Slope::rising, "rising", "rises"}, {Slope::falling, "falling", "falls"}};
+const Choices<Repeat> kRepeats = {{Repeat::once, "once", "once"},
+                                  {Repeat::every, "every", "again and again, keeping all", {"keeping all", "all"}},
+                                  {Repeat::last, "last", "again and again, keeping the last", {"keeping the last", "again"}}};
+
+/// A period, said as such or as a frequency.
+Word<Plan> period_word() {
+  auto out = number_word("period", "period", "From one to the next", &Plan::period, "s", {1e-8, 1e4});
+  const auto plain = out.set;
+  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    if (const auto q = parse_quantity(text, ""); q && q->unit == "Hz" && q->value > 0)
+      return plain(p, fmt::format("{:.17g}", 1 / q->value), around);
+    return plain(p, text, around);
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    return BriefHint{.forms = format_setting(1 / p.period, "Hz"), .allowed = "a time, or a frequency"};
+  };
+  return out;
+}
+
+/// A contact of the device.
+Word<Plan> contact_word() {
+  auto out = kept_word("contact", &Plan::contact);
+  out.key = "contact";
+  out.label = "Contact that a person moves";
+  out.text = [](const Plan& p) { return p.contact.empty() ? std::string("no contact") : p.contact; };
+  out.set = [](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    const auto name = trimmed(text);
+    if (std::find(around.contacts.begin(), around.contacts.end(), name) == around.contacts.end())
+      return around.contacts.empty()
+                 ? fail(Fault::input, "The device has no contact; its circuit would say so as a part of kind contact.")
+                 : fail(Fault::input, "The device has no contact \"{}\"; there are {}.", name, listed(around.contacts, "and"));
+    p.contact = name;
+    return {};
+  };
+  out.hint = [](const Plan&, const Surroundings& around) { return BriefHint{.choices = around.contacts}; };
+  return out;
+}
+
+/// A pin that is fed beforehand, or none.
+Word<Plan> feed_word() {
+  auto out = kept_word("feed_pin", &Plan::feed_pin);
+  out.key = "feed";
+  out.label = "Pin that the DC source feeds beforehand";
+  out.text = [](const Plan& p) { return p.feed_pin.empty() ? std::string("nothing") : p.feed_pin; };
+  out.set = [](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    const auto name = trimmed(text);
+    if (name == "nothing" || name == "none") {
+      p.feed_pin.clear();
+      return {};
+    }
+    return choose_pin(p.feed_pin, name, around.terminals);
+  };
+  out.hint = [](const Plan&, const Surroundings& around) {
+    BriefHint hint{.choices = around.terminals};
+    hint.choices.insert(hint.choices.begin(), "nothing");
+    return hint;
+  };
+  return out;
+}
+
+/// How long, said as a time or as so many periods of the drive.
+Word<Plan> length_word() {
+  auto out = number_word("length", "length", "Length of a record", &Plan::length, "s", {1e-8, 1e5});
+  const auto plain = out.set;
+  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    auto typed = trimmed(text);
+    for (const char* noun : {"periods", "period"})
+      if (typed.ends_with(noun)) {
+        const auto count = parse_value(trimmed(std::string_view(typed).substr(0, typed.size() - std::string_view(noun).size())), "1");
+        if (!count) return tl::unexpected(count.error());
+        if (!p.repeats()) return fail(Fault::input, "What drives does not repeat; say the length as a time.");
+        return plain(p, fmt::format("{:.17g}", *count * p.period), around);
+      }
+    return plain(p, text, around);
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    BriefHint hint{.forms = fmt::format("{} samples", p.samples()), .allowed = "a time"};
+    if (p.repeats()) {
+      hint.forms += fmt::format(", {:.4g} periods of the drive", p.length / p.period);
+      hint.allowed += ", or so many periods";
+    }
+    return hint;
+  };
+  return out;
+}
+
+/// The number of samples follows from length and rate, and sets the rate.
+Word<Plan> samples_word() {
+  return {.key = "samples",
+          .label = "Samples of a record",
+          .text = [](const Plan& p) { return fmt::format("{} samples", p.samples()); },
+          .set = [](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+            auto typed = trimmed(text);
+            if (typed.ends_with("samples")) typed = trimmed(std::string_view(typed).substr(0, typed.size() - 7));
+            const auto count = parse_value(typed, "1");
+            if (!count) return tl::unexpected(count.error());
+            if (!(*count >= 16 && *count <= double(kMostSamples)))
+              return fail(Fault::input, "From 16 to {} samples are possible, not {}.", kMostSamples, text);
+            const double most = around.limits.highest_sample_rate;
+            if (most > 0 && *count / p.length > most * (1 + 1e-9))
+              return fail(Fault::input, "{} samples in {} are faster than the inputs' {}.", typed,
+                          format_setting(p.length, "s"), format_setting(most, "Hz"));
+            p.rate = *count / p.length;
+            return {};
+          },
+          .hint = [](const Plan& p, const Surroundings&) {
+            return BriefHint{.forms = "every " + format_quantity(1 / p.rate, "s", 3).plain(), .allowed = "the rate follows"};
+          }};
+}
+
+Word<Plan> rate_word() {
+  auto out = number_word("rate", "rate", "Sample rate", &Plan::rate, "Hz", {0.01, 1e10});
+  const auto plain = out.set;
+  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    if (auto ok = plain(p, text, around); !ok) return ok;
+    const double most = around.limits.highest_sample_rate;
+    if (most > 0 && p.rate > most * (1 + 1e-9))
+      return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings& around) {
+    return BriefHint{.forms = fmt::format("{} samples, one every {}", p.samples(), format_quantity(1 / p.rate, "s", 3).plain()),
+                     .allowed = around.limits.highest_sample_rate > 0
+                                    ? "up to " + format_setting(around.limits.highest_sample_rate, "Hz")
+                                    : ""};
+  };
+  return out;
+}
+
+/// A share before the trigger, said in per cent or as a time.
+Word<Plan> before_word() {
+  auto out = kept_word("before", &Plan::before);
+  out.key = "before";
+  out.label = "How much of the record is before the trigger";
+  out.text = [](const Plan& p) { return fmt::format("{:.4g} %", 100 * p.before); };
+  out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    double share = 0;
+    if (const auto time = parse_quantity(text, ""); time && time->unit == "s") {
+      share = time->value / p.length;
+    } else {
+      const auto percent = parse_value(text, "%");
+      if (!percent) return tl::unexpected(percent.error());
+      share = *percent / 100;
+    }
+    if (!(share >= 0 && share <= 0.95)) return fail(Fault::input, "From 0 to 95 % of the record can be before the trigger, not {}.", text);
+    p.before = share;
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    return BriefHint{.forms = format_quantity(p.before * p.length, "s", 3).plain(), .allowed = "from 0 to 95 %, or a time"};
+  };
+  return out;
+}
+
+std::string unit_of_quantity(const Plan& p) {
+  const auto* chain = p.hookup.find(p.quantity);
+  return chain ? bench::sensing_of(*chain).unit : "V";
+}
+
+/// A value of the quantity that is waited for.
+Word<Plan> level_word(std::string key, std::string label, double Plan::*member, bool signed_value) {
+  auto out = kept_word(key, member);
+  out.key = key;
+  out.label = std::move(label);
+  out.text = [member, signed_value](const Plan& p) {
+    return !signed_value && p.*member == 0 ? std::string("automatic") : format_setting(p.*member, unit_of_quantity(p));
+  };
+  out.set = [member, signed_value](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    if (!signed_value && trimmed(text) == "automatic") {
+      p.*member = 0;
+      return {};
+    }
+    const auto value = parse_value(text, unit_of_quantity(p));
+    if (!value) return tl::unexpected(value.error());
+    if (!signed_value && *value < 0) return fail(Fault::input, "A hysteresis is not below zero.");
+    p.*member = *value;
+    return {};
+  };
+  out.hint = [signed_value](const Plan& p, const Surroundings&) {
+    return BriefHint{.allowed = (signed_value ? "in " : "automatic, or in ") + unit_of_quantity(p)};
+  };
+  return out;
+}
+
+Word<Plan> quantity_word() {
+  auto out = kept_word("quantity", &Plan::quantity);
+  out.key = "quantity";
+  out.label = "Whose edge is waited for";
+  out.text = [](const Plan& p) { return p.quantity; };
+  out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    const auto name = trimmed(text);
+    if (!p.hookup.find(name)) {
+      std::vector<std::string> names;
+      for (const auto& chain : p.hookup.chains) names.push_back(chain.name);
+      return fail(Fault::input, "An input must sense what is waited for; there are {}.", listed(names, "and"));
+    }
+    p.quantity = name;
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    BriefHint hint;
+    for (const auto& chain : p.hookup.chains) hint.choices.push_back(chain.name);
+    return hint;
+  };
+  return out;
+}
+
+}  // namespace
+
+const WordTable<Plan>& words() {
+  static const WordTable<Plan> table({
+      choice_word("drive", "drive", "What drives", &Plan::drive, kDrives),
+      pin_word("drive_pin", "drive_pin", "Pin that is driven", &Plan::drive_pin),
+      choice_word("shape", "shape", "Shape of the drive", &Plan::shape, kShapes),
+      number_word("low", "low", "Lower end, open circuit", &Plan::low, "V", {-20, 20}),
+      number_word("high", "high", "Upper end, open circuit", &Plan::high, "V", {-20, 20}),
+      period_word(),
+      number_word("width", "width", "Width of the pulses", &Plan::width, "s", {1e-8, 1e4}),
+      number_word("edge", "edge", "Edges of the drive", &Plan::edge, "s", {1e-9, 1e3}),
+      count_word("cycles", "cycles", "Periods in a burst", &Plan::cycles, 1, 100000, "period"),
+      count_word("steps", "steps", "Steps of the staircase", &Plan::steps, 2, 1000, "step"),
+      number_word("source", "source_resistance", "Source resistance", &Plan::source_resistance, "ohm", {1, 10e3}),
+      number_word("supply_voltage", "supply_voltage", "Voltage of the DC source", &Plan::supply_voltage, "V", {0, 80}),
+      number_word("supply_limit", "supply_limit", "Current limit of the DC source", &Plan::supply_limit, "A", {1e-3, 30}),
+      number_word("surge_peak", "surge_peak", "Peak of the surge, open circuit", &Plan::surge_peak, "V", {-600, 600}),
+      number_word("surge_resistance", "surge_resistance", "Source resistance of the surge", &Plan::surge_resistance, "ohm", {1, 1e4}),
+      number_word("surge_front", "surge_front", "Front of the surge", &Plan::surge_front, "s", {100e-9, 1e-3}),
+      number_word("surge_tail", "surge_tail", "Time to half of the peak", &Plan::surge_tail, "s", {1e-6, 10e-3}),
+      contact_word(),
+      choice_word("moves", "moves", "What the contact does", &Plan::closes, kMoves),
+      feed_word(),
+      number_word("feed_voltage", "feed_voltage", "Voltage of the feed", &Plan::feed_voltage, "V", {0, 80}),
+      number_word("feed_limit", "feed_limit", "Current limit of the feed", &Plan::feed_limit, "A", {1e-3, 30}),
+      number_word("feed_time", "feed_time", "How long it is fed before", &Plan::feed_time, "s", {0, 3600}),
+      hookup_word(&Plan::hookup),
+      length_word(),
+      rate_word(),
+      samples_word(),
+      before_word(),
+      choice_word("when", "when", "When a record begins", &Plan::when, kWhens),
+      quantity_word(),
+      level_word("level", "Level of the edge", &Plan::level, true),
+      choice_word("slope", "slope", "Which way the edge goes", &Plan::slope, kSlopes),
+      level_word("hysteresis", "How far it must be away before", &Plan::hysteresis, false),
+      number_word("hold_off", "hold_off", "Time in which no edge counts", &Plan::hold_off, "s", {0, 1e4}),
+      number_word("patience", "patience", "How long an edge is waited for", &Plan::patience, "s", {1e-6, 1e5}),
+      count_word("passes", "passes", "Records of a take", &Plan::passes, 1, 10000, "record"),
+      choice_word("repeat", "repeat", "How often it is taken", &Plan::repeat, kRepeats),
+  });
+  return table;
+}
+
+std::vector<BriefPiece> brief(const Plan& p) {
+  std::vector<BriefPiece> out;
+  bool rare = false, drives = true;
+  const auto head = [&](std::string text) {
+    out.push_back({.text = std::move(text), .rare = rare, .heading = true, .drives = drives});
+  };
+  const auto say = [&](const std::string& sentence) {
+    words().say(out, p, sentence, {.text = {}, .rare = rare, .drives = drives});
+  };
+  const auto word = [&](std::string key, std::string text) {
+    out.push_back({.text = std::move(text), .key = std::move(key), .rare = rare, .drives = drives});
+  };
+  const auto plain = [&](std::string text) { out.push_back({.text = std::move(text), .rare = rare, .drives = drives}); };
+  head("Drive");
+  switch (p.drive) {
+    case Drive::nothing:
+      say("with {drive} : the device moves by itself.");
+      break;
+    case Drive::supply:
+      say("{drive_pin} by {drive} to {supply_voltage} , at most {supply_limit} .");
+      break;
+    case Drive::surge:
+      say("{drive_pin} by {drive} with {surge_peak} through {surge_resistance} , front {surge_front} , half of it after {surge_tail} .");
+      break;
+    case Drive::contact:
+      say("by {drive} : {contact} {moves} .");
+      break;
+    case Drive::generator:
+      say("{drive_pin} by {drive} with {shape} from {low} to {high} ,");
+      switch (p.shape) {
+        case Shape::sine:
+          say("every {period}");
+          break;
+        case Shape::burst:
+          say("of {cycles} , each {period}");
+          break;
+        case Shape::pulse:
+          say("{width} wide, every {period} , edges {edge}");
+          break;
+        case Shape::step:
+          say("in {edge}");
+          break;
+        case Shape::ramp:
+          say("every {period}");
+          break;
+        case Shape::staircase:
+          say("in {steps} , all of it every {period} , edges {edge}");
+          break;
+      }
+      say("through {source} .");
+  }
+  if (!p.feed_pin.empty()) say("Before that the DC source feeds {feed} with {feed_voltage} , at most {feed_limit} , for {feed_time} .");
+  drives = false;
+  head("Sense");
+  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
+    const auto& chain = p.hookup.chains[k];
+    const auto key = "hookup." + chain.name;
+    plain((k == 0 ? "" : k + 1 == p.hookup.chains.size() && p.hookup.computed.empty() ? "and " : "") + chain.name + " at");
+    word(key + ".pin", chain.input.pin);
+    plain("by");
+    word(key + ".sensor", chain.input.sensor.name);
+    if (k + 1 < p.hookup.chains.size()) plain(",");
+  }
+  for (const auto& one : p.hookup.computed) plain(fmt::format(", {} = {}", one.name, one.formula));
+  plain(".");
+  head("Capture");
+  say("{length} at {rate} , {samples} ,");
+  if (p.when == When::at_once) {
+    say("{when} .");
+  } else {
+    say("{before} before the trigger, when {when}");
+    if (p.when == When::edge) say(": {quantity} {slope} through {level} , waiting {patience}");
+    plain(".");
+  }
+  if (p.passes > 1 || p.repeat != Repeat::once) say("Read {passes} , {repeat} .");
+  rare = true;
+  head("Also");
+  if (p.feed_pin.empty()) say("the DC source feeds {feed} beforehand;");
+  if (p.passes == 1 && p.repeat == Repeat::once) say("read {passes} , {repeat} ;");
+  if (p.when == When::edge) say("the quantity must first be {hysteresis} away; no edge counts for {hold_off} ;");
+  plain("input ranges:");
+  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
+    const auto& chain = p.hookup.chains[k];
+    plain(chain.name);
+    word("hookup." + chain.name + ".range", chain.input.range ? format_setting(*chain.input.range, "V") : "automatic");
+    if (k + 1 < p.hookup.chains.size()) plain(",");
+  }
+  plain(".");
+  return out;
+}
+
+std::string time_sentence(const Plan& p, const bench::Limits&) {
+  const double before = p.feed_pin.empty() ? 0 : p.feed_time;
+  return fmt::format("{} of {} samples, {}{} on a real bench.", p.passes == 1 ? "One record" : fmt::format("{} records", p.passes),
+                     p.samples(), format_duration((before + p.length) * p.passes),
+                     p.when == When::edge ? " beside the wait for the edge" : "");
+}
+
+Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
+  Plan changed = plan;
+  auto ok = key.starts_with("hookup.") ? set_hookup_word(changed.hookup, key.substr(7), own_sensor(key, text, around.own_sensors), around.pins)
+                                       : words().set(changed, key, text, around);
+  if (!ok) return tl::unexpected(ok.error());
+  // A quantity that was waited for and is gone: the next best is.
+  if (!changed.hookup.find(changed.quantity) && !changed.hookup.chains.empty())
+    changed.quantity = changed.hookup.chains.front().name;
+  ok = check(changed);
+  if (!ok) return tl::unexpected(ok.error());
+  return changed;
+}
+
+BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) {
+  auto out = key.starts_with("hookup.") ? hookup_hint(p.hookup, key.substr(7), around.limits, around.pins)
+                                        : words().hint(p, key, around);
+  return offer_own_sensors(std::move(out), key, around.own_sensors);
+}
+
+}  // namespace heron::study::waveform

@@ -1,0 +1,173 @@
+#include "circuits.h"
+#include "run/take.h"
+#include "studies.h"
+#include "study/waveform/plan.h"
+
+namespace heron::demo {
+namespace {
+
+using study::waveform::Drive;
+using study::waveform::Plan;
+using study::waveform::Shape;
+using study::waveform::Slope;
+using study::waveform::When;
+
+bench::Chain sensed(const char* name, const char* sensor, const char* pin, double range) {
+  return {.name = name, .input = {.pin = pin, .range = range, .sensor = *bench::find_stock_sensor(sensor)}, .zero = {}};
+}
+
+/// The preamp's answer to a step: its own rise, and how its high-pass lets it go again.
+Plan preamp_step() {
+  return {.drive_pin = "preamp in",
+          .shape = Shape::pulse,
+          .low = 0,
+          .high = 30e-3,
+          .period = 2e-3,
+          .width = 0.4e-3,
+          .edge = 100e-9,
+          .hookup = {.chains = {sensed("v_in", "Direct lead", "preamp in", 0.05), sensed("v_out", "Direct lead", "preamp out", 1)},
+                     .computed = {}},
+          .length = 0.3e-3,
+          .rate = 20e6,
+          .before = 0.2,
+          .quantity = "v_in"};
+}
+
+/// The same gain that the response study has, read in time.
+Plan preamp_gain(double frequency) {
+  return {.drive_pin = "preamp in",
+          .shape = Shape::sine,
+          .low = -10e-3,
+          .high = 10e-3,
+          .period = 1 / frequency,
+          .hookup = {.chains = {sensed("v_in", "Direct lead", "preamp in", 0.02), sensed("v_out", "Direct lead", "preamp out", 0.5)},
+                     .computed = {}},
+          .length = 40 / frequency,
+          .rate = 500 * frequency,
+          .before = 0.1,
+          .when = When::edge,
+          .quantity = "v_in",
+          .level = 0,
+          .hold_off = 12e-3,
+          .patience = 1};
+}
+
+/// How long it lasts after the plug is pulled.
+Plan holdup() {
+  return {.drive = Drive::contact,
+          .contact = "K1",
+          .closes = false,
+          .feed_pin = "charger",
+          .feed_voltage = 4.8,
+          .feed_limit = 1,
+          .feed_time = 1,
+          .hookup = {.chains = {sensed("v_cap", "Direct lead", "rail", 5)}, .computed = {}},
+          .length = 0.9,
+          .rate = 20e3,
+          .before = 0.1,
+          .when = When::edge,
+          .quantity = "v_cap",
+          .level = 4.3,
+          .slope = Slope::falling,
+          .hysteresis = 20e-3,
+          .patience = 5};
+}
+
+/// What it lets through while a surge comes down the antenna.
+Plan surge(double peak) {
+  return {.drive = Drive::surge,
+          .drive_pin = "antenna",
+          .surge_peak = peak,
+          .surge_resistance = 12,
+          .surge_front = 0.8e-6,
+          .surge_tail = 20e-6,
+          .hookup = {.chains = {sensed("v", "Probe x10", "radio", 1), sensed("i", "Shunt 1 ohm", "clamp current", 2)}, .computed = {}},
+          .length = 60e-6,
+          .rate = 100e6,
+          .before = 0.1,
+          .when = When::start,
+          .quantity = "v"};
+}
+
+struct Demo {
+  const char* name;
+  std::vector<Plan> plans;  ///< a take each; the last is what the brief says
+  std::vector<const char*> units;
+  study::SettingsText settings;
+  std::vector<judge::Claim> claims;
+};
+
+Result<void> take_all(dossier::Store& store, std::uint64_t& seed, const Demo& demo, long long assembly) {
+  const auto id = store.add_study({.name = demo.name,
+                                   .kind = "waveform",
+                                   .plan = study::waveform::to_json(demo.plans.back()),
+                                   .settings = demo.settings,
+                                   .assembly = assembly});
+  if (!id) return tl::unexpected(id.error());
+  for (const auto& claim : demo.claims)
+    if (auto ok = store.add_claim(*id, claim); !ok) return tl::unexpected(ok.error());
+  auto study = store.find_study(demo.name);
+  if (!study) return tl::unexpected(study.error());
+  for (const auto* unit : demo.units) {
+    const auto on_bench = find_unit(store, unit);
+    if (!on_bench) return tl::unexpected(on_bench.error());
+    if (auto ok = store.set_current_unit(*on_bench); !ok) return ok;
+    for (const auto& plan : demo.plans) {
+      study->plan = study::waveform::to_json(plan);
+      if (const auto take = run::run_take(store, *study, "simulated", seed++, {}, {}, {}); !take)
+        return tl::unexpected(take.error());
+    }
+  }
+  return {};
+}
+
+Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
+  const Demo step = {"Preamp step",
+                     {preamp_step()},
+                     {"unit 07"},
+                     {},
+                     {{.text = "Rise time at most 20 \u00b5s", .figure = "v_out.rise_time", .upper = "20 us"},
+                      {.text = "Overshoot at most 2 %", .figure = "v_out.overshoot", .upper = "2 %"}}};
+  const Demo gain = {"Preamp gain in time",
+                     {preamp_gain(410), preamp_gain(14.7e3), preamp_gain(2.3e3)},
+                     {"unit 07"},
+                     {},
+                     {{.text = "Gain 19 to 21 at this frequency", .figure = "ratio.rms(v_out,v_in)", .lower = "19", .upper = "21"}}};
+  for (const auto* demo : {&step, &gain})
+    if (auto ok = take_all(store, seed, *demo, dossier::kMainAssembly); !ok) return ok;
+
+  const auto capacitor = store.add_assembly("hold-up capacitor", std::string(circuit_text("holdup_capacitor")));
+  if (!capacitor) return tl::unexpected(capacitor.error());
+  // As measured on the bridge: unit 03 has lost some of its capacitance.
+  for (const auto& [name, farads] : {std::pair{"unit 03", 5.02e-3}, {"unit 07", 5.71e-3}}) {
+    const auto unit = find_unit(store, name);
+    if (!unit) return tl::unexpected(unit.error());
+    if (auto ok = store.set_fitted(*unit, "C1", farads, 0.005, *capacitor); !ok) return ok;
+  }
+  const Demo discharge = {"Hold-up discharge",
+                          {holdup()},
+                          {"unit 07", "unit 03"},
+                          {{"of", "start"}},
+                          {{.text = "Time constant by RL, C1 \u00b15 %", .figure = "time_constant", .expected = "RL*C1", .tolerance = "5 %"},
+                           {.text = "Above 2.7 V for 159 ms", .figure = "time.at(2.7V,falling)", .lower = "159 ms"}}};
+  if (auto ok = take_all(store, seed, discharge, *capacitor); !ok) return ok;
+
+  const auto clamp = find_assembly(store, "antenna surge clamp");
+  if (!clamp) return tl::unexpected(clamp.error());
+  const Demo surges = {"Clamp under surges",
+                       {surge(12), surge(30), surge(60)},
+                       {"unit 07"},
+                       {},
+                       {{.text = "Lets through at most 9 V", .figure = "v.max", .upper = "9 V"},
+                        {.text = "Takes at most 150 \u00b5J", .figure = "pulse.energy", .upper = "150 uJ"}}};
+  return take_all(store, seed, surges, *clamp);
+}
+
+}  // namespace
+
+const DemoStudies& waveform_studies() {
+  static const DemoStudies self = {fill_all, [] { return std::vector<PracticeStudy>{}; }};
+  return self;
+}
+
+}  // namespace heron::demo

@@ -1,0 +1,116 @@
+#include <catch2/catch.hpp>
+
+#include "app/kinds/waveform/record_lens.h"
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+
+namespace {
+
+app::RecordLens* record_lens(OpenWindow& open) { return qobject_cast<app::RecordLens*>(open.window.page().lens()); }
+
+/// Of a cursor card by its label.
+QString card(const app::Lens& lens, const QString& label) {
+  for (const auto& one : lens.cards())
+    if (one.label == label) return one.number + " " + one.unit;
+  return {};
+}
+
+}  // namespace
+
+TEST_CASE("a record is looked at whole and in part, by wheel, strip and keys", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Clamp under surges");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  auto* plot = lens->record_plot();
+  REQUIRE(drive::until([&] { return plot->names() == QStringList{"v", "i"}; }));
+  REQUIRE(drive::until([&] { return plot->whole().size() > 59e-6; }));
+  CHECK(plot->panels().size() == 2);
+  const auto all = plot->span();
+  CHECK(all.size() == Approx(60e-6).epsilon(0.01));
+  plot->replot();
+  // The wheel zooms at the pointer: what is under it stays.
+  auto* x = plot->panels().first()->axis(QCPAxis::atBottom);
+  const QPoint at(int(x->coordToPixel(10e-6)), plot->panels().first()->center().y());
+  const double before = x->pixelToCoord(at.x());
+  QWheelEvent wheel(at, plot->mapToGlobal(at), {}, QPoint(0, 480), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(plot, &wheel);
+  CHECK(plot->span().size() == Approx(all.size() * std::pow(0.85, 4)).epsilon(1e-6));
+  CHECK(x->pixelToCoord(at.x()) == Approx(before).margin(1e-9));
+  // Both panels move together.
+  CHECK(plot->panels().last()->axis(QCPAxis::atBottom)->range() == plot->span());
+  // A press in the strip brings the part in view there; dragging takes it along.
+  plot->replot();
+  auto* strip = plot->axisRect(0);
+  const QPoint in_strip(strip->left() + strip->width() / 4, strip->center().y());
+  QTest::mousePress(plot, Qt::LeftButton, {}, in_strip);
+  QTest::mouseMove(plot, in_strip + QPoint(40, 0));
+  QTest::mouseRelease(plot, Qt::LeftButton, {}, in_strip + QPoint(40, 0));
+  CHECK(plot->span().lower >= all.lower - 1e-9);
+  CHECK(plot->span().size() == Approx(all.size() * std::pow(0.85, 4)).epsilon(1e-6));
+  QTest::mouseDClick(plot, Qt::LeftButton, {}, at);
+  CHECK(plot->span().size() == Approx(all.size()).epsilon(1e-6));
+  QTest::keyClick(&open.window, Qt::Key_Backspace);
+  CHECK(plot->span().size() < 0.6 * all.size());
+  // One panel a unit, and back.
+  drive::click(drive::button(open.window, "Panels"));
+  CHECK(drive::button(open.window, "Panels")->text() == "a panel a unit");
+  drive::click(drive::button(open.window, "Panels"));
+}
+
+TEST_CASE("cursors on a record read every quantity and what lies between", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Hold-up discharge");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->record_plot()->whole().size() > 0.8; }));
+  open.desk().look.set_cursor('A', 0.05);
+  open.desk().look.set_cursor('B', 0.25);
+  REQUIRE(drive::until([&] { return !card(*lens, "B \u2212 A").isEmpty(); }));
+  CHECK(card(*lens, "B \u2212 A") == "200.0 ms");
+  // From 4.3 V by the time constant of 68 ohm and 5.02 mF, within the tolerance of the resistor.
+  const double tau = 68 * 5.02e-3, a = card(*lens, "v_cap at A").section(' ', 0, 0).toDouble();
+  CHECK(a == Approx(4.3 * std::exp(-0.05 / tau)).epsilon(0.02));
+  CHECK(card(*lens, "v_cap, B \u2212 A").contains("V"));
+  // A figure that is chosen is marked where it was read.
+  open.desk().look.set_figure("time.at(2.7V,falling)");
+  CHECK(drive::until([&] {
+    for (int k = 0; k < lens->record_plot()->itemCount(); ++k)
+      if (auto* ring = qobject_cast<QCPItemTracer*>(lens->record_plot()->item(k)))
+        if (std::abs(ring->position->key() - 0.159) < 0.005) return true;
+    return false;
+  }));
+}
+
+TEST_CASE("a capture is set up in words, taken with Space and judged; a missed edge says what it waits for", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  const auto before = open.desk().focus.takes().size();
+  open.retype("length", "150 us");
+  CHECK(open.word("samples")->text() == "3000 samples");
+  open.retype("shape", "a sine");
+  open.retype("period", "20 kHz");
+  CHECK(open.word("period")->text() == QString::fromUtf8("50 \u00b5s"));
+  open.retype("length", "5 periods");
+  CHECK(open.word("length")->text() == QString::fromUtf8("250 \u00b5s"));
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return !open.desk().runner.running() && open.desk().focus.takes().size() == before + 1; }, 60000));
+  REQUIRE(drive::settled(open.window));
+  auto shown = [&] { return open.desk().readings.shown(); };
+  REQUIRE(drive::until([&] { return shown() && shown()->analysis.reading.find("v_out.frequency"); }));
+  CHECK(shown()->analysis.reading.find("v_out.frequency")->value == Approx(20e3).epsilon(1e-3));
+
+  open.retype("when", "an edge comes");
+  open.retype("level", "45 mV");
+  open.retype("patience", "2 ms");
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return !open.desk().runner.running() && open.desk().focus.takes().size() == before + 2; }, 60000));
+  REQUIRE(drive::until([&] {
+    return shown() && std::any_of(shown()->analysis.reading.doubts.begin(), shown()->analysis.reading.doubts.end(),
+                                  [](const auto& d) { return d.key == "trigger.missing"; });
+  }));
+  // What there was instead can be looked at.
+  CHECK(shown()->analysis.reading.find("v_out.peak_to_peak"));
+}
