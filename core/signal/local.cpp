@@ -75,6 +75,8 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
   const auto n = values.size();
   Local plain{.place = double(at), .value = values[at], .u_value = noise, .u_place = 0.5};
   Local best = plain;
+  constexpr int kChances = 2;
+  int failed = 0;
   // As wide as the samples look like a parabola; each try twice as wide as the last.
   for (std::size_t half = 1; half <= n; half *= 2) {
     const auto first = at >= half ? at - half : 0, last = std::min(at + half, n - 1);
@@ -83,8 +85,8 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
     const auto fit = parabola(values, first, last, middle, spare ? std::optional(at) : std::nullopt);
     if (!fit) continue;
     const auto count = double(last - first + 1);
-    // Chi square of so many samples, at three sigmas.
-    const double most = noise * std::sqrt(1 + 3 * std::sqrt(2 / std::max(1.0, count - 4)));
+    // Chi square of so many samples, at one and a half sigmas: a parabola that is stretched too far leaves little more.
+    const double most = noise * std::sqrt(1 + 1.5 * std::sqrt(2 / std::max(1.0, count - 4)));
     const double a = fit->of[2], b = fit->of[1], u_a = noise * std::sqrt(fit->covariance(2, 2));
     Local found = plain;
     const double vertex = a * sign < 0 ? -b / (2 * a) : 0;
@@ -95,7 +97,11 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
     found.u_value = noise * fit->u_at(t);
     found.u_place = turns ? noise * std::sqrt(fit->covariance(1, 1)) / std::abs(2 * a) : double(half) / std::sqrt(3.0);
     // What is no parabola beyond the noise is not read as one; of exact samples a little of the rise is allowed.
-    if (!triple && fit->residual > std::max(most, 0.05 * std::abs(found.value - values[at]))) break;
+    // By chance a narrow one fails where a wider one does not.
+    if (!triple && fit->residual > std::max(most, 0.05 * std::abs(found.value - values[at]))) {
+      if (++failed > kChances || noise == 0) break;
+      continue;
+    }
     if (triple) {
       // Three samples always lie on a parabola. Whether the waveform does, those beyond them tell: a corner is no vertex.
       const double rise = found.value - values[at];
@@ -109,7 +115,10 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
       }
       found.u_value = std::hypot(found.u_value, (off > std::abs(rise) + 3 * noise ? 0.3 : 0.1) * std::abs(rise));
     }
+    // What the next narrower parabola says otherwise is not known to be noise.
+    if (spare && best.u_value > found.u_value) found.u_value = std::hypot(found.u_value, 0.4 * std::abs(found.value - best.value));
     best = found;
+    failed = 0;
     if (first == 0 && last == n - 1) break;
   }
   return best;
@@ -130,7 +139,7 @@ std::optional<Local> crossing_near(std::span<const double> values, double near, 
     return Local{double(k) + share, level, 0, std::hypot(noise * std::hypot(1 - share, share) / slope, between)};
   }
   // Else the parabola through as many samples as it takes to know the place well within them.
-  constexpr double kWell = 1.0 / 6;  // of the half width
+  constexpr double kWell = 1.0 / 6, kSteep = 0.15;  // of the half width; of the slope
   for (std::size_t half = 2;; half *= 2) {
     const auto first = k >= half ? k - half : 0, last = std::min(k + 1 + half, n - 1);
     const bool all = first == 0 && last == n - 1;
@@ -141,8 +150,10 @@ std::optional<Local> crossing_near(std::span<const double> values, double near, 
       const double t = root >= 0 && b != 0 ? -2 * c / (b + std::copysign(std::sqrt(root), b)) : NAN;
       const double slope = std::abs(b + 2 * a * t), reach = double(last - first) / 2;
       if (std::isfinite(t) && std::abs(t) <= reach && slope > 0) {
-        const double u = std::max(noise, fit->residual) * fit->u_at(t) / slope;
-        if (u < kWell * reach || all) return Local{middle + t, level, 0, u};
+        const double each = std::max(noise, fit->residual), u = each * fit->u_at(t) / slope;
+        // A slope that noise could have made says nothing of the place.
+        const double u_slope = each * std::sqrt(fit->covariance(1, 1) + 4 * t * t * fit->covariance(2, 2));
+        if ((u < kWell * reach && u_slope < kSteep * slope) || all) return Local{middle + t, level, 0, u};
       }
     }
     if (all) return std::nullopt;

@@ -97,6 +97,12 @@ int main(int argc, char** argv) {
   drive::until([&] { return window.desk().focus.takes().size() >= 5 && !window.desk().runner.running(); }, 100000);
   drive::settled(window);
   shoot(window, "loop");
+  for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
+  go("Hold-up discharge", Qt::Key_1);
+  look.set_cursor('A', 0);
+  look.set_cursor('B', 0.159);
+  shoot(window, "record");
+  for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);

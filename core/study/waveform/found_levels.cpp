@@ -46,68 +46,79 @@ Value peak_to_peak(const View& v, const std::vector<Argument>&) {
   return Found{value, std::hypot(high->u_value, low->u_value), v.errors().u_gain * value, {v.time(high->place), v.time(low->place)}};
 }
 
+/// A stretch that is averaged over, and how well its ends are known; places.
+struct Averaged {
+  double from = 0, to = 0, u_end = 0;
+};
+
 /// Over whole periods where it repeats, else over all that is read.
-tl::expected<std::pair<double, double>, std::string> averaged_span(const View& v) {
+tl::expected<Averaged, std::string> averaged_span(const View& v) {
   const auto& p = v.profile();
-  if (p.periodic) {
-    double first = NAN, last = NAN;
-    for (const auto& c : p.mids)
-      if (c.rising) {
-        if (std::isnan(first)) first = c.place;
-        last = c.place;
-      }
-    return std::pair{first, last};
-  }
-  return std::pair{double(p.over.first), double(p.over.last - 1)};
+  if (!p.periodic) return Averaged{double(p.over.first), double(p.over.last - 1), 0};
+  double first = NAN, last = NAN;
+  for (const auto& c : p.mids)
+    if (c.rising) {
+      if (std::isnan(first)) first = c.place;
+      last = c.place;
+    }
+  const auto a = passage(v.trace(), p.over, first, p.middle, p.noise), b = passage(v.trace(), p.over, last, p.middle, p.noise);
+  if (!a || !b) return no(join_reason(a ? b.error() : a.error()));
+  if (!*a || !*b) return Averaged{first, last, 1};
+  return Averaged{(*a)->place, (*b)->place, std::hypot((*a)->u_place, (*b)->u_place)};
 }
 
 struct Averages {
-  double mean = 0, rms = 0, own = 0, places = 1;
+  double mean = 0, rms = 0, own = 0, share = 0;  ///< share: of the stretch, that its ends are not known by
 };
-tl::expected<Averages, std::string> averages(const View& v, double from, double to) {
-  if (!(to > from)) {
+tl::expected<Averages, std::string> averages(const View& v, const Averaged& span) {
+  if (!(span.to > span.from)) {
     double one = 0;
     if (auto ok = v.trace().read(v.profile().over.first, {&one, 1}); !ok) return no(join_reason(ok.error()));
-    return Averages{one, std::abs(one), v.profile().noise, 1};
+    return Averages{one, std::abs(one), v.profile().noise, 0};
   }
-  const auto sums = integrals(v.trace(), from, to);
+  const auto sums = integrals(v.trace(), span.from, span.to);
   if (!sums) return no(join_reason(sums.error()));
-  Averages out{sums->value / sums->seconds, std::sqrt(sums->squares / sums->seconds), 0, to - from};
-  out.own = v.profile().noise / std::sqrt(std::max(1.0, out.places));
+  Averages out{sums->value / sums->seconds, std::sqrt(sums->squares / sums->seconds), 0, span.u_end / (span.to - span.from)};
+  out.own = v.profile().noise / std::sqrt(std::max(1.0, span.to - span.from));
   return out;
 }
 
-Value mean_between(const View& v, double from, double to) {
-  const auto a = averages(v, from, to);
+/// What ends that are not known do to a mean: as much as the value there differs from it.
+Value mean_over(const View& v, const Averaged& span) {
+  const auto a = averages(v, span);
   if (!a) return no(a.error());
-  return Found{a->mean, a->own, shared_of_level(v, a->mean)};
+  return Found{a->mean, std::hypot(a->own, a->share * (v.profile().middle - a->mean)), shared_of_level(v, a->mean)};
 }
 
-Value rms_between(const View& v, double from, double to) {
-  const auto a = averages(v, from, to);
+Value rms_over(const View& v, const Averaged& span) {
+  const auto a = averages(v, span);
   if (!a) return no(a.error());
+  if (!(a->rms > 0)) return Found{0, v.profile().noise, v.errors().u_offset};
   // What the noise itself adds to an rms is not known to be noise or waveform.
-  const double added = a->rms > 0 ? v.profile().noise * v.profile().noise / (2 * a->rms) : 0;
-  const double offset = a->rms > 0 ? v.errors().u_offset * std::abs(a->mean) / a->rms : v.errors().u_offset;
-  return Found{a->rms, std::hypot(a->own, added / 2), std::hypot(v.errors().u_gain * a->rms, offset)};
+  const double noise = v.profile().noise, added = noise * noise / (2 * a->rms),
+               ends = a->share * (v.profile().middle * v.profile().middle - a->rms * a->rms) / (2 * a->rms);
+  return Found{a->rms, std::hypot(std::hypot(a->own, ends), added / 2),
+               std::hypot(v.errors().u_gain * a->rms, v.errors().u_offset * std::abs(a->mean) / a->rms)};
 }
 
 Value rms_alternating(const View& v, const std::vector<Argument>&) {
   const auto span = averaged_span(v);
-  const auto a = averages(v, span->first, span->second);
+  if (!span) return no(span.error());
+  const auto a = averages(v, *span);
   if (!a) return no(a.error());
-  const double value = std::sqrt(std::max(0.0, a->rms * a->rms - a->mean * a->mean));
-  const double added = value > 0 ? v.profile().noise * v.profile().noise / (2 * value) : v.profile().noise;
-  return Found{value, std::hypot(a->own, added / 2), v.errors().u_gain * value};
+  const double value = std::sqrt(std::max(0.0, a->rms * a->rms - a->mean * a->mean)), noise = v.profile().noise;
+  if (!(value > 0)) return Found{0, noise, 0};
+  const double off = v.profile().middle - a->mean, ends = a->share * (off * off - value * value) / (2 * value);
+  return Found{value, std::hypot(std::hypot(a->own, ends), noise * noise / (4 * value)), v.errors().u_gain * value};
 }
 
 /// The two times as places inside the trace.
-tl::expected<std::pair<double, double>, std::string> span_of(const View& v, const std::vector<Argument>& a) {
+tl::expected<Averaged, std::string> span_of(const View& v, const std::vector<Argument>& a) {
   if (!(a[0].number < a[1].number)) return no("the first time is not before the second");
   const double from = v.place_of(a[0].number), to = v.place_of(a[1].number);
   constexpr double kRounding = 1e-6;
   if (from < -kRounding || to > double(v.trace().size() - 1) + kRounding) return no("a time lies outside the record");
-  return std::pair{std::max(0.0, from), std::min(to, double(v.trace().size() - 1))};
+  return Averaged{std::max(0.0, from), std::min(to, double(v.trace().size() - 1)), 0};
 }
 
 }  // namespace
@@ -136,21 +147,21 @@ const std::vector<Definition>& level_figures() {
       {"mean", "Mean", "", {Parameter::time, Parameter::time}, 2, false,
        [](const View& v, const A& a) -> Value {
          const auto span = a.empty() ? averaged_span(v) : span_of(v, a);
-         return span ? mean_between(v, span->first, span->second) : Value(no(span.error()));
+         return span ? mean_over(v, *span) : Value(no(span.error()));
        }},
       {"rms", "Rms", "", {Parameter::time, Parameter::time}, 2, false,
        [](const View& v, const A& a) -> Value {
          const auto span = a.empty() ? averaged_span(v) : span_of(v, a);
-         return span ? rms_between(v, span->first, span->second) : Value(no(span.error()));
+         return span ? rms_over(v, *span) : Value(no(span.error()));
        }},
       {"rms.ac", "Rms without the mean", "", {}, 0, false, rms_alternating},
       {"integral", "Integral", "*s", {Parameter::time, Parameter::time}, 0, false,
        [](const View& v, const A& a) -> Value {
          const auto span = span_of(v, a);
          if (!span) return no(span.error());
-         const auto sums = integrals(v.trace(), span->first, span->second);
+         const auto sums = integrals(v.trace(), span->from, span->to);
          if (!sums) return no(join_reason(sums.error()));
-         const double places = std::max(1.0, span->second - span->first);
+         const double places = std::max(1.0, span->to - span->from);
          return Found{sums->value, v.profile().noise * v.step() * std::sqrt(places),
                       std::hypot(v.errors().u_gain * sums->value, v.errors().u_offset * sums->seconds)};
        }},

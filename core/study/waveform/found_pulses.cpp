@@ -101,10 +101,11 @@ Value energy(const View& one, const std::vector<Argument>&) {
     if (!one.settings().resistance) return no("energy needs a current, or the setting resistance");
     const auto sums = integrals(voltage.trace(), from, to);
     if (!sums) return no(join_reason(sums.error()));
-    const double r = *one.settings().resistance, value = sums->squares / r;
-    const double noise = voltage.profile().noise;
+    const double r = *one.settings().resistance, noise = voltage.profile().noise;
+    // The noise has an energy of its own: of straight lines between its samples two thirds of its variance.
+    const double added = 2.0 / 3 * noise * noise * sums->seconds / r, value = sums->squares / r - added;
     // Of sum v^2: each sample's noise counts twice its value.
-    return Found{value, 2 * noise * std::sqrt(sums->squares * voltage.step()) / r,
+    return Found{value, std::hypot(2 * noise * std::sqrt(sums->squares * voltage.step()) / r, 0.1 * added),
                  std::hypot(2 * voltage.errors().u_gain * value, 2 * voltage.errors().u_offset * std::abs(sums->value) / r)};
   }
   const View current{one.pass, i};
