@@ -405,7 +405,10 @@ std::map<std::pair<std::string, std::string>, std::string> exceptions() {
       edge = "on the bound, within what so many repetitions can tell",
       few = "of so few repetitions the share beyond 2 u is known to 3 %",
       opening = "the largest difference of two ways errs to one side where several places are nearly as far apart";
-  return {{{"resistance.dynamic@1mA", "table, diode, by its scatter"}, bend},
+  return {{{"pulse.peak", "record, double exponential"}, "of the parabolas over a peak noise chooses how wide one may be, which adds to the spread"},
+          {{"delay(v_in,v_out)", "record, two sines"},
+           "two passages through noise, each by a parabola as wide as noise lets it be"},
+          {{"resistance.dynamic@1mA", "table, diode, by its scatter"}, bend},
           {{"voltage@1mA", "table, diode, by its scatter"}, bend},
           {{"current@0.655V", "table, diode, by its scatter"}, bend},
           {{"peak.gain", "table, peak, u told"}, edge},
