@@ -277,7 +277,10 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   if (unit == "V" || unit.empty()) out.form = take_level_form(suffix);
   const auto read = read_suffix(suffix, unit);
   if (!read) return fail(Fault::input, "\"{}\" is not a unit known here; {} is wanted.", suffix, wanted_text(unit));
-  out.value = value * read->factor;
+  // A power of ten below one is no binary fraction, its inverse is a whole number: dividing rounds once.
+  const double inverse = std::round(1 / read->factor);
+  const bool divides = read->factor < 1 && std::abs(inverse * read->factor - 1) < 1e-12;
+  out.value = divides ? value / inverse : value * read->factor;
   out.unit = read->unit;
   if (!std::isfinite(out.value)) return fail(Fault::input, "\"{}\" is too large to be held.", text);
   if (!unit.empty() && !out.unit.empty() && out.unit != unit) {

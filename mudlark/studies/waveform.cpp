@@ -4,6 +4,7 @@
 #include "study/waveform/plan.h"
 
 namespace heron::demo {
+namespace waveforms {
 namespace {
 
 using study::waveform::Drive;
@@ -164,9 +165,10 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
 }
 
 }  // namespace
+}  // namespace waveforms
 
 const DemoStudies& waveform_studies() {
-  static const DemoStudies self = {fill_all, [] { return std::vector<PracticeStudy>{}; }};
+  static const DemoStudies self = {waveforms::fill_all, [] { return std::vector<PracticeStudy>{}; }};
   return self;
 }
 

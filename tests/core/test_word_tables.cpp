@@ -7,6 +7,7 @@
 #include "study/plan.h"
 #include "study/response/brief.h"
 #include "study/response/words.h"
+#include "study/waveform/words.h"
 
 using namespace heron;
 
@@ -42,6 +43,14 @@ study::iv::Plan sweep_plan() {
                        .values = {.start = 1, .stop = 2, .points = 3},
                        .current_range = {}}},
           .sensed = ""};
+}
+
+study::waveform::Plan capture_plan() {
+  study::waveform::Plan plan{.drive_pin = "in", .contact = "K1", .hookup = {}};
+  for (const char* name : {"v_in", "v_out"})
+    plan.hookup.chains.push_back({.name = name, .input = {.pin = "out", .sensor = bench::stock_sensors().front()}});
+  plan.quantity = "v_in";
+  return plan;
 }
 
 /// Every word that the brief shows, set to its own text, leaves the plan as it is.
@@ -93,7 +102,8 @@ std::vector<study::PlanPtr> neighbours(study::PlanPtr plan, unsigned seed) {
 
 TEST_CASE("every word of every plan reads back as what it says", "[words][property]") {
   for (const auto& [kind, json] : {std::pair{"response", study::response::to_json(response_plan())},
-                                   {"iv", study::iv::to_json(sweep_plan())}})
+                                   {"iv", study::iv::to_json(sweep_plan())},
+                                   {"waveform", study::waveform::to_json(capture_plan())}})
     for (unsigned seed = 1; seed <= 12; ++seed)
       for (const auto& plan : neighbours(stored(kind, json), seed)) {
         INFO(kind << ", seed " << seed);
@@ -104,7 +114,8 @@ TEST_CASE("every word of every plan reads back as what it says", "[words][proper
 
 TEST_CASE("whatever a word offers can be chosen", "[words]") {
   for (const auto& [kind, json] : {std::pair{"response", study::response::to_json(response_plan())},
-                                   {"iv", study::iv::to_json(sweep_plan())}}) {
+                                   {"iv", study::iv::to_json(sweep_plan())},
+                                   {"waveform", study::waveform::to_json(capture_plan())}}) {
     const auto plan = stored(kind, json);
     for (const auto& piece : plan->brief())
       for (const auto& choice : piece.key.empty() ? std::vector<std::string>() : plan->hint(piece.key, around()).choices) {
@@ -130,6 +141,13 @@ TEST_CASE("a word of a stored plan that is not known is named, not guessed", "[w
     CHECK(refused("response", json).find(key) != std::string::npos);
   }
   auto sweep = study::iv::to_json(sweep_plan());
+  auto capture = study::waveform::to_json(capture_plan());
+  for (const char* key : {"drive", "shape", "when", "slope", "moves", "repeat"}) {
+    auto json = capture;
+    json[key] = "sideways";
+    INFO(key);
+    CHECK(refused("waveform", json).find("\"sideways\" is not known") != std::string::npos);
+  }
   for (const char* key : {"method", "course"}) {
     auto json = sweep;
     json[key] = "sideways";
