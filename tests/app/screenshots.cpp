@@ -64,7 +64,6 @@ int main(int argc, char** argv) {
   look.set_figure("margin.phase");
   shoot(window, "nyquist");
   QTest::keyClick(&window, Qt::Key_3);
-  shoot(window, "nichols");
   look.set_figure({});
   go("Mooring-line vibration", Qt::Key_1);
   shoot(window, "noise");
