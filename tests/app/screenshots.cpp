@@ -63,7 +63,6 @@ int main(int argc, char** argv) {
   go("Regulator loop", Qt::Key_2);
   look.set_figure("margin.phase");
   shoot(window, "nyquist");
-  QTest::keyClick(&window, Qt::Key_3);
   look.set_figure({});
   go("Mooring-line vibration", Qt::Key_1);
   shoot(window, "noise");
