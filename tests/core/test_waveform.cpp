@@ -214,6 +214,19 @@ TEST_CASE("what the data do not give is absent with its reason", "[waveform]") {
   CHECK(why_not(ramp, "pulse.energy").find("resistance") != std::string::npos);
 }
 
+TEST_CASE("numbers that cannot be reckoned with give no figure, never one that is no number", "[waveform]") {
+  for (const auto& v : {std::vector<double>{1e308, -1e308, 1e308, 1e308, -1e308}, std::vector<double>{1e-320, 0, 1e-320, 0, 0, 1e-320},
+                        std::vector<double>{5}, std::vector<double>{0, 0}, std::vector<double>{1, -1}}) {
+    const auto r = read({0, 1e-6, {{"v", v}, {"i", v}}}, {{"resistance", "1 mohm"}},
+                        {"v.time.at(0V)", "v.level.at(1us)", "v.mean(0us,1us)", "delay(v,i)", "ratio.rms(i,v)"});
+    for (const auto& f : r.figures) {
+      INFO(f.key << " " << f.value);
+      CHECK(std::isfinite(f.value));
+      if (f.u) CHECK(std::isfinite(*f.u));
+    }
+  }
+}
+
 TEST_CASE("times that go back are refused with their row; those that repeat by rounding are deduced", "[waveform]") {
   std::vector<double> v(100, 0.0), t;
   for (int k = 0; k < 100; ++k) t.push_back(1e-6 * k);

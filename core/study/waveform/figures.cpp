@@ -118,13 +118,13 @@ class Reader {
     std::string label = prefix + d.label;
     if (const auto open = key.find('('); open != std::string::npos) label += " " + key.substr(open);
     const auto found = d.compute(view, arguments);
-    if (!found) {
-      into_.absent.push_back({std::move(key), found.error(), std::move(label)});
+    if (!found || !std::isfinite(found->value)) {
+      into_.absent.push_back({std::move(key), found ? "the numbers are too large to be reckoned with" : found.error(), std::move(label)});
       return;
     }
     Figure out{.key = std::move(key), .label = std::move(label), .value = found->value,
                .unit = unit_for(d, view.trace(), *found), .u = {}, .at = found->at};
-    if (const double u = std::hypot(found->own, found->shared); u > 0) out.u = u;
+    if (const double u = std::hypot(found->own, found->shared); u > 0 && std::isfinite(u)) out.u = u;
     into_.figures.push_back(std::move(out));
   }
 

@@ -32,8 +32,8 @@ Result<Times> deduced_times(const std::vector<double>& t, const Record& record) 
   double off = 0;
   for (std::size_t k = 0; k < t.size(); ++k) off = std::max(off, std::abs(t[k] - t.front() - step * double(k)));
   if (!(step > 0) || !std::isfinite(digit) || off > digit)
-    return fail(Fault::input, "{}: the time {} {} before it; times must rise.", record.where(bad),
-                t[bad] == t[bad - 1] ? "is the same as" : "goes back to", t[bad] == t[bad - 1] ? "the one" : "before the one");
+    return fail(Fault::input, "{}: the time {} the one before it; times must rise.", record.where(bad),
+                t[bad] == t[bad - 1] ? "is the same as" : "lies before");
   return Times{TimeBase(t.front(), step), fmt::format("The times repeat by rounding; even steps of {} are taken.",
                                                       format_quantity(step, "s", 6).plain()), {}};
 }
@@ -179,7 +179,8 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
     base = TimeBase(settings.start.value_or(0), *settings.step);
   } else {
     return fail(Fault::input,
-                "There is no column of times; say when the record starts and its step: start=0, step=10ns.");
+                "There is no column called time: choose one for it, or say when the record starts and its step, such as "
+                "start=0, step=10ns.");
   }
   const auto& chains = setting.find("chains");
   for (const auto& channel : record.channels) {
