@@ -496,62 +496,47 @@ void MainWindow::bring_in_data() {
   if (!paths.isEmpty()) import(paths);
 }
 
+/// Asks for a line, once more with what was typed until it is understood or left.
+/// @param understand  what is wrong with it; empty when it is done
+void MainWindow::ask_line(const QString& title, const QString& prompt, const std::function<QString(const QString&)>& understand) {
+  QString line, trouble;
+  do {
+    bool ok = false;
+    line = QInputDialog::getText(this, title, trouble.isEmpty() ? prompt : trouble, QLineEdit::Normal, line, &ok);
+    if (!ok) return;
+    trouble = understand(line);
+  } while (!trouble.isEmpty());
+}
+
 void MainWindow::ask_setting() {
+  const auto* view = find_kind_view(desk_.focus.kind());
   QStringList now;
   if (desk_.focus.study())
-    for (const auto& [key, value] : desk_.focus.study()->settings)
-      now << QString::fromStdString(key) + " = " + QString::fromStdString(value);
-  QString line;
-  for (QString trouble;;) {
-    bool ok = false;
-    line = QInputDialog::getText(
-        this, "How the study is read",
-        !trouble.isEmpty()
-            ? trouble
-            : "A setting and its value, such as estimator = H2 or coherence_limit = 0.7; none takes it back" +
-                  (now.isEmpty() ? QString() : "\nNow: " + now.join(", ")),
-        QLineEdit::Normal, line, &ok);
-    if (!ok) return;
-    const QString value = line.section('=', 1).trimmed();
-    trouble = line.contains('=') ? desk_.focus.edit_setting(line.section('=', 0, 0).trimmed().toStdString(),
-                                                         value == "none" ? QString() : value)
-                                 : "Write a setting, = and its value.";
-    if (trouble.isEmpty()) return;
-  }
+    for (const auto& [key, value] : desk_.focus.study()->settings) now << text(key) + " = " + text(value);
+  ask_line("How the study is read",
+           QString("A setting and its value%1; none takes it back").arg(view ? ", such as " + view->setting_examples() : "") +
+               (now.isEmpty() ? QString() : "\nNow: " + now.join(", ")),
+           [this](const QString& line) -> QString {
+             if (!line.contains('=')) return "Write a setting, = and its value.";
+             const QString value = line.section('=', 1).trimmed();
+             return desk_.focus.edit_setting(line.section('=', 0, 0).trimmed().toStdString(),
+                                             value == "none" ? QString() : value);
+           });
 }
 
 void MainWindow::ask_claim() {
-  QString line;
-  // Asked again with what was typed until it is understood or left.
-  for (QString trouble;;) {
-    bool ok = false;
-    line = QInputDialog::getText(
-        this, "Write a claim",
-        trouble.isEmpty() ? find_kind_view(desk_.focus.kind()) ? find_kind_view(desk_.focus.kind())->claim_examples() : QString()
-                          : trouble,
-        QLineEdit::Normal, line, &ok);
-    if (!ok) return;
-    trouble = desk_.document.write_claim(desk_.focus.study_id(), line);
-    if (trouble.isEmpty()) return;
-  }
+  const auto* view = find_kind_view(desk_.focus.kind());
+  ask_line("Write a claim", view ? view->claim_examples() : QString(),
+           [this](const QString& line) { return desk_.document.write_claim(desk_.focus.study_id(), line); });
 }
 
 void MainWindow::ask_typed_figure() {
   const auto unit = desk_.document.unit_of(desk_.focus.study_id(), desk_.focus.shown());
-  QString line;
-  for (QString trouble;;) {
-    bool ok = false;
-    line = QInputDialog::getText(
-        this, "Type a figure in",
-        trouble.isEmpty() ? QString("What another meter says of %1, and where it was read, such as:\n"
-                                    "Inductance 10.3 uH \u00b10.2 uH, by the bridge in the lab")
-                                .arg(text(unit.name))
-                          : trouble,
-        QLineEdit::Normal, line, &ok);
-    if (!ok) return;
-    trouble = desk_.document.type_figure(desk_.focus.study_id(), unit.id, line);
-    if (trouble.isEmpty()) return;
-  }
+  ask_line("Type a figure in",
+           QString("What another meter says of %1, and where it was read, such as:\n"
+                   "Inductance 10.3 uH \u00b10.2 uH, by the bridge in the lab")
+               .arg(text(unit.name)),
+           [this, unit](const QString& line) { return desk_.document.type_figure(desk_.focus.study_id(), unit.id, line); });
 }
 
 void MainWindow::save_picture() {

@@ -50,6 +50,7 @@ class MainWindow : public QMainWindow {
   void resizeEvent(QResizeEvent* event) override;
 
  private:
+  void ask_line(const QString& title, const QString& prompt, const std::function<QString(const QString&)>& understand);
   QWidget* make_top_bar();
   QWidget* make_empty_page();
   QWidget* make_first_steps_page();

@@ -41,6 +41,8 @@ class KindView {
   virtual QList<KindAction> actions(Desk*, QWidget* /*window*/) const { return {}; }
   /// Lines that a claim may look like, for people who write one.
   virtual QString claim_examples() const = 0;
+  /// Settings of how it is read, for people who write one: "estimator = H2".
+  virtual QString setting_examples() const = 0;
 };
 
 /// The kinds that can be looked at. Adding one: its folder, and a line in kinds.cpp.

@@ -16,8 +16,6 @@ namespace {
 constexpr int kOverviewHeight = 40;
 constexpr double kDots = 5;  ///< pixels between samples from which on each is a dot
 
-QString panel_name(const study::Trace& trace) { return text(trace.name); }
-
 }  // namespace
 
 RecordPlot::RecordPlot(QWidget* parent) : QCustomPlot(parent) {
@@ -103,15 +101,14 @@ void RecordPlot::arrange(int count) {
   }
 }
 
-void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const std::vector<judge::Mask>& masks,
-                             const std::optional<TriggerMark>& trigger) {
+void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const std::optional<TriggerMark>& trigger) {
   std::vector<std::string> names;
   std::vector<std::string> panel_of;  ///< what each panel is named by
   std::vector<int> places;
   for (const auto& curve : curves) {
     const auto& t = *curve.trace;
     if (std::find(names.begin(), names.end(), t.name) == names.end()) names.push_back(t.name);
-    const auto key = how == Panels::each ? t.name : how == Panels::by_unit ? t.unit : std::string();
+    const auto key = how == Panels::each ? t.name : t.unit;
     auto it = std::find(panel_of.begin(), panel_of.end(), key);
     if (it == panel_of.end()) it = panel_of.insert(panel_of.end(), key);
     places.push_back(int(it - panel_of.begin()));
@@ -164,20 +161,6 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     drawn_.push_back(std::move(one));
   }
   whole_ = first ? QCPRange(0, 1) : whole.size() > 0 ? whole : QCPRange(whole.lower - 0.5, whole.lower + 0.5);
-  for (const auto& mask : masks)
-    for (std::size_t k = 0; k < drawn_.size(); ++k) {
-      if (drawn_[k].curve.trace->name != mask.curve) continue;
-      auto* rect = panels_[drawn_[k].panel];
-      for (const bool upper : {true, false}) {
-        QVector<QPointF> line;
-        for (const auto& [x, y] : upper ? mask.upper : mask.lower) line << QPointF(x, y);
-        if (line.isEmpty()) continue;
-        auto* ground = new render::ForbiddenGround(this, rect, line, upper);
-        ground->setLayer("ground");
-        items_ << ground;
-      }
-      break;
-    }
   // Names stand at their lines.
   std::vector<int> rows(panel_of.size(), 0);
   std::vector<std::string> said;
@@ -194,7 +177,7 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     label->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
     label->setPadding(QMargins(0, 15 * rows[std::size_t(drawn.panel)]++, 0, 0));
     const auto dashes = drawn.line->pen().dashPattern();
-    label->setText(panel_name(t) + (dashes.isEmpty() || drawn.curve.dashed ? "" : dashes.first() > 4 ? "  \u2013 \u2013" : "  \u00b7 \u00b7 \u00b7"));
+    label->setText(text(t.name) + (dashes.isEmpty() || drawn.curve.dashed ? "" : dashes.first() > 4 ? "  \u2013 \u2013" : "  \u00b7 \u00b7 \u00b7"));
     label->setFont(render::text_font(11, QFont::Medium));
     label->setColor(drawn.curve.wake ? theme().slate : drawn.curve.colour);
     items_ << label;
@@ -239,11 +222,10 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
   draw_overview();
 }
 
-/// The upright axes around all that is in the record; a scale of its own for each quantity where they share one panel.
+/// The upright axes around all that is in the record.
 void RecordPlot::frame() {
   std::vector<QCPRange> ranges(std::size_t(panels_.size()));
   std::vector<bool> any(std::size_t(panels_.size()), false);
-  std::vector<double> most(std::size_t(panels_.size()), 0);
   for (auto& drawn : drawn_) {
     const auto& t = *drawn.curve.trace;
     const auto seen = t.envelope(0, t.size(), 1);
@@ -269,8 +251,7 @@ void RecordPlot::frame() {
     // Room above for the names.
     const double room = 0.06 * range.size();
     panels_[k]->axis(QCPAxis::atLeft)->setRange(range.lower - room, range.upper + 2.2 * room);
-    render::measure_axis(panels_[k]->axis(QCPAxis::atLeft), inside.size() == 1 ? inside.first() : "", unit);
-    if (inside.size() != 1) render::measure_axis(panels_[k]->axis(QCPAxis::atLeft), unit == "V" ? "Voltage" : unit == "A" ? "Current" : "Value", unit);
+    render::measure_axis(panels_[k]->axis(QCPAxis::atLeft), inside.join(" and "), unit);
   }
 }
 
@@ -361,7 +342,7 @@ void RecordPlot::draw_overview() {
   }
 }
 
-void RecordPlot::show_marks(const std::vector<double>& times, const QString& label) {
+void RecordPlot::show_marks(const std::vector<double>& times, const std::string& on, const QString& label) {
   for (auto* item : marks_) removeItem(item);
   marks_.clear();
   bool named = false;
@@ -369,6 +350,7 @@ void RecordPlot::show_marks(const std::vector<double>& times, const QString& lab
     for (qsizetype k = 0; k < panels_.size(); ++k)
       for (const auto& drawn : drawn_) {
         if (drawn.panel != k || drawn.curve.wake || drawn.curve.pale) continue;
+        if (!on.empty() && drawn.curve.trace->name != on) continue;
         const auto value = study::value_at(*drawn.curve.trace, time);
         if (!value || !*value) continue;
         auto* rect = panels_[k];

@@ -3,7 +3,6 @@
 
 #include <vector>
 
-#include "judge/claim.h"
 #include "study/trace.h"
 
 namespace heron::app {
@@ -19,9 +18,8 @@ struct RecordCurve {
 
 /// How quantities share panels.
 enum class Panels {
-  each,      ///< one a quantity
-  by_unit,   ///< one a unit
-  together,  ///< all in one, each on a scale of its own
+  each,     ///< one a quantity
+  by_unit,  ///< one a unit
 };
 
 /// A place where the trigger was: a notch on the time axis, and its level as a tick in the quantity's panel.
@@ -40,12 +38,11 @@ class RecordPlot : public QCustomPlot {
   explicit RecordPlot(QWidget* parent = nullptr);
 
   /// Redraws everything; a view that somebody chose is kept where the same quantities come again.
-  void show_record(std::vector<RecordCurve> curves, Panels panels, const std::vector<judge::Mask>& masks,
-                   const std::optional<TriggerMark>& trigger);
+  void show_record(std::vector<RecordCurve> curves, Panels panels, const std::optional<TriggerMark>& trigger);
   /// All of the record.
   void show_all();
-  /// A ring where a figure was read, in every panel's first curve.
-  void show_marks(const std::vector<double>& times, const QString& label);
+  /// A ring where a figure was read. @param on  the quantity; empty: in every panel
+  void show_marks(const std::vector<double>& times, const std::string& on, const QString& label);
 
   const QList<QCPAxisRect*>& panels() const { return panels_; }
   QCPRange whole() const { return whole_; }
@@ -63,7 +60,6 @@ class RecordPlot : public QCustomPlot {
   struct Drawn {
     RecordCurve curve;
     int panel = 0;
-    double shift = 0, factor = 1;  ///< of its own scale, where quantities share one panel
     QCPGraph *line = nullptr, *low = nullptr, *high = nullptr;
   };
   void arrange(int count);

@@ -122,6 +122,7 @@ struct Capture {
   double sample_rate = 0;  ///< Hz
   std::vector<ChannelRecord> channels;
   std::optional<double> trigger_at;  ///< s after the first sample, where an edge began it
+  double began = 0;                  ///< s from the last change of what drives to the first sample
 };
 
 /// The generator as it can really be set.
@@ -150,6 +151,13 @@ struct Limits {
   bool paced = false;  ///< runs at the pace of a real bench
   double supply_voltage = 0, supply_current = 0;                   ///< V, A of the DC source
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
+};
+
+class Bench;
+/// Everything off, however a run ends.
+struct AtRest {
+  Bench& bench;
+  ~AtRest();
 };
 
 /// One bench in use by one runner. Calls block; those that can be long take a stop token and then fail with
@@ -189,7 +197,7 @@ class Bench {
   /// Reads `samples` samples from every connected input at the nearest rate the converter has.
   virtual Result<Capture> capture(double sample_rate, int samples, std::stop_token stop) = 0;
 
-  /// The same from an edge on; Fault::bench when none comes in time.
+  /// The same from an edge on. Where none comes in time: the samples of that moment, without `trigger_at`.
   virtual Result<Capture> capture_on(const TriggerSetup& trigger, double sample_rate, int samples,
                                      std::stop_token stop) = 0;
 
@@ -202,5 +210,7 @@ class Bench {
   /// Seconds that the work so far took on the bench.
   virtual double elapsed() const = 0;
 };
+
+inline AtRest::~AtRest() { bench.off(); }
 
 }  // namespace heron::bench

@@ -43,6 +43,9 @@ Waveform triangle(double low, double high, double symmetry, double period);
 /// `steps` equal steps from low to high with the given rise, each held for `dwell`; then again from the start.
 Waveform staircase(double low, double high, int steps, double dwell, double rise);
 
+/// The least tail of a surge, in fronts. With two equal time constants it would be 3.36: no double exponential falls sooner.
+constexpr double kShortestTail = 3.5;
+
 /// A double exponential of the given peak, once: from 30 to 90 % in 0.6 of `front`, down to half in `tail` (IEC
 /// 61000-4-5), as straight lines fine enough for a thousandth.
 Waveform surge(double peak, double front, double tail, double delay);

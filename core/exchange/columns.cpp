@@ -154,12 +154,15 @@ Error cell_error(const Table& table, const Table::Row& row, std::size_t at, cons
 
 std::map<std::string, std::size_t> role_columns(const Table& table, const study::Kind& kind,
                                                 const ColumnChoice& choice) {
-  return places_of(table, kind, choice).value_or(std::map<std::string, std::size_t>{});
+  auto out = places_of(table, kind, choice).value_or(std::map<std::string, std::size_t>{});
+  if (kind.quantities_by_name)
+    for (const auto& [name, at] : named_quantities(table, choice, known_roles(kind), out)) out.emplace(name, at);
+  return out;
 }
 
 std::map<std::string, std::string> guessed_columns(const Table& table, const study::Kind& kind,
                                                    const ColumnChoice& choice) {
-  const auto settled = role_columns(table, kind, choice);
+  const auto settled = places_of(table, kind, choice).value_or(std::map<std::string, std::size_t>{});
   std::set<std::size_t> used;
   for (const auto& [role, at] : settled) used.insert(at);
   /// How well a column fits a role: its unit counts more than its name.

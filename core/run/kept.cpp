@@ -27,7 +27,7 @@ std::optional<T> maybe(const json& from) {
 json packed(const study::Reading& reading) {
   json figures = json::array(), absent = json::array(), doubts = json::array();
   for (const auto& f : reading.figures)
-    figures.push_back({f.key, f.label, f.value, f.unit, maybe(f.u), f.at, f.u_between, f.of_nothing});
+    figures.push_back({f.key, f.label, f.value, f.unit, maybe(f.u), f.at, f.u_between, f.on, f.of_nothing});
   for (const auto& a : reading.absent) absent.push_back({a.key, a.reason, a.label});
   for (const auto& d : reading.doubts)
     doubts.push_back({d.key, int(d.severity), d.text, d.remedy, d.edits, d.binding, int(d.place)});
@@ -37,7 +37,7 @@ json packed(const study::Reading& reading) {
 study::Reading reading_from(const json& from) {
   study::Reading out;
   for (const auto& f : from.at(0))
-    out.figures.push_back({f.at(0), f.at(1), f.at(2), f.at(3), maybe<double>(f.at(4)), f.at(5), f.at(6), f.at(7)});
+    out.figures.push_back({f.at(0), f.at(1), f.at(2), f.at(3), maybe<double>(f.at(4)), f.at(5), f.at(6), f.at(7), f.at(8)});
   for (const auto& a : from.at(1)) out.absent.push_back({a.at(0), a.at(1), a.at(2)});
   for (const auto& d : from.at(2))
     out.doubts.push_back({d.at(0), study::Severity(d.at(1).get<int>()), d.at(2), d.at(3), d.at(4).get<study::Edits>(),

@@ -1,6 +1,7 @@
 #include "sim/simulated_bench.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 #include <numbers>
 #include <thread>
@@ -589,11 +590,8 @@ Result<SimulatedBench::Samples> SimulatedBench::continue_stream(Stream& s, int s
   Samples out(inputs);
   for (std::size_t k = 0; k < inputs; ++k) {
     auto& row = s.rows[k];
-    // What the solver steps over at the very end is a sample short by rounding at most.
-    while (row.size() < std::size_t(samples)) {
-      row.push_back(w.transient.state()[std::size_t(w.tap_unknowns[k])]);
-      ++s.taken[k];
-    }
+    // The last of them lies half a step before what was solved.
+    assert(row.size() >= std::size_t(samples));
     out[k].assign(row.begin(), row.begin() + samples);
     row.erase(row.begin(), row.begin() + samples);
   }
@@ -660,9 +658,10 @@ Result<bench::Capture> SimulatedBench::capture(double sample_rate, int samples, 
   if (auto ok = wire(); !ok) return tl::unexpected(ok.error());
   const double rate = nearest_rate(sample_rate);
   if (auto ok = look_for_ranges(rate, stop); !ok) return tl::unexpected(ok.error());
-  auto volts = solve_inputs(rate, samples, stop);
+  auto stream = begin_stream(rate);
+  auto volts = continue_stream(stream, samples, stop);
   if (!volts) return tl::unexpected(volts.error());
-  bench::Capture capture{.sample_rate = rate};
+  bench::Capture capture{.sample_rate = rate, .trigger_at = {}, .began = first_sample(stream)};
   for (std::size_t k = 0; k < inputs_.size(); ++k) capture.channels.push_back(digitise(k, (*volts)[k], rate));
   keep_pace(stop);
   return capture;
@@ -691,16 +690,16 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
   double share = 0;
   std::size_t looked = 0, dropped = 0;
   auto stream = begin_stream(rate);
-  const auto done = [&] { return edge && dropped + kept[0].size() >= *edge + std::size_t(samples) - before; };
-  while (!done()) {
-    if (!edge && double(dropped + kept[0].size()) / rate > trigger.time_out + double(before) / rate)
-      return fail(Fault::bench, "No edge through {} came within {}. Check level and slope, or wait longer.",
-                  volts(level), format_setting(trigger.time_out, "s"));
+  while (true) {
+    const auto read = dropped + kept[0].size();
+    // An edge that comes after its time counts no more.
+    const bool late = !edge && double(read) / rate > trigger.time_out + double(before) / rate;
+    if (edge ? read >= *edge + std::size_t(samples) - before : late && kept[0].size() >= std::size_t(samples)) break;
     auto chunk = continue_stream(stream, std::min(samples, 4096), stop);
     if (!chunk) return tl::unexpected(chunk.error());
     for (std::size_t k = 0; k < kept.size(); ++k) kept[k].insert(kept[k].end(), (*chunk)[k].begin(), (*chunk)[k].end());
     const auto& v = kept[source];
-    for (; !edge && looked < dropped + v.size(); ++looked) {
+    for (; !edge && !late && looked < dropped + v.size(); ++looked) {
       const double x = v[looked - dropped], way = trigger.rising ? x - level : level - x;
       if (armed && way >= 0 && looked >= before && looked > dropped && double(looked) / rate >= trigger.hold_off) {
         edge = looked;
@@ -710,14 +709,16 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
       armed = way < -away || (armed && way < 0);
     }
     // What can no longer be before an edge is let go.
-    if (const std::size_t needed = before + 2; !edge && kept[0].size() > needed + 8192) {
+    if (const std::size_t needed = std::max(before + 2, std::size_t(samples)); !edge && kept[0].size() > needed + 8192) {
       const auto drop = kept[0].size() - needed;
       for (auto& row : kept) row.erase(row.begin(), row.begin() + std::ptrdiff_t(drop));
       dropped += drop;
     }
   }
-  bench::Capture capture{.sample_rate = rate, .trigger_at = (double(before) - 1 + share) / rate};
-  const auto first = std::ptrdiff_t(*edge - before - dropped);
+  bench::Capture capture{.sample_rate = rate, .trigger_at = {}};
+  if (edge) capture.trigger_at = (double(before) - 1 + share) / rate;
+  const auto first = edge ? std::ptrdiff_t(*edge - before - dropped) : std::ptrdiff_t(kept[0].size()) - samples;
+  capture.began = first_sample(stream) + (double(dropped) + double(first)) / rate;
   for (std::size_t k = 0; k < inputs_.size(); ++k)
     capture.channels.push_back(digitise(k, {kept[k].begin() + first, kept[k].begin() + first + samples}, rate));
   keep_pace(stop);

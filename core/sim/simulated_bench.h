@@ -71,6 +71,8 @@ class SimulatedBench final : public bench::Bench {
   /// The next so many samples of every input.
   Result<Samples> continue_stream(Stream& stream, int samples, std::stop_token stop);
   Result<Samples> solve_inputs(double rate, int samples, std::stop_token stop);
+  /// Circuit time of the first sample of an input that is neither early nor late.
+  static double first_sample(const Stream& stream) { return stream.start + 0.5 / stream.rate; }
   Result<void> protect(const std::vector<double>& peak, const std::vector<double>& mean_square);
   bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate);
   void keep_pace(std::stop_token stop) const;

@@ -28,9 +28,9 @@ Result<void> SimulatedBench::surge(const bench::SurgeSetup& s) {
     return fail(Fault::bench, "The surge generator gives up to {} through {} or more; {} through {} is asked.",
                 format_setting(d.highest_voltage, "V"), format_setting(d.least_resistance, "ohm"),
                 format_setting(s.peak, "V"), format_setting(s.source_resistance, "ohm"));
-  if (!(s.front >= d.shortest_front && s.tail > 2 * s.front))
-    return fail(Fault::bench, "A surge rises in {} or more and falls to half in more than twice that.",
-                format_setting(d.shortest_front, "s"));
+  if (!(s.front >= d.shortest_front && s.tail >= bench::kShortestTail * s.front))
+    return fail(Fault::bench, "A surge rises in {} or more and falls to half in no less than {} times that.",
+                format_setting(d.shortest_front, "s"), bench::kShortestTail);
   if (auto ok = allow(s.pin, std::max(0.0, s.peak), std::max(0.0, -s.peak)); !ok) return ok;
   change();
   surge_ = s;

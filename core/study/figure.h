@@ -14,6 +14,7 @@ struct Figure {
   std::optional<double> u;      ///< standard uncertainty, where the data allow one
   std::vector<double> at = {};  ///< where on the curve's x axis it was read
   double u_between = 0;         ///< part of u: what lies between the points
+  std::string on = {};          ///< the quantity it was read on, where a take has several over time
   bool of_nothing = false;      ///< wanted to be zero, such as an opening: a large relative u says nothing against it
 };
 

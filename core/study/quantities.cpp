@@ -16,6 +16,8 @@ std::vector<double> in_quantity(const Channel& channel, const bench::Sensing& se
   return values;
 }
 
+}  // namespace
+
 Result<std::vector<bench::Computed>> computed_of(const Point& point) {
   if (!point.setting.contains("computed")) return std::vector<bench::Computed>{};
   auto hookup = bench::hookup_from_json({{"computed", point.setting["computed"]}});
@@ -30,8 +32,6 @@ std::vector<std::pair<std::string, double>> parts_of(const Point& point) {
       if (value.is_number()) out.push_back({name, value.get<double>()});
   return out;
 }
-
-}  // namespace
 
 void describe_hookup(nlohmann::json& out, const bench::Hookup& hookup,
                      const std::vector<std::pair<std::string, double>>& known) {

@@ -16,6 +16,10 @@ namespace heron::study {
 void describe_hookup(nlohmann::json& setting, const bench::Hookup& hookup,
                      const std::vector<std::pair<std::string, double>>& parts);
 
+/// What a point's hookup computes, and the part values that its formulas see.
+Result<std::vector<bench::Computed>> computed_of(const Point& point);
+std::vector<std::pair<std::string, double>> parts_of(const Point& point);
+
 /// How a channel of a point's records becomes its quantity.
 bench::Sensing sensing_of(const Point& point, const std::string& channel);
 

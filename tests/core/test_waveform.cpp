@@ -342,6 +342,54 @@ TEST_CASE("each doubt of a waveform is raised just over its threshold and not ju
   }
 }
 
+TEST_CASE("doubts of zero, droop, noise and gaps turn at their thresholds", "[waveform][doubts]") {
+  const auto has = [](const study::Reading& reading, const char* key) {
+    return std::any_of(reading.doubts.begin(), reading.doubts.end(), [&](const auto& d) { return d.key == key; });
+  };
+  // A channel of 14 bits and 1 V through a sensor, a pulse of 200 samples at 1 MHz.
+  const auto measured = [](const nlohmann::json& sensing, double u_offset) {
+    study::Channel channel{.role = "i", .unit = "V", .scale = 1.0 / 8192, .range = 1.0, .lowest_count = -8192, .highest_count = 8191, .u_offset = u_offset};
+    for (int k = 0; k < 600; ++k) channel.counts.push_back(k >= 200 && k < 400 ? 4096 : 0);
+    study::Point point{.index = 0, .setting = {{"sensing", {{"i", sensing}}}}, .records = {{.sample_rate = 1e6}}};
+    point.records.front().channels.push_back(channel);
+    std::vector<study::Point> points;
+    points.push_back(std::move(point));
+    const auto out = study::waveform::kind().analyse(points, {}, {});
+    if (!out) FAIL(out.error().message);
+    return out->reading;
+  };
+  bench::Sensing plain;
+  // Half a volt is the largest value: one per cent of it is 5 mV.
+  CHECK_FALSE(has(measured(bench::to_json(plain), 4.9e-3), "offset.uncorrected"));
+  CHECK(has(measured(bench::to_json(plain), 5.1e-3), "offset.uncorrected"));
+  // Of a pulse of 200 us a corner takes 1.9 and 2.1 per cent.
+  for (const double droop : {0.019, 0.021}) {
+    auto transformer = plain;
+    transformer.low_corner = -std::log(1 - droop) / (2 * pi * 200e-6);
+    CHECK(has(measured(bench::to_json(transformer), 0), "sensor.no_dc") == (droop > 0.02));
+  }
+  // The mean of 400 samples with noise of so much: its u is 0.9 and 1.1 per cent of it.
+  for (const double share : {0.8, 1.2}) {
+    std::vector<double> v(400, 1.0);
+    add_noise(v, share / 100 * 20, 5);
+    const auto r = read({0, 1e-6, {{"v", v}}}, {}, {"mean"});
+    const double u = *r.find("mean")->u / r.find("mean")->value;
+    const auto it = std::find_if(r.doubts.begin(), r.doubts.end(), [](const auto& d) { return d.key == "noise.limited"; });
+    const bool told = it != r.doubts.end() && it->text.find("Mean") != std::string::npos;
+    CHECK(told == (u > 0.01));
+    CHECK((u > 0.01) == (share > 1));
+  }
+  // A step of one and a half is uneven; one of two is a sample that is missing.
+  for (const double step : {1.5, 2.0}) {
+    std::vector<double> t, v;
+    for (int k = 0; k < 50; ++k) {
+      t.push_back(1e-6 * (k < 30 ? k : k - 1 + step));
+      v.push_back(k % 2);
+    }
+    CHECK(has(read({0, 1, {{"v", v}}, t}), "record.gaps") == (step == 2));
+  }
+}
+
 TEST_CASE("uncertainties of waveform figures hold over seeded noise", "[waveform][truth]") {
   const double tau = 5e-6, sigma = 5e-3;
   const auto clean = sampled(4000, -80e-6, 0.1e-6, [&](double t) { return t < 0 ? 0.0 : 1 - std::exp(-t / tau); });

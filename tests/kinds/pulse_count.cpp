@@ -156,10 +156,7 @@ std::vector<study::Doubt> PlannedBursts::preflight(const study::Surroundings& ar
 }
 
 Result<void> PlannedBursts::run(bench::Bench& bench, const study::RunContext& context) const {
-  struct Off {
-    bench::Bench& bench;
-    ~Off() { bench.off(); }
-  } off{bench};
+  const bench::AtRest at_rest{bench};
   std::vector<bench::InputSetup> inputs;
   std::vector<std::string> roles;
   for (const auto& chain : plan_.hookup.chains) {

@@ -39,6 +39,7 @@ class View final : public app::KindView {
   std::vector<app::LensOffer> lenses() const override {
     return {{"Counts", app::make<CountLens>}, {"Figures", app::make<app::FiguresLens>}};
   }
+  QString setting_examples() const override { return "none, it has none"; }
   QString claim_examples() const override { return "Missed pulses at most 0"; }
 };
 

@@ -47,6 +47,7 @@ class SweepView final : public KindView {
     return out;
   }
 
+  QString setting_examples() const override { return "axis = transfer or loop_threshold = 3 %"; }
   QString claim_examples() const override {
     return "Threshold 1.2 to 1.6 V; On resistance at most 2 ohm; Current at 3 V at least 2 mA;\n"
            "or a limit line: current at most 5 mA from 0 V to 2 V";

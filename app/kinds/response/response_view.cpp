@@ -142,6 +142,7 @@ class ResponseView final : public KindView {
              }}};
   }
 
+  QString setting_examples() const override { return "estimator = H2 or coherence_limit = 0.7"; }
   QString claim_examples() const override {
     return "High corner at least 18 kHz; Gain at 1 kHz 26 \u00b10.5 dB; Low corner 15 to 25 Hz;\n"
            "or a limit line: gain at most 27 dB from 100 Hz to 10 kHz";

@@ -6,7 +6,7 @@
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
-#include "study/waveform/profile.h"
+#include "study/waveform/cursors.h"
 #include "waveform_view.h"
 
 namespace heron::app {
@@ -74,15 +74,15 @@ void RecordLens::redraw() {
         curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, !last});
     }
     if (id == desk_->focus.shown() && passes.back()->triggered) {
-      trigger = TriggerMark{};
-      if (const auto* plan = capture_plan(*desk_); plan && plan->when == study::waveform::When::edge)
-        trigger = TriggerMark{plan->quantity, plan->level};
+      // As the take waited for it, whatever the brief says by now.
+      const auto& edge = passes.back()->waits_for;
+      trigger = edge ? TriggerMark{edge->quantity, edge->level} : TriggerMark{};
     }
   };
   if (const auto wake = desk_->focus.wake(); wake && wake != desk_->focus.shown()) add(*wake, true);
   for (const auto id : desk_->focus.overlaid()) add(id, false);
   if (const auto shown = desk_->focus.shown()) add(*shown, false);
-  plot_->show_record(std::move(curves), panels_, desk_->focus.masks(), trigger);
+  plot_->show_record(std::move(curves), panels_, trigger);
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
   bar_->refresh();
@@ -94,7 +94,10 @@ void RecordLens::mark_figure() {
   if (stale_) return;
   const auto view = desk_->readings.shown();
   const auto* figure = view ? view->analysis.reading.find(desk_->look.figure().toStdString()) : nullptr;
-  plot_->show_marks(figure ? figure->at : std::vector<double>(), figure ? text(figure->label) : QString());
+  if (figure)
+    plot_->show_marks(figure->at, figure->on, text(figure->label));
+  else
+    plot_->show_marks({}, {}, {});
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
@@ -120,19 +123,18 @@ void RecordLens::place_cursors() {
                                    : CursorCard{text(trace->name) + " at " + letter, "\u2013", "", "outside"});
       }
     }
-    if (a && b && *a != *b) {
-      const double from = std::min(*a, *b), to = std::max(*a, *b);
-      cards_ << card("B \u2212 A", *b - *a, "s", text(format_quantity(1 / (to - from), "Hz", 4).plain()));
-      for (const auto& trace : passes.back()->traces) {
-        const auto first = study::value_at(*trace, *a), second = study::value_at(*trace, *b);
-        if (!first || !second || !*first || !*second) continue;
-        const auto n = trace->size();
-        const auto sums = study::waveform::integrals(*trace, trace->time.place_of(from, n), trace->time.place_of(to, n));
-        const QString mean = sums && sums->seconds > 0
-                                 ? "mean " + text(format_quantity(sums->value / sums->seconds, trace->unit, 4).plain())
-                                 : QString();
-        cards_ << card(text(trace->name) + ", B \u2212 A", **second - **first, trace->unit, mean);
-      }
+    bool told = false;
+    for (const auto& trace : passes.back()->traces) {
+      if (!a || !b) break;
+      const auto read = study::waveform::read_between(*trace, *a, *b);
+      if (!read || !*read) continue;
+      const auto& between = **read;
+      if (!told)
+        cards_ << card("B \u2212 A", between.seconds, "s", text(format_quantity(1 / std::abs(between.seconds), "Hz", 4).plain()));
+      told = true;
+      cards_ << card(text(trace->name) + ", B \u2212 A", between.difference, trace->unit,
+                     QString("mean %1, rms %2").arg(text(format_quantity(between.mean, trace->unit, 4).plain()),
+                                                    text(format_quantity(between.rms, trace->unit, 4).plain())));
     }
   }
   emit cards_changed();

@@ -4,16 +4,10 @@
 #include "record_lens.h"
 #include "study/waveform/kind.h"
 #include "study/waveform/reduced.h"
-#include "study/waveform/study_plan.h"
 
 namespace heron::app {
 
 namespace waveform = study::waveform;
-
-const waveform::Plan* capture_plan(const Desk& desk) {
-  const auto* one = dynamic_cast<const waveform::PlannedCapture*>(desk.focus.plan().get());
-  return one ? &one->plan() : nullptr;
-}
 
 const std::vector<waveform::WaveformsPtr>& records_of(const TakeView* view) {
   static const std::vector<waveform::WaveformsPtr> none;
@@ -31,6 +25,7 @@ class WaveformView final : public KindView {
     return {{"Record", make<RecordLens>}, {"Figures", make<FiguresLens>}};
   }
 
+  QString setting_examples() const override { return "settle_band = 1 % or watch.rail = v under 4.6 V for 10 us"; }
   QString claim_examples() const override {
     return "Rise time at most 2 us; Overshoot at most 5; v_out.time_constant at least 60 ms;\n"
            "time.at(4V,falling) at least 40 ms";

@@ -1,14 +1,11 @@
 #pragma once
 #include "app/kinds/kind_view.h"
-#include "study/waveform/plan.h"
 #include "study/waveform/waveforms.h"
 
 namespace heron::app {
 
 const KindView& waveform_view();
 
-/// The study in view as a capture; null where it is of another kind or cannot be read.
-const study::waveform::Plan* capture_plan(const Desk& desk);
 /// The records of a take; empty for none.
 const std::vector<study::waveform::WaveformsPtr>& records_of(const TakeView* view);
 inline const std::vector<study::waveform::WaveformsPtr>& records_of(const TakeViewPtr& view) { return records_of(view.get()); }

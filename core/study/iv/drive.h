@@ -10,12 +10,6 @@ namespace heron::study::iv {
 /// The share of a rating that is near to it.
 inline constexpr double kNearRating = 0.8;
 
-/// Everything off, however a run ends.
-struct AtRest {
-  bench::Bench& bench;
-  ~AtRest() { bench.off(); }
-};
-
 inline Error stopped() { return {Fault::stopped, "Stopped."}; }
 
 /// A source of the plan as a source-measure channel, at a value.

@@ -7,11 +7,11 @@
 #include "study/iv/drive.h"
 #include "study/iv/ramp.h"
 #include "study/quantities.h"
+#include "study/ranges.h"
 
 namespace heron::study::iv {
 namespace {
 
-constexpr double kRoom = 1.1;  ///< of a range over the highest value seen beforehand
 constexpr int kLooks = 8;      ///< samples at each point while ranges are looked for
 
 /// The generators set going together: all waves begin with the last of them. The first one sweeps: its lead is where a
@@ -44,10 +44,7 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
   }
   if (looked_for.empty()) return out;
   const auto ranges = bench.limits().ranges;
-  auto wide = out;
-  for (auto& input : wide)
-    if (!input.range) input.range = ranges.back();
-  if (auto ok = bench.connect(wide); !ok) return tl::unexpected(ok.error());
+  if (auto ok = bench.connect(on_widest(out, ranges)); !ok) return tl::unexpected(ok.error());
   if (auto ok = start_waves(plan, bench); !ok) return tl::unexpected(ok.error());
   const auto ramp = ramp_of(plan);
   const double rate = std::min(bench.limits().highest_sample_rate, kLooks * ramp.points / ramp.leg);
@@ -56,16 +53,10 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
     const int samples = int(std::min(left, 65536.0));
     const auto seen = bench.capture(rate, samples, stop);
     if (!seen) return tl::unexpected(seen.error());
-    for (std::size_t k = 0; k < out.size(); ++k)
-      for (const double v : seen->channels[k].volts()) highest[k] = std::max(highest[k], std::abs(v));
+    for (std::size_t k = 0; k < out.size(); ++k) highest[k] = std::max(highest[k], highest_of(seen->channels[k]));
     left -= samples;
   }
-  for (std::size_t k = 0; k < out.size(); ++k) {
-    if (out[k].range) continue;
-    const auto fits =
-        std::find_if(ranges.begin(), ranges.end(), [&](double range) { return kRoom * highest[k] <= range; });
-    out[k].range = fits == ranges.end() ? ranges.back() : *fits;
-  }
+  fix_ranges(out, highest, ranges);
   return out;
 }
 
@@ -74,7 +65,7 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
 Result<void> run_ramps(const Plan& plan, bench::Bench& bench, const std::function<Result<void>(const Point&)>& commit,
                        const std::function<void(const Progress&)>& progress, std::stop_token stop,
                        const Context& context) {
-  const AtRest at_rest{bench};
+  const bench::AtRest at_rest{bench};
   const auto limits = bench.limits();
   const auto ramp = ramp_of(plan);
   const auto sampling = sampling_of(plan, limits.highest_sample_rate);

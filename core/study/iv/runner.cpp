@@ -80,7 +80,7 @@ Result<void> run_readings(const Plan& plan, bench::Bench& bench,
                           const std::function<Result<void>(const Point&)>& commit,
                           const std::function<void(const Progress&)>& progress, std::stop_token stop,
                           const Context& context) {
-  const AtRest at_rest{bench};
+  const bench::AtRest at_rest{bench};
   if (auto ok = bench.connect({}); !ok) return ok;
   const auto steps = steps_of(plan);
   const double seconds = sweep_time(plan, bench.limits());

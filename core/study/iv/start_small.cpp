@@ -30,7 +30,7 @@ Result<Raised> start_small(const Plan& plan, bench::Bench& bench, const device::
   if (auto ok = check(plan); !ok) return tl::unexpected(ok.error());
   if (plan.method == Method::waveform)
     return fail(Fault::usage, "A generator has no compliance; begin with a small ramp instead.");
-  const AtRest rest{bench};
+  const bench::AtRest rest{bench};
   if (auto ok = bench.connect({}); !ok) return tl::unexpected(ok.error());
   const auto* swept = plan.swept();
   const auto channel = int(swept - plan.sources.data());

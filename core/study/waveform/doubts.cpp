@@ -9,12 +9,9 @@
 namespace heron::study::waveform {
 namespace {
 
-/// The 10-90 time of an edge that a one-pole chain makes of a step: ln 9 / (2 pi bandwidth).
-constexpr double kEdgeOfBandwidth = 0.35;
 constexpr double kEdgeMargin = 1.5;      ///< an edge shorter than so many of the chain's is partly the chain's
 constexpr std::size_t kClippedRun = 3;   ///< a run of so many equal samples on an end of the converter is no chance
 constexpr double kUnderused = 0.1;       ///< of the range
-constexpr double kCoarse = 4;            ///< samples in an edge
 constexpr double kZero = 0.01;           ///< u of a zero, of the largest value
 constexpr double kDroop = 0.02;          ///< at the pulse's end
 constexpr std::size_t kNamed = 3;        ///< places that are named of many
@@ -60,12 +57,19 @@ void check_edges(const Pass& pass, std::size_t k, const Reading& reading, std::v
   for (const char* name : {"rise_time", "fall_time"}) {
     const auto* edge = figure(pass, k, reading, name);
     if (!edge) continue;
-    if (edge->value < kCoarse * trace.time.step())
-      out.push_back({"sampling.coarse", Severity::caution,
-                     fmt::format("The edge of {} has {:.2g} samples; a time read from them rests on straight lines between "
-                                 "far points.",
-                                 trace.name, edge->value / trace.time.step()),
-                     fmt::format("Sample at {} or faster.", shown(kCoarse / edge->value, "Hz", 2))});
+    if (edge->value < kCoarse * trace.time.step()) {
+      const double wanted = kCoarse / edge->value, fastest = pass.waveforms().fastest;
+      Doubt doubt{"sampling.coarse", Severity::caution,
+                  fmt::format("The edge of {} has {:.2g} samples; a time read from them rests on straight lines between "
+                              "far points.",
+                              trace.name, edge->value / trace.time.step()),
+                  fmt::format("Sample at {} or faster.", shown(wanted, "Hz", 2))};
+      if (fastest > 0 && wanted > fastest)
+        doubt.remedy = fmt::format("The inputs reach {}, {} would be needed.", shown(fastest, "Hz"), shown(wanted, "Hz", 2));
+      else if (fastest > 0)
+        doubt.edits = {{"rate", format_setting(rounded_to(wanted, 2), "Hz")}};
+      out.push_back(std::move(doubt));
+    }
     const double bandwidth = pass.errors(k).bandwidth;
     if (!(bandwidth > 0)) continue;
     const double own = kEdgeOfBandwidth / bandwidth;
@@ -81,6 +85,8 @@ void check_edges(const Pass& pass, std::size_t k, const Reading& reading, std::v
     const auto* width = figure(pass, k, reading, "pulse.fwhm");
     if (peak && width && width->value < 4 * own) said += ", and the peak is a lower bound";
     out.push_back({"bandwidth.limits_edge", Severity::caution, said + ".", "Use a faster sensor, or take the input's filter out."});
+    // The other edge of the same trace says no more.
+    break;
   }
 }
 
@@ -121,11 +127,27 @@ void check_noise(const Pass& pass, const Reading& reading, const std::vector<std
 
 void check_record(const Pass& pass, std::vector<Doubt>& out) {
   const auto& w = pass.waveforms();
-  if (w.waited)
-    out.push_back({"trigger.missing", Severity::caution,
-                   fmt::format("What the trigger waits for did not come within {}; the record begins when that was over.",
-                               shown(*w.waited, "s")),
-                   "Move the level to where the quantity passes, or wait longer."});
+  if (w.missed()) {
+    const auto& edge = *w.waits_for;
+    const auto k = w.place(edge.quantity);
+    Doubt doubt{"trigger.missing", Severity::caution,
+                fmt::format("{} did not pass {} within {}; the record is of the moment when that was over.", edge.quantity,
+                            k < pass.count() ? shown(edge.level, pass.trace(k).unit) : shown(edge.level, ""),
+                            shown(edge.patience, "s")),
+                "Wait longer.", {{"patience", format_setting(4 * edge.patience, "s")}}};
+    if (k < pass.count()) {
+      const auto& p = pass.profile(k);
+      const auto& unit = pass.trace(k).unit;
+      doubt.text += fmt::format(" It was between {} and {}.", shown(p.low, unit), shown(p.high, unit));
+      // A level that would have come, where it moved at all.
+      if (p.swing > 8 * p.noise && (edge.level < p.low || edge.level > p.high)) {
+        const auto level = format_quantity(p.middle, unit, 2).plain();
+        doubt.remedy = fmt::format("Wait for {}.", level);
+        doubt.edits = {{"level", level}};
+      }
+    }
+    out.push_back(std::move(doubt));
+  }
   if (!w.deduced.empty()) out.push_back({"time.deduced", Severity::note, w.deduced, "Write times with more digits."});
   if (!w.gaps.empty()) {
     std::string places;

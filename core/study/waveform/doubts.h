@@ -6,6 +6,11 @@
 
 namespace heron::study::waveform {
 
+/// The 10-90 time of an edge that a one-pole chain makes of a step: ln 9 / (2 pi bandwidth).
+inline constexpr double kEdgeOfBandwidth = 0.35;
+/// Samples that an edge should have.
+inline constexpr double kCoarse = 4;
+
 /// What speaks against what was read of a pass.
 /// @param asked  figures that somebody wants
 std::vector<Doubt> find_doubts(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked);

@@ -110,7 +110,7 @@ std::string unit_for(const Definition& d, const Trace& trace, const Found& found
 
 class Reader {
  public:
-  Reader(const Pass& pass, Reading& into) : pass_(pass), into_(into) {}
+  Reader(const Pass& pass, PassReading& into) : pass_(pass), into_(into.reading), shared_(into.shared) {}
 
   void read(const Definition& d, std::size_t place, const std::vector<Argument>& arguments, std::string key) {
     const View view{pass_, place};
@@ -123,14 +123,19 @@ class Reader {
       return;
     }
     Figure out{.key = std::move(key), .label = std::move(label), .value = found->value,
-               .unit = unit_for(d, view.trace(), *found), .u = {}, .at = found->at};
-    if (const double u = std::hypot(found->own, found->shared); u > 0 && std::isfinite(u)) out.u = u;
+               .unit = unit_for(d, view.trace(), *found), .u = {}, .at = found->at,
+               .on = d.of_traces ? std::string() : view.trace().name};
+    if (const double u = std::hypot(found->own, found->shared); u > 0 && std::isfinite(u)) {
+      out.u = u;
+      shared_[out.key] = found->shared;
+    }
     into_.figures.push_back(std::move(out));
   }
 
  private:
   const Pass& pass_;
   Reading& into_;
+  std::map<std::string, double>& shared_;
 };
 
 }  // namespace
@@ -192,9 +197,10 @@ Result<Pass> Pass::of(WaveformsPtr waveforms, const Settings& settings) {
   return out;
 }
 
-Result<Reading> figures_of(const Pass& pass, const std::vector<std::string>& asked) {
-  Reading out;
-  Reader reader(pass, out);
+Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>& asked) {
+  PassReading all;
+  auto& out = all.reading;
+  Reader reader(pass, all);
   const auto prefixed = [&](std::size_t k, const char* name) {
     return pass.count() == 1 ? std::string(name) : pass.trace(k).name + "." + name;
   };
@@ -250,31 +256,36 @@ Result<Reading> figures_of(const Pass& pass, const std::vector<std::string>& ask
     }
     reader.read(*wanted->of, place, wanted->arguments, key);
   }
-  return out;
+  return all;
 }
 
-Reading mean_of(const std::vector<Reading>& passes) {
-  if (passes.size() < 2) return passes.empty() ? Reading{} : passes.front();
+Reading mean_of(const std::vector<PassReading>& passes) {
+  if (passes.size() < 2) return passes.empty() ? Reading{} : passes.front().reading;
   Reading out;
-  for (const auto& first : passes.front().figures) {
-    double sum = 0, squares = 0, u = 0;
-    std::size_t n = 0;
-    for (const auto& pass : passes)
-      if (const auto* f = pass.find(first.key)) {
+  for (const auto& pass : passes)
+    for (const auto& figure : pass.reading.figures) {
+      if (out.find(figure.key)) continue;
+      double sum = 0, squares = 0, own = 0, shared = 0, n = 0;
+      for (const auto& other : passes) {
+        const auto* f = other.reading.find(figure.key);
+        if (!f) continue;
+        const auto common = other.shared.find(figure.key);
+        const double of_all = common == other.shared.end() ? 0 : common->second, u = f->u.value_or(0);
         sum += f->value;
         squares += f->value * f->value;
-        u = std::max(u, f->u.value_or(0));
+        own += std::max(0.0, u * u - of_all * of_all);
+        shared = std::max(shared, of_all);
         ++n;
       }
-    Figure f = first;
-    const double mean = sum / double(n), variance = n > 1 ? std::max(0.0, squares / double(n) - mean * mean) * double(n) / double(n - 1) : 0;
-    f.value = mean;
-    const double scatter = std::sqrt(variance / double(n));
-    // What passes share does not average out; what one pass alone says of it is the least that is known.
-    if (const double all = std::max(scatter, u); all > 0) f.u = all;
-    out.figures.push_back(std::move(f));
-  }
-  out.absent = passes.front().absent;
+      Figure mean = figure;
+      mean.value = sum / n;
+      const double scatter = n > 1 ? std::sqrt(std::max(0.0, squares / n - mean.value * mean.value) / (n - 1)) : 0;
+      const double u = std::hypot(std::max(scatter, std::sqrt(own / n / n)), shared);
+      mean.u = u > 0 ? std::optional(u) : std::nullopt;
+      out.figures.push_back(std::move(mean));
+    }
+  for (const auto& absent : passes.front().reading.absent)
+    if (!out.find(absent.key)) out.absent.push_back(absent);
   return out;
 }
 

@@ -1,4 +1,5 @@
 #pragma once
+#include <map>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -35,11 +36,18 @@ class Pass {
   std::vector<Profile> profiles_;
 };
 
+/// What one pass came to.
+struct PassReading {
+  Reading reading;
+  std::map<std::string, double> shared;  ///< by figure: the part of its u that all passes have in common
+};
+
 /// All figures that the pass allows, those that were asked for, and what is absent.
 /// @param asked  keys that passed check_figure_key()
-Result<Reading> figures_of(const Pass& pass, const std::vector<std::string>& asked);
+Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>& asked);
 
-/// Of several passes: the mean of each figure, its u from how they scatter beside what all have in common.
-Reading mean_of(const std::vector<Reading>& passes);
+/// Of several passes: the mean of each figure over those that have it. What each pass has of its own averages out, as far
+/// as the passes do not scatter more; what they have in common stays.
+Reading mean_of(const std::vector<PassReading>& passes);
 
 }  // namespace heron::study::waveform

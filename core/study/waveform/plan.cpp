@@ -21,12 +21,15 @@ Result<void> check(const Plan& p) {
   if (p.samples() > kMostSamples)
     return fail(Fault::input, "A record of {} at {} has {} samples; {} are the most. Sample more slowly.",
                 format_setting(p.length, "s"), format_setting(p.rate, "Hz"), p.samples(), kMostSamples);
+  if (p.when == When::edge && !p.hookup.find(p.quantity))
+    return fail(Fault::input, "An edge of {} is waited for, but no input senses that.", p.quantity.empty() ? "nothing" : p.quantity);
   if (p.drive == Drive::contact && p.contact.empty())
     return fail(Fault::input, "Say which contact is moved.");
   if (p.drive == Drive::supply && !p.feed_pin.empty())
     return fail(Fault::input, "There is one DC source: it feeds {} or is switched on, not both.", p.feed_pin);
-  if (p.drive == Drive::surge && !(p.surge_tail > 2 * p.surge_front))
-    return fail(Fault::input, "A surge falls to half in more than twice its front of {}.", format_setting(p.surge_front, "s"));
+  if (p.drive == Drive::surge && !(p.surge_tail >= bench::kShortestTail * p.surge_front))
+    return fail(Fault::input, "A surge falls to half in no less than {} times its front of {}.", bench::kShortestTail,
+                format_setting(p.surge_front, "s"));
   if (p.drive != Drive::generator) return {};
   if (!(p.high > p.low))
     return fail(Fault::input, "The drive goes from {} up to {}; the upper end must be above the lower one.",

@@ -67,6 +67,8 @@ struct Plan {
   long long samples() const;
   /// Whether what drives comes back by itself.
   bool repeats() const;
+  /// Whether the drive may be given once before it counts: a source that is switched on, a surge, a contact may not.
+  bool may_rehearse() const { return drive == Drive::generator || drive == Drive::nothing; }
 };
 
 inline constexpr long long kMostSamples = 1LL << 22;  ///< of one record

@@ -4,12 +4,10 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/waveform/doubts.h"
 
 namespace heron::study::waveform {
 namespace {
-
-constexpr double kFewSamples = 4;        ///< samples in an edge
-constexpr double kOnePoleEdge = 0.35;
 
 double reach(const Plan& p, double sign) {
   if (p.drive == Drive::supply) return std::max(0.0, sign * p.supply_voltage);
@@ -59,9 +57,9 @@ void check_capture(const Plan& p, const Surroundings& around, std::vector<Doubt>
     double widest = 0;
     for (const auto& chain : p.hookup.chains)
       widest = std::max(widest, bench::summarise(chain, around.limits.input).bandwidth);
-    const double shown = std::hypot(0.8 * p.edge, widest > 0 ? kOnePoleEdge / widest : 0);
-    if (shown * p.rate < kFewSamples) {
-      const double wanted = std::min(fastest > 0 ? fastest : kFewSamples / shown, kFewSamples / shown);
+    const double shown = std::hypot(0.8 * p.edge, widest > 0 ? kEdgeOfBandwidth / widest : 0);
+    if (shown * p.rate < kCoarse) {
+      const double wanted = std::min(fastest > 0 ? fastest : kCoarse / shown, kCoarse / shown);
       out.push_back({"sampling.coarse", Severity::note,
                      fmt::format("The drive's edge of {} has {:.2g} samples at {}.", format_quantity(shown, "s", 2).plain(),
                                  shown * p.rate, format_setting(p.rate, "Hz")),
@@ -74,13 +72,12 @@ void check_capture(const Plan& p, const Surroundings& around, std::vector<Doubt>
                    fmt::format("A period of the drive has {:.2g} samples.", p.rate * p.period), "Sample faster.",
                    {{"rate", format_setting(20 / p.period, "Hz")}}});
   // What happens once must find its range set.
-  if (!p.repeats() || p.when == When::edge)
-    for (const auto& chain : p.hookup.chains)
-      if (!chain.input.range && p.drive != Drive::generator)
-        out.push_back({"autorange.single_shot", Severity::serious,
-                       fmt::format("{} looks for its range by itself; what happens once is over before it has found it.",
-                                   chain.name),
-                       "Fix the range of " + chain.name + ".", {}, false, Place::hookup});
+  for (const auto& chain : p.hookup.chains)
+    if (!chain.input.range && !p.may_rehearse())
+      out.push_back({"autorange.single_shot", Severity::serious,
+                     fmt::format("{} looks for its range by itself; what happens once is over before it has found it.",
+                                 chain.name),
+                     "Fix the range of " + chain.name + ".", {}, true, Place::hookup});
   if (p.when == When::edge && p.patience < p.length)
     out.push_back({"trigger.missing", Severity::note,
                    fmt::format("An edge is waited for {}, less than a record is long.", format_setting(p.patience, "s")),

@@ -60,35 +60,24 @@ Result<Columns> over_time(const Waveforms& pass, std::size_t columns) {
 
 }  // namespace
 
-Result<std::vector<Reading>> ReducedWaveforms::each(const SettingsText& text, const std::vector<std::string>& asked) const {
-  const auto settings = settings_from_text(text);
-  if (!settings) return tl::unexpected(settings.error());
-  std::vector<Reading> out;
-  for (const auto& waveforms : passes_) {
-    const auto pass = Pass::of(waveforms, *settings);
-    if (!pass) return tl::unexpected(pass.error());
-    auto reading = figures_of(*pass, asked);
-    if (!reading) return tl::unexpected(reading.error());
-    out.push_back(std::move(*reading));
-  }
-  return out;
-}
-
 Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vector<std::string>& asked) const {
   const auto settings = settings_from_text(text);
   if (!settings) return tl::unexpected(settings.error());
   auto curve = over_time(*passes_.back(), kCurveColumns);
   if (!curve) return tl::unexpected(curve.error());
-  std::vector<Reading> all;
+  std::vector<PassReading> all;
   std::vector<Doubt> doubts;
   for (const auto& waveforms : passes_) {
     const auto pass = Pass::of(waveforms, *settings);
     if (!pass) return tl::unexpected(pass.error());
     auto reading = figures_of(*pass, asked);
     if (!reading) return tl::unexpected(reading.error());
-    for (auto& doubt : find_doubts(*pass, *reading, asked))
-      if (std::none_of(doubts.begin(), doubts.end(), [&](const Doubt& d) { return d.key == doubt.key; }))
-        doubts.push_back(std::move(doubt));
+    // What an earlier pass was doubted for is not said once more.
+    auto found = find_doubts(*pass, reading->reading, asked);
+    std::erase_if(found, [&](const Doubt& d) {
+      return std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key; });
+    });
+    doubts.insert(doubts.end(), std::make_move_iterator(found.begin()), std::make_move_iterator(found.end()));
     all.push_back(std::move(*reading));
   }
   Analysis out{mean_of(all), std::move(*curve), as_text(*settings)};

@@ -16,9 +16,6 @@ class ReducedWaveforms final : public Reduced {
   Columns small() const override;
   std::size_t bytes() const override;
 
-  /// Figures of each pass by itself, in the order of passes().
-  Result<std::vector<Reading>> each(const SettingsText& settings, const std::vector<std::string>& asked) const;
-
  private:
   std::vector<WaveformsPtr> passes_;
 };

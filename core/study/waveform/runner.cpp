@@ -5,16 +5,10 @@
 
 #include "base/quantity.h"
 #include "study/quantities.h"
+#include "study/ranges.h"
 
 namespace heron::study::waveform {
 namespace {
-
-struct AtRest {
-  bench::Bench& bench;
-  ~AtRest() { bench.off(); }
-};
-
-constexpr double kRoom = 1.15;  ///< of a range over the highest value seen beforehand
 
 Error stopped(int done, int total) {
   return {Fault::stopped, fmt::format("Stopped after {} of {} records; what was read is kept.", done, total)};
@@ -60,28 +54,23 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
   std::vector<bench::InputSetup> out;
   for (const auto& chain : plan.hookup.chains) {
     out.push_back(chain.input);
-    if (!chain.input.range) looked_for.push_back(chain.name);
+    if (chain.input.range) continue;
+    if (!plan.may_rehearse())
+      return fail(Fault::bench, "{} looks for its range by itself, and what happens once is over before it has found it.",
+                  chain.name);
+    looked_for.push_back(chain.name);
   }
   if (looked_for.empty()) return out;
+  const bench::AtRest at_rest{bench};
   const auto ranges = bench.limits().ranges;
-  auto wide = out;
-  for (auto& input : wide)
-    if (!input.range) input.range = ranges.back();
-  {
-    const AtRest at_rest{bench};
-    if (auto ok = bench.connect(wide); !ok) return tl::unexpected(ok.error());
-    if (auto ok = feed(plan, bench, stop); !ok) return tl::unexpected(ok.error());
-    if (auto ok = start_drive(plan, bench, 0); !ok) return tl::unexpected(ok.error());
-    const auto seen = bench.capture(plan.rate, int(plan.samples()), stop);
-    if (!seen) return tl::unexpected(seen.error());
-    for (std::size_t k = 0; k < out.size(); ++k) {
-      if (out[k].range) continue;
-      double highest = 0;
-      for (const double v : seen->channels[k].volts()) highest = std::max(highest, std::abs(v));
-      const auto fits = std::find_if(ranges.begin(), ranges.end(), [&](double range) { return kRoom * highest <= range; });
-      out[k].range = fits == ranges.end() ? ranges.back() : *fits;
-    }
-  }
+  if (auto ok = bench.connect(on_widest(out, ranges)); !ok) return tl::unexpected(ok.error());
+  if (auto ok = feed(plan, bench, stop); !ok) return tl::unexpected(ok.error());
+  if (auto ok = start_drive(plan, bench, 0); !ok) return tl::unexpected(ok.error());
+  const auto seen = bench.capture(plan.rate, int(plan.samples()), stop);
+  if (!seen) return tl::unexpected(seen.error());
+  std::vector<double> highest;
+  for (const auto& channel : seen->channels) highest.push_back(highest_of(channel));
+  fix_ranges(out, highest, ranges);
   return out;
 }
 
@@ -95,7 +84,7 @@ Result<bench::Capture> capture(const Plan& plan, bench::Bench& bench, std::stop_
     const double wait = plan.when == When::start ? lead : 0;
     if (auto ok = start_drive(plan, bench, wait); !ok) return tl::unexpected(ok.error());
     auto read = bench.capture(plan.rate, samples, stop);
-    if (read && plan.when == When::start) read->trigger_at = wait;
+    if (read && plan.when == When::start) read->trigger_at = wait - read->began;
     return read;
   }
   const auto place = std::find_if(plan.hookup.chains.begin(), plan.hookup.chains.end(),
@@ -105,31 +94,26 @@ Result<bench::Capture> capture(const Plan& plan, bench::Bench& bench, std::stop_
   // A sensor that turns the sign turns the edge.
   const bool rising = (plan.slope == Slope::rising) == (sensing.per_volt > 0);
   if (auto ok = start_drive(plan, bench, lead); !ok) return tl::unexpected(ok.error());
-  auto read = bench.capture_on({.input = int(place - plan.hookup.chains.begin()),
+  setting["waits_for"] = {{"quantity", plan.quantity}, {"level", plan.level}, {"patience", plan.patience}};
+  return bench.capture_on({.input = int(place - plan.hookup.chains.begin()),
                                 .level = level,
                                 .rising = rising,
                                 .hysteresis = plan.hysteresis / std::abs(sensing.per_volt),
                                 .hold_off = plan.hold_off,
                                 .pre_trigger = plan.before,
                                 .time_out = plan.patience},
-                               plan.rate, samples, stop);
-  if (read || read.error().fault != Fault::bench || stop.stop_requested()) return read;
-  // No edge came: what there is instead is read, so that one can see where the level should have been.
-  auto instead = bench.capture(plan.rate, samples, stop);
-  if (!instead) return read;
-  setting["waited"] = plan.patience;
-  return instead;
+                          plan.rate, samples, stop);
 }
 
 }  // namespace
 
 Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& context) {
-  const AtRest at_rest{bench};
+  const bench::AtRest at_rest{bench};
   std::vector<std::string> looked_for, names;
   const auto inputs = inputs_of(plan, bench, context.stop, looked_for);
   if (!inputs) return tl::unexpected(inputs.error());
   const auto limits = bench.limits();
-  nlohmann::json about = {{"looked_for", looked_for}};
+  nlohmann::json about = {{"looked_for", looked_for}, {"fastest", limits.highest_sample_rate}};
   describe_hookup(about, plan.hookup, context.around.formula_values());
   // What sets the chain's speed, so that a record explains its edges.
   for (const auto& chain : plan.hookup.chains) {

@@ -79,11 +79,8 @@ Result<void> PlannedCapture::run(bench::Bench& bench, const RunContext& context)
 }
 
 Remedy PlannedCapture::remedy(const Doubt& doubt) const {
-  constexpr double kFastest = 100e6;  // what the inputs reach; the plan's own check says so where they do not
-  if (doubt.key == "sampling.coarse" && plan_.rate < kFastest) return {.edits = {{"rate", format_setting(std::min(kFastest, 4 * plan_.rate), "Hz")}}};
   if (doubt.key == "noise.limited" && plan_.repeats() && plan_.when != When::at_once)
     return {.edits = {{"passes", std::to_string(std::min(10000, 4 * plan_.passes))}}};
-  if (doubt.key == "trigger.missing") return {.edits = {{"patience", format_setting(4 * plan_.patience, "s")}}};
   return {};
 }
 

@@ -116,14 +116,6 @@ TraceErrors computed_errors(const bench::Computed& computed, const std::vector<T
   return out;
 }
 
-std::vector<std::pair<std::string, double>> parts_of_point(const nlohmann::json& setting) {
-  std::vector<std::pair<std::string, double>> out;
-  if (const auto parts = setting.find("parts"); parts != setting.end())
-    for (const auto& [name, value] : parts->items())
-      if (value.is_number()) out.push_back({name, value.get<double>()});
-  return out;
-}
-
 TraceErrors errors_of(const Channel& channel, const bench::Sensing& sensing, const nlohmann::json& about) {
   TraceErrors out;
   const double per = std::abs(sensing.per_volt);
@@ -167,7 +159,11 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
   if (out->measured) {
     const double trigger = setting.value("trigger_at", 0.0);
     out->triggered = setting.contains("trigger_at");
-    if (setting.contains("waited")) out->waited = setting["waited"].get<double>();
+    out->fastest = setting.value("fastest", 0.0);
+    if (const auto waits = setting.find("waits_for"); waits != setting.end() && waits->is_object())
+      out->waits_for = Edge{.quantity = waits->value("quantity", std::string()),
+                            .level = waits->value("level", 0.0),
+                            .patience = waits->value("patience", 0.0)};
     base = TimeBase(-trigger, 1 / record.sample_rate);
   } else if (const auto* time = record.find("time")) {
     auto times = times_of(time->values(), record);
@@ -198,18 +194,16 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
       return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
   }
   if (out->traces.empty()) return fail(Fault::input, "Point {} has no quantity over time.", point.index + 1);
-  if (const auto computed = setting.find("computed"); computed != setting.end()) {
-    const auto hookup = bench::hookup_from_json({{"computed", *computed}});
-    if (!hookup) return tl::unexpected(hookup.error());
-    const auto parts = parts_of_point(setting);
-    const auto sensed = out->traces;
-    const auto known = out->errors;
-    for (const auto& one : hookup->computed) {
-      auto trace = computed_trace(one, sensed, parts);
-      if (!trace) return tl::unexpected(trace.error());
-      out->errors.push_back(computed_errors(one, sensed, known, parts));
-      out->traces.push_back(std::move(*trace));
-    }
+  const auto computed = computed_of(point);
+  if (!computed) return tl::unexpected(computed.error());
+  const auto parts = parts_of(point);
+  const auto sensed = out->traces;
+  const auto known = out->errors;
+  for (const auto& one : *computed) {
+    auto trace = computed_trace(one, sensed, parts);
+    if (!trace) return tl::unexpected(trace.error());
+    out->errors.push_back(computed_errors(one, sensed, known, parts));
+    out->traces.push_back(std::move(*trace));
   }
   return WaveformsPtr(std::move(out));
 }

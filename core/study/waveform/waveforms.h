@@ -10,14 +10,25 @@
 
 namespace heron::study::waveform {
 
+/// An edge that a record was to begin with.
+struct Edge {
+  std::string quantity;
+  double level = 0;     ///< in its unit
+  double patience = 0;  ///< s
+};
+
 /// What was read in one go: all quantities over one time.
 struct Waveforms {
   int index = 0;                    ///< of the point
   std::vector<TracePtr> traces;     ///< as sensed, then as computed
   std::vector<TraceErrors> errors;  ///< one a trace
   bool measured = false;            ///< with samples of a bench behind it; else a table
+  double fastest = 0;               ///< Hz, that the bench's inputs reach; 0: not known
   bool triggered = false;           ///< time 0 is where an edge began it
-  std::optional<double> waited;     ///< s, where no edge came in time
+  std::optional<Edge> waits_for;    ///< what it was to begin with, where that was an edge
+
+  /// No edge came in time; the samples are those of that moment.
+  bool missed() const { return waits_for && !triggered; }
   std::string deduced;              ///< what was deduced of the times; empty: nothing
   std::vector<double> gaps;         ///< s, where samples are missing: times that step by more than one step
 
