@@ -4,6 +4,7 @@
 #include <QGridLayout>
 #include <QVBoxLayout>
 
+#include "ink.h"
 #include "render/theme.h"
 #include "run/device.h"
 
@@ -39,7 +40,7 @@ BenchPage::BenchPage(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_(d
   column->addLayout(row);
   state_ = new QLabel(sheet);
   state_->setWordWrap(true);
-  state_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  set_ink(*state_, theme().slate);
   column->addWidget(state_);
   auto* grid = new QGridLayout;
   grid->setHorizontalSpacing(18);
@@ -54,7 +55,7 @@ BenchPage::BenchPage(Desk* desk, QWidget* parent) : QScrollArea(parent), desk_(d
     grid->addWidget(head, line++, 0, 1, 2);
     for (const auto& [what, how] : table.rows) {
       auto* left = new QLabel(QString::fromStdString(what), sheet);
-      left->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+      set_ink(*left, theme().slate);
       auto* right = new QLabel(QString::fromStdString(how), sheet);
       right->setWordWrap(true);
       right->setTextInteractionFlags(Qt::TextSelectableByMouse);

@@ -6,6 +6,7 @@
 
 #include "base/quantity.h"
 #include "flow_layout.h"
+#include "ink.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -83,7 +84,7 @@ void BriefView::rebuild() {
       label->setFont(render::text_font(13, heading ? QFont::DemiBold : QFont::Normal));
       label->setFixedHeight(label->fontMetrics().height() + 4);
       if (heading) label->setContentsMargins(flow_->count() > 0 ? 6 : 0, 0, 0, 0);
-      if (secondary) label->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+      if (secondary) set_ink(*label, theme().slate);
       add(label, QString(".,;:").contains(part.front()));
     }
   };

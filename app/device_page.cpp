@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "base/quantity.h"
+#include "ink.h"
 #include "lenses/table.h"
 #include "render/theme.h"
 
@@ -86,7 +87,7 @@ DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
                   "Expectations", this);
   refusal_ = new QLabel(this);
   refusal_->setObjectName("part-refusal");
-  refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
+  set_ink(*refusal_, theme().rust);
   auto* words = new QLabel(
       "Type a value where a part was measured or another one fitted, such as 82 nF or 82.3 nF \u00b10.5 %; clear it to "
       "go "
@@ -95,7 +96,7 @@ DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
       "made with.",
       this);
   words->setWordWrap(true);
-  words->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  set_ink(*words, theme().slate);
   column->addWidget(title_);
   column->addWidget(about_);
   column->addLayout(row);

@@ -17,6 +17,14 @@ bool Document::create(const QString& path) { return adopt(dossier::Store::create
 
 QString Document::path() const { return store_ ? QString::fromStdString(store_->path()) : QString(); }
 
+std::function<Result<study::Point>()> Document::point_reader(long long take, int index) const {
+  return [path = path().toStdString(), whole = !read_only(), take, index]() -> Result<study::Point> {
+    auto store = whole ? dossier::Store::open_again(path) : dossier::Store::open(path);
+    if (!store) return tl::unexpected(store.error());
+    return store->point(take, index);
+  };
+}
+
 bool Document::adopt(Result<dossier::Store> store) {
   if (!store) {
     complain(store.error());

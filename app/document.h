@@ -1,6 +1,7 @@
 #pragma once
 #include <QObject>
 #include <QUndoStack>
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -43,7 +44,8 @@ class Document : public QObject {
   const std::vector<dossier::Unit>& units(long long assembly);
   /// The unit a take was of; the one on the bench without a take.
   dossier::Unit unit_of(long long study, std::optional<long long> take);
-  Result<study::Point> point(long long take, int index) { return store_->point(take, index); }
+  /// Reads a point of a take in whichever thread calls it.
+  std::function<Result<study::Point>()> point_reader(long long take, int index) const;
   /// The study's plan; null where it cannot be read, which has been said then.
   study::PlanPtr plan(long long study);
 

@@ -6,6 +6,7 @@
 #include <QScopeGuard>
 #include <QVBoxLayout>
 
+#include "ink.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -65,8 +66,6 @@ void DoubtBand::rebuild() {
 void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool before) {
   auto* band = new QFrame(this);
   band->setObjectName("doubt");
-  band->setStyleSheet(QString("#doubt { background: %1; border-left: 3px solid %2; }")
-                          .arg(theme().bill_band.name(), theme().bill.name()));
   auto* row = new QHBoxLayout(band);
   row->setContentsMargins(8, 4, 10, 4);
   auto* what = new QLabel(QString("<span style='font-weight:600'>%1</span> %2")
@@ -86,9 +85,6 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     button->setFlat(true);
     button->setObjectName("remedy");
     button->setCursor(Qt::PointingHandCursor);
-    button->setStyleSheet(QString("#remedy { color: %1; background: transparent; border: none; text-decoration: "
-                                  "underline; font-weight: 600; padding: 0 2px; }")
-                              .arg(theme().bill_text.name()));
     button->setToolTip(tip);
     row->addWidget(button);
     return button;
@@ -115,7 +111,7 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   } else if (!remedy.isEmpty()) {
     auto* text = new QLabel(remedy, band);
     text->setFont(render::text_font(12));
-    text->setStyleSheet(QString("color: %1").arg(theme().bill_text.name()));
+    set_ink(*text, theme().bill_text);
     row->addWidget(text);
   }
   if (before && doubt.severity == study::Severity::serious && !doubt.binding) {

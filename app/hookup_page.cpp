@@ -10,6 +10,7 @@
 
 #include "base/quantity.h"
 #include "flow_layout.h"
+#include "ink.h"
 #include "render/theme.h"
 #include "study/preflight.h"
 
@@ -22,7 +23,7 @@ namespace {
 QLabel* label(const QString& text, QWidget* parent, bool secondary = false, QFont::Weight weight = QFont::Normal) {
   auto* out = new QLabel(text, parent);
   out->setFont(render::text_font(secondary ? 12 : 13, weight));
-  if (secondary) out->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  if (secondary) set_ink(*out, theme().slate);
   return out;
 }
 
@@ -173,7 +174,7 @@ ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, 
                       editing);
   for (auto* l : last->findChildren<QLabel*>()) {
     l->setFont(render::text_font(12));
-    l->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+    set_ink(*l, theme().slate);
   }
   grid->addWidget(last, 5, 0, 1, 3);
   if (in.planted) {

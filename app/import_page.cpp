@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/text.h"
+#include "ink.h"
 #include "lenses/table.h"
 #include "render/theme.h"
 #include "run/take.h"
@@ -62,7 +63,7 @@ ImportPage::ImportPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
   auto* row = new QHBoxLayout;
   sum_ = new QLabel(this);
   sum_->setFont(render::text_font(12));
-  sum_->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
+  set_ink(*sum_, render::theme().slate);
   sum_->setAccessibleName("What will come in");
   bring_ = new QPushButton("Judge it", this);
   bring_->setObjectName("take");
@@ -127,7 +128,7 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
     auto* label = new QLabel(words, box);
     label->setWordWrap(true);
     label->setFont(render::text_font(12));
-    label->setStyleSheet(QString("color: %1").arg(colour.name()));
+    set_ink(*label, colour);
     column->addWidget(label);
   };
   if (!preview.trouble.empty()) say(text(preview.trouble), render::theme().rust);

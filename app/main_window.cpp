@@ -15,6 +15,7 @@
 
 #include "app/text.h"
 #include "base/quantity.h"
+#include "ink.h"
 #include "mudlark/recipe.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
@@ -126,7 +127,7 @@ QWidget* MainWindow::make_top_bar() {
   status_ = new QLabel(top);
   status_->setObjectName("bench-status");
   status_->setAccessibleName("Bench status");
-  status_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  set_ink(*status_, theme().slate);
   status_->setFont(render::text_font(12));
   bar_ = new QProgressBar(top);
   bar_->setAccessibleName("Progress of the take");

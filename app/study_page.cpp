@@ -1,6 +1,7 @@
 #include "study_page.h"
 
 #include <QPushButton>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include "render/theme.h"
@@ -13,6 +14,11 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(20, 10, 20, 8);
   column->setSpacing(8);
+  // Before the parts hear of it themselves.
+  for (const auto signal : {&Focus::study_changed, &Focus::plan_changed, &Focus::shown_changed})
+    connect(&desk_->focus, signal, this, &StudyPage::lay_out_once);
+  connect(&desk_->readings, &Readings::take_read, this, &StudyPage::lay_out_once);
+  connect(&desk_->outlook, &Outlook::levels_changed, this, &StudyPage::lay_out_once);
   auto* top = new QHBoxLayout;
   title_ = new QLabel(this);
   title_->setFont(render::text_font(18, QFont::Medium));
@@ -57,6 +63,20 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   connect(&desk_->readings, &Readings::live_changed, this, &StudyPage::refresh);
 }
 
+/// A part that comes into view lays the whole page out anew, with the text of every doubt: what changes within one turn
+/// of the event loop is laid out at its end.
+void StudyPage::lay_out_once() {
+  if (!layout()->isEnabled()) return;
+  layout()->setEnabled(false);
+  QMetaObject::invokeMethod(
+      this,
+      [this] {
+        layout()->setEnabled(true);
+        layout()->activate();
+      },
+      Qt::QueuedConnection);
+}
+
 void StudyPage::adopt_kind() {
   const auto* view = find_kind_view(desk_->focus.kind());
   // Cursors of frequencies mean nothing among voltages, nor one device's voltages at another.
@@ -68,6 +88,8 @@ void StudyPage::adopt_kind() {
   if (view) made_[view].resize(qsizetype(offers_.size()));
   for (auto* button : group_->buttons()) {
     group_->removeButton(button);
+    // By hand: a layout that is held does not hear of what is deleted.
+    tabs_->removeWidget(button);
     button->hide();
     button->deleteLater();
   }
@@ -88,9 +110,17 @@ void StudyPage::adopt_kind() {
                                            : QString());
     stack_->setCurrentWidget(unknown_);
     figures_->show_cards({});
-  } else {
-    choose_lens(chosen_.value(view, 0));
+    return;
   }
+  const int index = chosen_.value(view, 0);
+  if (made_[view][index]) return choose_lens(index);
+  // A lens takes a moment to make: brief and figures are painted before it.
+  unknown_->clear();
+  stack_->setCurrentWidget(unknown_);
+  group_->button(index)->setChecked(true);
+  QTimer::singleShot(0, this, [this, view] {
+    if (view_ == view && !lens()) choose_lens(chosen_.value(view_, 0));
+  });
 }
 
 Lens* StudyPage::lens() const { return offers_.empty() ? nullptr : qobject_cast<Lens*>(stack_->currentWidget()); }

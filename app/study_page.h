@@ -29,6 +29,7 @@ class StudyPage : public QWidget {
   void hookup_asked();
 
  private:
+  void lay_out_once();
   void adopt_kind();
   bool suits(int lens) const;
   void show_point(int index);

@@ -37,6 +37,9 @@ void apply_style() {
     #ledger { border-right: 1px solid %line; }
     #sheet { background: %sheet; }
     #takes { background: transparent; }
+    #doubt { background: %band; border-left: 3px solid %bill; }
+    #remedy { color: %warn; background: transparent; border: none; text-decoration: underline; font-weight: 600; padding: 0 2px; }
+    #remedy:hover, #remedy:focus { color: %ink; }
     #message { background: %band; color: %ink; padding: 6px 20px; border-left: 3px solid %bill; }
     #message[calm="true"] { background: %silt; border-left-color: %heron; }
     QPushButton { background: %sheet; border: 1px solid %line; border-radius: 4px; padding: 4px 10px; color: %ink; }
@@ -80,7 +83,8 @@ void apply_style() {
   QString done = sheet;
   const std::pair<const char*, QColor> names[] = {{"%mist", t.mist},   {"%sheet", t.sheet},    {"%silt", t.silt},
                                                   {"%line", t.line},   {"%ink", t.ink},        {"%slate", t.slate},
-                                                  {"%heron", t.heron}, {"%band", t.bill_band}, {"%bill", t.bill}};
+                                                  {"%heron", t.heron}, {"%band", t.bill_band}, {"%bill", t.bill},
+                                                  {"%warn", t.bill_text}};
   for (const auto& [name, colour] : names) done.replace(name, colour.name());
   qApp->setStyleSheet(done);
 }

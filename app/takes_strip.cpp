@@ -105,8 +105,13 @@ QString words_of(const dossier::Take& take) {
 QSize TakeDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const {
   constexpr int kLeast = 226, kMost = 340, kBeside = 118;  // pixels; beside the words stand the picture and the margins
   const auto& take = static_cast<const TakesModel*>(index.model())->take(index.row());
-  const QFontMetrics metrics(render::text_font(11));
-  return {std::clamp(metrics.horizontalAdvance(words_of(take)) + kBeside, kLeast, kMost), 64};
+  constexpr int kRemembered = 4096;
+  const QString words = words_of(take);
+  if (widths_.size() > kRemembered) widths_.clear();
+  auto width = widths_.find(words);
+  if (width == widths_.end())
+    width = widths_.insert(words, QFontMetrics(render::text_font(11)).horizontalAdvance(words));
+  return {std::clamp(*width + kBeside, kLeast, kMost), 64};
 }
 
 QRect TakeDelegate::pin_area(const QRect& card) { return {card.right() - 30, card.top() + 4, 24, 22}; }

@@ -1,5 +1,6 @@
 #pragma once
 #include <QAbstractListModel>
+#include <QHash>
 #include <QListView>
 #include <QStyledItemDelegate>
 
@@ -36,6 +37,8 @@ class TakeDelegate : public QStyledItemDelegate {
 
  private:
   Desk* desk_;
+  /// Widths of words: a strip of a thousand cards is laid out at every change of one.
+  mutable QHash<QString, int> widths_;
 };
 
 /// Click shows a take, with Ctrl it is laid over the others; the pin makes it the wake.

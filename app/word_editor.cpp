@@ -6,6 +6,7 @@
 #include <QVBoxLayout>
 
 #include "flow_layout.h"
+#include "ink.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -64,8 +65,8 @@ BriefEditor::BriefEditor(QWidget* parent) : QFrame(parent) {
     l->setFont(render::text_font(12));
     l->setWordWrap(true);
   }
-  allowed_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
-  refusal_->setStyleSheet(QString("color: %1").arg(theme().rust.name()));
+  set_ink(*allowed_, theme().slate);
+  set_ink(*refusal_, theme().rust);
   choices_ = new QWidget(this);
   for (auto* w : std::initializer_list<QWidget*>{label_, field_, forms_, allowed_, choices_, refusal_})
     column->addWidget(w);

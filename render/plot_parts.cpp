@@ -175,6 +175,20 @@ void CursorLine::draw(QCPPainter* painter) {
   painter->drawText(flag, Qt::AlignCenter, letter_);
 }
 
+QCPScatterStyle sample_dot(const QColor& colour, double size) {
+  constexpr double kFine = 2;  // pixels of the picture to one of the screen
+  const int side = int(std::ceil(size)) + 2;
+  QPixmap picture(int(kFine * side), int(kFine * side));
+  picture.setDevicePixelRatio(kFine);
+  picture.fill(Qt::transparent);
+  QPainter painter(&picture);
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(colour);
+  painter.drawEllipse(QPointF(side / 2.0, side / 2.0), size / 2, size / 2);
+  return QCPScatterStyle(picture);
+}
+
 LongGraph::LongGraph(QCPAxis* key_axis, QCPAxis* value_axis)
     : graph_(key_axis->parentPlot()->addGraph(key_axis, value_axis)) {
   // The thinning is ours; the plot's own would only go through the points once more.

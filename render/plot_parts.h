@@ -18,6 +18,9 @@ void style_axes(QCPAxisRect& rect);
 /// @param name  empty: the ticks alone
 void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, bool logarithmic = false);
 
+/// A disc for thousands of samples: drawn once and copied, where a circle each would take a frame's time.
+QCPScatterStyle sample_dot(const QColor& colour, double size);
+
 /// Hatched ground between a limit line and the edge of the axis rectangle, with an ink edge along the line.
 class ForbiddenGround : public QCPAbstractItem {
  public:

@@ -19,6 +19,10 @@ class Lens : public QWidget {
  public:
   Lens(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {}
 
+  /// It fills what it is given: the words of lenses out of sight are not measured whenever the page is laid out.
+  bool hasHeightForWidth() const override { return false; }
+  int heightForWidth(int) const override { return -1; }
+
   /// The plot to write as a picture; null where the lens has none.
   virtual QCustomPlot* plot() { return nullptr; }
   /// A key that the window was given while the lens is in view. True when it was used.

@@ -144,8 +144,12 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     if (same % 3 == 1) pen.setDashPattern({7, 3});
     if (same % 3 == 2) pen.setDashPattern({2, 2});
     one.line->setPen(pen);
-    one.low->setPen(QPen(ink, 1));
-    one.high->setPen(QPen(ink, 1));
+    for (auto* edge : {one.low, one.high}) {
+      edge->setPen(QPen(ink, 1));
+      // Thousands of edges a pixel wide look the same without.
+      edge->setAntialiased(false);
+      edge->setAntialiasedFill(false);
+    }
     QColor shade = ink;
     shade.setAlpha(c.pale ? 40 : 110);
     one.high->setBrush(shade);

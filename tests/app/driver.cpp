@@ -54,6 +54,7 @@ study::Figure OpenWindow::figure(std::string_view key) {
 }
 
 void OpenWindow::retype(const QString& key, const QString& text) {
+  QCoreApplication::processEvents();
   click(word(key));
   QTest::keyClicks(editor(), text);
   QTest::keyClick(editor(), Qt::Key_Return);

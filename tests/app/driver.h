@@ -14,8 +14,11 @@
 /// Drives the real window as a person would: finds controls by their accessible names, clicks, types, waits.
 namespace heron::drive {
 
-/// Waits until it holds, at most so many milliseconds; lets the window work meanwhile.
-inline bool until(const std::function<bool()>& holds, int most = 20000) { return QTest::qWaitFor(holds, most); }
+/// Waits until it holds, at most so many milliseconds; lets the window work meanwhile. What came of it is laid out by
+/// then: nobody clicks on what is not drawn yet.
+inline bool until(const std::function<bool()>& holds, int most = 20000) {
+  return QTest::qWaitFor(holds, most) && (QCoreApplication::processEvents(), QTest::qWaitFor(holds, most));
+}
 
 template <class T = QWidget>
 T* control(QWidget& window, const QString& accessible_name) {
@@ -32,7 +35,8 @@ inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); 
 inline bool settled(app::MainWindow& window) {
   return until([&] {
     auto& desk = window.desk();
-    return !desk.runner.running() && (!desk.focus.shown() || desk.readings.shown());
+    return !desk.runner.running() && (!desk.focus.shown() || desk.readings.shown()) &&
+           (!desk.focus.kind() || window.page().lens());
   });
 }
 

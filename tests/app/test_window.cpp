@@ -273,13 +273,15 @@ TEST_CASE("a click on a point shows the samples behind it, brackets step", "[app
   for (int i = 0; i < 50; ++i) QTest::keyClick(&open.window, Qt::Key_BracketLeft);
   CHECK(heading->text().startsWith(says(1)));
   // What is drawn are the stored samples: as many columns of them as there is room for, within their extremes.
-  const auto raw = open.desk().document.point(*open.desk().focus.shown(), lens->index());
+  const auto raw = open.desk().document.point_reader(*open.desk().focus.shown(), lens->index())();
   const auto volts = raw->records.front().find("stimulus")->values();
   const double highest = *std::max_element(volts.begin(), volts.end());
   double drawn = 0;
-  QTest::qWait(50);
-  for (const auto& d : *lens->plot()->graph(0)->data()) drawn = std::max(drawn, d.value);
-  CHECK(drawn == Approx(highest * 1e3));
+  CHECK(drive::until([&] {
+    drawn = 0;
+    for (const auto& d : *lens->plot()->graph(0)->data()) drawn = std::max(drawn, d.value);
+    return drawn == Approx(highest);
+  }));
   CHECK(lens->plot()->graph(0)->data()->size() > 500);
 }
 

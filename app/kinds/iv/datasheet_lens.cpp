@@ -8,6 +8,7 @@
 #include <QShortcut>
 #include <QVBoxLayout>
 
+#include "app/ink.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
@@ -30,7 +31,7 @@ DatasheetLens::DatasheetLens(Desk* desk, QWidget* parent) : Lens(desk, parent) {
   row->addWidget(of_);
   const auto field = [&](const char* name, const char* before, int width) {
     auto* label = new QLabel(before, this);
-    label->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
+    set_ink(*label, render::theme().slate);
     row->addWidget(label);
     auto* edit = new QLineEdit(this);
     edit->setAccessibleName(name);

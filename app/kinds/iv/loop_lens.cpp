@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QVBoxLayout>
 
+#include "app/ink.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 #include "iv_view.h"
@@ -15,7 +16,7 @@ LoopLens::LoopLens(Desk* desk, QWidget* parent)
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   words_->setFont(render::text_font(12));
-  words_->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
+  set_ink(*words_, render::theme().slate);
   words_->setAccessibleName("What slowing did");
   words_->setWordWrap(true);
   column->addWidget(words_);

@@ -8,6 +8,7 @@
 #include <QPushButton>
 #include <QStyledItemDelegate>
 
+#include "app/ink.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
@@ -121,7 +122,7 @@ CompareLens::CompareLens(Desk* desk, QWidget* parent)
   said_ = new QLabel(this);
   said_->setFont(render::text_font(12));
   said_->setWordWrap(true);
-  said_->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
+  set_ink(*said_, render::theme().slate);
   column->addWidget(said_);
   table_ = make_table({{"Take", false, 250}}, this);
   table_->setAccessibleName("Takes compared");

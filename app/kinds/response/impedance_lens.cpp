@@ -9,6 +9,7 @@
 
 #include <cmath>
 
+#include "app/ink.h"
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "study/response/figures.h"
@@ -36,6 +37,8 @@ constexpr Line kLines[] = {{"impedance", "|Z|"},
 constexpr Line kCircuit[] = {{"motional.resistance", "Motional R"},  {"motional.inductance", "Motional L"},
                              {"motional.capacitance", "Motional C"}, {"shunt.capacitance", "Shunt C"},
                              {"shunt.resistance", "Its loss"},       {"fit.residual", "Residual"}};
+
+std::string key_of(const Line& line, double frequency) { return fmt::format("{}@{}Hz", line.key, frequency); }
 
 QLabel* heading(const QString& text, QWidget* parent) {
   auto* label = new QLabel(text, parent);
@@ -120,7 +123,7 @@ QWidget* ImpedanceLens::make_card() {
   trouble_ = new QLabel(card);
   trouble_->setWordWrap(true);
   trouble_->setFont(render::text_font(11));
-  trouble_->setStyleSheet(QString("color: %1").arg(render::theme().slate.name()));
+  set_ink(*trouble_, render::theme().slate);
   column->addWidget(trouble_);
   column->addStretch(1);
   return card;
@@ -167,33 +170,20 @@ void ImpedanceLens::refill() {
   while (headings.size() < 3) headings << "";
   readings_->setHorizontalHeaderLabels(headings);
   readings_->setRowCount(int(std::size(kLines)));
-  study::Reading reading;
-  if (view && !curve_of(view).points.empty() && curve_of(view).quantity == study::response::Quantity::impedance) {
-    std::vector<std::string> asked;
-    for (const auto& line : kLines)
-      for (const double f : at) asked.push_back(fmt::format("{}@{}Hz", line.key, f));
-    study::response::read_figures(curve_of(view), settings, asked, reading);
-  }
-  for (int row = 0; row < int(std::size(kLines)); ++row) {
-    set_cell(readings_, row, 0, kLines[row].label, false);
-    for (int k = 0; k < 2; ++k) {
-      QString text, tip;
-      if (k < int(at.size())) {
-        const auto* figure = reading.find(fmt::format("{}@{}Hz", kLines[row].key, at[std::size_t(k)]));
-        text = "\u2013";
-        if (figure) {
-          const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);
-          text = QString::fromStdString(value.plain());
-          tip = "\u00b1 " + QString::fromStdString(value.uncertainty) + " (k = 2)";
-        }
-        for (const auto& a : reading.absent)
-          if (a.key == fmt::format("{}@{}Hz", kLines[row].key, at[std::size_t(k)]))
-            tip = QString::fromStdString(a.reason);
-      }
-      set_cell(readings_, row, k + 1, text, true);
-      readings_->item(row, k + 1)->setToolTip(tip);
-    }
-  }
+  std::vector<std::string> asked;
+  for (const auto& line : kLines)
+    for (const double f : at) asked.push_back(key_of(line, f));
+  show_component(at, {});
+  component_.drop();
+  // Beside the window's thread: the uncertainties go once through all points for each figure.
+  if (view && !curve_of(view).points.empty() && curve_of(view).quantity == study::response::Quantity::impedance)
+    component_.ask(
+        [view, settings, asked = std::move(asked)] {
+          study::Reading reading;
+          study::response::read_figures(curve_of(view), settings, asked, reading);
+          return reading;
+        },
+        [this, at](const study::Reading& reading) { show_component(at, reading); });
   QString trouble;
   int rows = 0;
   circuit_->setRowCount(settings.fit ? int(std::size(kCircuit)) : 0);
@@ -218,6 +208,29 @@ void ImpedanceLens::refill() {
                         ? "The take in view is a gain. Set what is sensed to an impedance in the brief."
                         : "");
   trouble_->setVisible(!trouble_->text().isEmpty());
+}
+
+void ImpedanceLens::show_component(const std::vector<double>& at, const study::Reading& reading) {
+  for (int row = 0; row < int(std::size(kLines)); ++row) {
+    set_cell(readings_, row, 0, kLines[row].label, false);
+    for (int k = 0; k < 2; ++k) {
+      QString text, tip;
+      if (k < int(at.size())) {
+        const auto key = key_of(kLines[row], at[std::size_t(k)]);
+        const auto* figure = reading.find(key);
+        text = "\u2013";
+        if (figure) {
+          const auto value = format_with_uncertainty(figure->value, figure->u, figure->unit);
+          text = QString::fromStdString(value.plain());
+          tip = "\u00b1 " + QString::fromStdString(value.uncertainty) + " (k = 2)";
+        }
+        for (const auto& a : reading.absent)
+          if (a.key == key) tip = QString::fromStdString(a.reason);
+      }
+      set_cell(readings_, row, k + 1, text, true);
+      readings_->item(row, k + 1)->setToolTip(tip);
+    }
+  }
 }
 
 }  // namespace heron::app

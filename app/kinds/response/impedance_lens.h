@@ -1,6 +1,7 @@
 #pragma once
 #include <QTableWidget>
 
+#include "app/aside.h"
 #include "bode_lens.h"
 
 class QLineEdit;
@@ -24,6 +25,8 @@ class ImpedanceLens : public Lens {
 
  private:
   void refill();
+  /// @param at  Hz, of each column
+  void show_component(const std::vector<double>& at, const study::Reading& reading);
   QWidget* make_card();
 
   BodeLens* bode_;
@@ -33,6 +36,7 @@ class ImpedanceLens : public Lens {
   QList<std::pair<std::string, QPushButton*>> standards_;
   QPushButton* fit_;
   QLabel* trouble_;
+  Aside component_{this};
 };
 
 }  // namespace heron::app

@@ -3,6 +3,7 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "app/ink.h"
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "response_view.h"
@@ -11,19 +12,29 @@ namespace heron::app {
 
 using render::theme;
 
-namespace {
-
-/// Volts and seconds are drawn in the prefix that suits their size.
-struct AxisScale {
-  double factor;
-  QString unit;
+/// What a panel draws, in SI.
+struct PointLens::Drawn {
+  std::string quantity, unit;
+  std::vector<double> time, values, rest;
+  QVector<double> fit_time, fit;
+  std::optional<double> range;  ///< of the input
+  double largest = 1e-12, largest_rest = 1e-15;
 };
 
-AxisScale scale_for(double largest, const std::string& unit) {
-  const auto text = format_quantity(largest, unit, 3);
-  const QString shown = QString::fromStdString(text.unit);
-  const double one = parse_value("1 " + text.unit, unit).value_or(1);
-  return {1 / one, shown};
+/// All that stands behind a point, or why it cannot be seen.
+struct PointLens::Behind {
+  QString trouble = {};
+  std::vector<Drawn> sides = {};
+  std::size_t records = 0;
+};
+
+namespace {
+
+constexpr const char* kRoles[] = {"stimulus", "response"};
+
+QString side_name(std::size_t side, const std::string& quantity) {
+  const QString role = side == 0 ? "Stimulus" : "Response", name = QString::fromStdString(quantity);
+  return name.compare(role, Qt::CaseInsensitive) == 0 ? role : role + " " + name;
 }
 
 }  // namespace
@@ -39,7 +50,7 @@ PointLens::PointLens(Desk* desk, QWidget* parent) : Lens(desk, parent), plot_(ne
   heading_->setFont(render::text_font(13, QFont::DemiBold));
   use_ = new QLabel(this);
   use_->setFont(render::text_font(12));
-  use_->setStyleSheet(QString("color: %1").arg(theme().slate.name()));
+  set_ink(*use_, theme().slate);
   auto* back = new QPushButton("[  Earlier", this);
   auto* on = new QPushButton("Later  ]", this);
   back->setAccessibleName("Earlier point");
@@ -95,50 +106,49 @@ void PointLens::make_panel(int column, const QString& name) {
   panel.fit = plot_->addGraph(above, panel.samples->axis(QCPAxis::atLeft));
   panel.residual = std::make_unique<render::LongGraph>(below, panel.rest->axis(QCPAxis::atLeft));
   panel.raw->graph()->setLineStyle(QCPGraph::lsNone);
-  panel.raw->graph()->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, theme().slate, theme().slate, 2.2));
+  panel.raw->graph()->setScatterStyle(render::sample_dot(theme().slate, 2.6));
   panel.residual->graph()->setPen(QPen(theme().slate, 1));
   panels_.push_back(std::move(panel));
 }
 
-void PointLens::fill_panel(Panel& panel, const QString& name, const study::RoleSamples& samples, double rate,
-                           double frequency) {
-  const auto& values = samples.values;
-  const std::string unit = samples.unit.empty() ? "1" : samples.unit;
-  const auto fit = signal::fit_tone(values, rate, frequency);
-  double largest = 1e-12;
-  for (const double v : values) largest = std::max(largest, std::abs(v));
-  const auto volts = scale_for(largest, unit), seconds = scale_for(double(values.size()) / rate, "s");
-  std::vector<double> time, shown, rest;
-  double rest_largest = 1e-15;
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    time.push_back(double(i) / rate * seconds.factor);
-    shown.push_back(values[i] * volts.factor);
-    rest.push_back(fit ? values[i] - signal::value_at(*fit, double(i) / rate) : 0);
-    rest_largest = std::max(rest_largest, std::abs(rest.back()));
+Result<PointLens::Drawn> PointLens::side_of(const study::Point& point, std::size_t side, double frequency) {
+  const auto& record = point.records.front();
+  auto samples = study::role_samples(point, record, kRoles[side]);
+  if (!samples) return tl::unexpected(samples.error());
+  Drawn out{.quantity = samples->quantity, .unit = samples->unit.empty() ? "1" : samples->unit};
+  if (samples->channel) out.range = samples->channel->range;
+  out.values = std::move(samples->values);
+  const double rate = record.sample_rate;
+  const auto fit = signal::fit_tone(out.values, rate, frequency);
+  for (std::size_t i = 0; i < out.values.size(); ++i) {
+    out.time.push_back(double(i) / rate);
+    out.rest.push_back(fit ? out.values[i] - signal::value_at(*fit, out.time.back()) : 0);
+    out.largest = std::max(out.largest, std::abs(out.values[i]));
+    out.largest_rest = std::max(out.largest_rest, std::abs(out.rest.back()));
   }
-  const auto rest_volts = scale_for(rest_largest, unit);
-  for (double& r : rest) r *= rest_volts.factor;
-  const double end = time.back();
-  panel.samples->axis(QCPAxis::atLeft)->setLabel(name + ", " + volts.unit);
-  panel.rest->axis(QCPAxis::atLeft)->setLabel("Residual, " + rest_volts.unit);
-  panel.rest->axis(QCPAxis::atBottom)->setLabel("Time, " + seconds.unit);
-  panel.samples->axis(QCPAxis::atBottom)->setRange(0, end);
-  panel.samples->axis(QCPAxis::atLeft)->setRange(-1.12 * largest * volts.factor, 1.12 * largest * volts.factor);
-  panel.rest->axis(QCPAxis::atLeft)
-      ->setRange(-1.2 * rest_largest * rest_volts.factor, 1.2 * rest_largest * rest_volts.factor);
-  QVector<double> fit_time, fit_value;
-  if (fit) {
-    for (int i = 0; i <= 1200; ++i) {
-      const double t = double(values.size()) / rate * i / 1200;
-      fit_time << t * seconds.factor;
-      fit_value << signal::value_at(*fit, t) * volts.factor;
-    }
+  constexpr int kFitPoints = 1200;
+  for (int i = 0; fit && i <= kFitPoints; ++i) {
+    out.fit_time << double(out.values.size()) / rate * i / kFitPoints;
+    out.fit << signal::value_at(*fit, out.fit_time.back());
   }
+  return out;
+}
+
+void PointLens::fill_panel(std::size_t side, const Drawn& drawn) {
+  auto& panel = panels_[side];
+  auto *time = panel.samples->axis(QCPAxis::atBottom), *value = panel.samples->axis(QCPAxis::atLeft),
+       *rest = panel.rest->axis(QCPAxis::atLeft);
+  time->setRange(0, drawn.time.empty() ? 1 : drawn.time.back());
+  value->setRange(-1.12 * drawn.largest, 1.12 * drawn.largest);
+  rest->setRange(-1.2 * drawn.largest_rest, 1.2 * drawn.largest_rest);
+  render::measure_axis(value, side_name(side, drawn.quantity), drawn.unit);
+  render::measure_axis(rest, "Residual", drawn.unit);
+  render::measure_axis(panel.rest->axis(QCPAxis::atBottom), "Time", "s");
   const auto take = desk_->focus.shown() ? desk_->readings.view(*desk_->focus.shown()) : nullptr;
   panel.fit->setPen(QPen(render::take_colour(take ? take->take.number : 1), 1.6));
-  panel.fit->setData(fit_time, fit_value, true);
-  panel.raw->set_data(time, shown);
-  panel.residual->set_data(std::move(time), std::move(rest));
+  panel.fit->setData(drawn.fit_time, drawn.fit, true);
+  panel.raw->set_data(drawn.time, drawn.values);
+  panel.residual->set_data(drawn.time, drawn.rest);
 }
 
 void PointLens::show_point(int index) {
@@ -168,12 +178,13 @@ void PointLens::showEvent(QShowEvent* event) {
   reload();
 }
 
-/// Records are read and fitted only for somebody who looks.
+/// Records are read and fitted only for somebody who looks, and beside the window's thread.
 void PointLens::reload() {
   if (!isVisible()) return;
   const auto shown = desk_->focus.shown();
   const auto view = shown ? desk_->readings.view(*shown) : nullptr;
-  const auto blank = [&](const QString& why) {
+  aside_.drop();
+  const auto blank = [this](const QString& why) {
     heading_->setText(why);
     use_->clear();
     for (auto& panel : panels_) {
@@ -194,10 +205,6 @@ void PointLens::reload() {
   index_ = it->index;
   if (curve_of(view).independent > 0)
     return blank("Every record holds all lines of the noise at once; no line has samples of its own.");
-  const auto raw = desk_->document.point(*shown, index_);
-  if (!raw || raw->records.empty())
-    return blank(raw ? "The point has no record." : QString::fromStdString(raw.error().message));
-  const auto& record = raw->records.front();
   const auto gain = format_with_uncertainty(it->gain_db, it->u_gain_db, "dB"),
              phase = format_with_uncertainty(it->phase_deg, it->u_phase_deg, "deg");
   heading_->setText(QString("Point %1 of %2 at %3: %4 \u00b1 %5, %6 \u00b1 %7")
@@ -206,24 +213,36 @@ void PointLens::reload() {
                         .arg(QString::fromStdString(format_quantity(it->frequency, "Hz").plain()),
                              QString::fromStdString(gain.plain()), QString::fromStdString(gain.uncertainty),
                              QString::fromStdString(phase.plain()), QString::fromStdString(phase.uncertainty)));
-  QStringList use;
-  for (auto& panel : panels_) {
-    const bool first = &panel == &panels_.front();
-    const auto samples = study::role_samples(*raw, record, first ? "stimulus" : "response");
-    if (!samples) return blank(QString::fromStdString(samples.error().message));
-    const QString role = first ? "Stimulus" : "Response", quantity = QString::fromStdString(samples->quantity);
-    fill_panel(panel, quantity.compare(role, Qt::CaseInsensitive) == 0 ? role : role + " " + quantity, *samples,
-               record.sample_rate, it->frequency);
-    const auto& e = it->of(first ? study::response::Side::stimulus : study::response::Side::response);
-    if (samples->channel && samples->channel->range && e.range_share)
-      use << QString("%1 uses %2 % of %3")
-                 .arg(quantity)
-                 .arg(100 * *e.range_share, 0, 'f', 0)
-                 .arg(QString::fromStdString(format_setting(*samples->channel->range, "V")));
-  }
-  if (raw->records.size() > 1) use << QString("first of %1 records").arg(raw->records.size());
-  use_->setText(use.join("; "));
-  plot_->replot(QCustomPlot::rpQueuedReplot);
+  aside_.ask(
+      [read = desk_->document.point_reader(*shown, index_), frequency = it->frequency]() -> Behind {
+        const auto raw = read();
+        if (!raw) return {.trouble = QString::fromStdString(raw.error().message)};
+        if (raw->records.empty()) return {.trouble = "The point has no record."};
+        Behind out{.records = raw->records.size()};
+        for (std::size_t side = 0; side < std::size(kRoles); ++side) {
+          auto drawn = side_of(*raw, side, frequency);
+          if (!drawn) return {.trouble = QString::fromStdString(drawn.error().message)};
+          out.sides.push_back(std::move(*drawn));
+        }
+        return out;
+      },
+      [this, blank, point = *it](const Behind& behind) {
+        if (!behind.trouble.isEmpty()) return blank(behind.trouble);
+        QStringList use;
+        for (std::size_t side = 0; side < behind.sides.size(); ++side) {
+          const auto& drawn = behind.sides[side];
+          fill_panel(side, drawn);
+          const auto& e = point.of(side == 0 ? study::response::Side::stimulus : study::response::Side::response);
+          if (drawn.range && e.range_share)
+            use << QString("%1 uses %2 % of %3")
+                       .arg(QString::fromStdString(drawn.quantity))
+                       .arg(100 * *e.range_share, 0, 'f', 0)
+                       .arg(QString::fromStdString(format_setting(*drawn.range, "V")));
+        }
+        if (behind.records > 1) use << QString("first of %1 records").arg(behind.records);
+        use_->setText(use.join("; "));
+        plot_->replot(QCustomPlot::rpQueuedReplot);
+      });
 }
 
 }  // namespace heron::app

@@ -1,10 +1,11 @@
 #pragma once
 #include <QLabel>
 
+#include "app/aside.h"
 #include "app/lenses/lens.h"
 #include "app/lenses/plot_view.h"
 #include "render/plot_parts.h"
-#include "study/quantities.h"
+#include "study/raw.h"
 
 namespace heron::app {
 
@@ -32,7 +33,10 @@ class PointLens : public Lens {
     QCPGraph* fit;
   };
   void make_panel(int column, const QString& name);
-  void fill_panel(Panel& panel, const QString& name, const study::RoleSamples& samples, double rate, double frequency);
+  struct Drawn;
+  struct Behind;
+  static Result<Drawn> side_of(const study::Point& point, std::size_t side, double frequency);
+  void fill_panel(std::size_t side, const Drawn& drawn);
   void reload();
   void step(int by);
 
@@ -42,7 +46,7 @@ class PointLens : public Lens {
   QLabel* use_;
   std::vector<Panel> panels_;
   int index_ = 0;
-  long long take_ = 0;
+  Aside aside_{this};
 };
 
 }  // namespace heron::app
