@@ -34,7 +34,7 @@ QPushButton* LookBar::make_word(const QString& name, const QString& tip, std::fu
 }
 
 QPushButton* LookBar::add_menu(const QString& name, const QString& tip, std::function<QString()> text,
-                               std::function<QList<Choice>()> choices) {
+                               std::function<QList<MenuLine>()> choices) {
   auto* word = make_word(name, tip, std::move(text));
   connect(word, &QPushButton::clicked, this, [this, word, choices = std::move(choices)] {
     auto* menu = new QMenu(this);

@@ -18,12 +18,12 @@ class LookBar : public QWidget {
   /// @param step  takes it on
   QPushButton* add(const QString& name, const QString& tip, std::function<QString()> text, std::function<void()> step);
   /// A word that opens a menu: what can be chosen, and what a choice does.
-  struct Choice {
+  struct MenuLine {
     QString text;
     std::function<void()> choose;
   };
   QPushButton* add_menu(const QString& name, const QString& tip, std::function<QString()> text,
-                        std::function<QList<Choice>()> choices);
+                        std::function<QList<MenuLine>()> choices);
   void add_space();
   void refresh();
 

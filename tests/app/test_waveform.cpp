@@ -1,6 +1,8 @@
 #include <catch2/catch.hpp>
 
 #include "app/kinds/waveform/record_lens.h"
+#include "app/kinds/waveform/xy_lens.h"
+#include "app/lenses/repetitions_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -113,4 +115,85 @@ TEST_CASE("a capture is set up in words, taken with Space and judged; a missed e
   }));
   // What there was instead can be looked at.
   CHECK(shown()->analysis.reading.find("v_out.peak_to_peak"));
+}
+
+TEST_CASE("cursors go to per cents of states and of a start by their keys", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Hold-up discharge");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->record_plot()->whole().size() > 0.8; }));
+  QTest::keyClick(&open.window, Qt::Key_O);
+  auto& look = open.desk().look;
+  REQUIRE(drive::until([&] { return look.cursor('A') && look.cursor('B'); }));
+  // From 90 to 33.1 % of what it held is one time constant, of 68 ohm and 5.02 mF within their tolerances.
+  CHECK(*look.cursor('B') - *look.cursor('A') == Approx(68 * 5.02e-3).epsilon(0.03));
+  open.choose_study("Preamp step");
+  lens = record_lens(open);
+  REQUIRE(lens);
+  QTest::keyClick(&open.window, Qt::Key_P);
+  REQUIRE(drive::until([&] { return look.cursor('A') && look.cursor('B'); }));
+  const double seconds = *look.cursor('B') - *look.cursor('A');
+  CHECK(seconds > 0);
+  CHECK(seconds < 0.2 * lens->record_plot()->whole().size());
+  CHECK(card(*lens, "B \u2212 A").contains("s"));
+}
+
+TEST_CASE("one quantity is drawn against another, with its direction and its times", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Clamp under surges");
+  QTest::keyClick(&open.window, Qt::Key_2);
+  auto* lens = drive::visible<app::XyLens>(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->path().time.size() > 100; }));
+  auto* plot = lens->plot();
+  CHECK(plot->xAxis->label().startsWith("v"));
+  CHECK(plot->yAxis->label().startsWith("i"));
+  const auto count = [&](const char* name) {
+    int out = 0;
+    for (int k = 0; k < plot->itemCount(); ++k) out += plot->item(k)->objectName() == name;
+    return out;
+  };
+  CHECK(count("direction") >= 2);
+  CHECK(count("time") >= 3);
+  // A click on the curve sets cursor A to its time: the record reads it there too.
+  const auto& path = lens->path();
+  const auto k = path.time.size() / 3;
+  plot->replot();
+  const QPoint at(int(std::lround(plot->xAxis->coordToPixel(path.x[k]))), int(std::lround(plot->yAxis->coordToPixel(path.y[k]))));
+  QTest::mouseClick(plot, Qt::LeftButton, {}, at);
+  REQUIRE(open.desk().look.cursor('A'));
+  CHECK_FALSE(lens->cards().isEmpty());
+  drive::click(drive::button(open.window, "Exchange"));
+  CHECK(drive::until([&] { return plot->xAxis->label().startsWith("i"); }));
+}
+
+TEST_CASE("figures over repetitions, and the pass with the extreme one click away", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  REQUIRE(open.desk().focus.edit({{"passes", "9 records"}}).isEmpty());
+  const auto before = open.desk().focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return !open.desk().runner.running() && open.desk().focus.takes().size() == before + 1; }, 60000));
+  REQUIRE(drive::settled(open.window));
+  QTest::keyClick(&open.window, Qt::Key_3);
+  auto* lens = drive::visible<app::RepetitionsLens>(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return !lens->repeated().empty(); }));
+  for (const auto& one : lens->repeated()) {
+    CHECK(one.values.size() <= 9);
+    CHECK(one.values[one.lowest] <= one.mean + 1e-12 * std::abs(one.mean));
+    CHECK(one.values[one.highest] >= one.mean - 1e-12 * std::abs(one.mean));
+  }
+  QTest::keyClick(&open.window, Qt::Key_Down);
+  auto* highest = drive::button(open.window, "Highest");
+  REQUIRE(highest);
+  const QString said = highest->text().section(' ', -1);
+  drive::click(highest);
+  REQUIRE(drive::until([&] { return record_lens(open) != nullptr; }));
+  auto* pass = drive::button(open.window, "Pass");
+  REQUIRE(pass);
+  CHECK(pass->text() == QString("pass %1 of 9").arg(said));
+  QTest::keyClick(&open.window, Qt::Key_BracketRight);
+  CHECK(pass->text() == QString("pass %1 of 9").arg(said.toInt() % 9 + 1));
 }

@@ -78,10 +78,10 @@ void FamilyLens::make_bar() {
           return small(upright ? plot_->along_y().label : plot_->along_x().label) + (upright ? " upright" : " along");
         },
         [this, which] {
-          QList<LookBar::Choice> out;
+          QList<LookBar::MenuLine> out;
           for (const auto& q : study::iv::axis_quantities(family()))
-            out << LookBar::Choice{text(q.label), [this, which, key = q.key] { set_axis(which, key); }};
-          out << LookBar::Choice{
+            out << LookBar::MenuLine{text(q.label), [this, which, key = q.key] { set_axis(which, key); }};
+          out << LookBar::MenuLine{
               "Formula\u2026", [this, which] {
                 bool ok = false;
                 const QString typed =
@@ -104,10 +104,10 @@ void FamilyLens::make_bar() {
       "Below", "A lower plot over the same voltages: the slope, the power...",
       [this] { return plot_->below() ? small(plot_->below()->label) + " below" : QString("nothing below"); },
       [this] {
-        QList<LookBar::Choice> out = {{"Nothing", [this] { set_below(""); }}};
+        QList<LookBar::MenuLine> out = {{"Nothing", [this] { set_below(""); }}};
         for (const auto& q : study::iv::axis_quantities(family()))
           if (q.key != x_ && q.key != y_)
-            out << LookBar::Choice{text(q.label), [this, key = q.key] { set_below(key); }};
+            out << LookBar::MenuLine{text(q.label), [this, key = q.key] { set_below(key); }};
         return out;
       });
   bar_->add(

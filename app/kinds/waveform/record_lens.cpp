@@ -35,7 +35,18 @@ RecordLens::RecordLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(n
       "Panels", "How quantities share panels: each its own, or one a unit to compare them on one scale",
       [this] { return panels_ == Panels::each ? QString("a panel each") : QString("a panel a unit"); },
       [this] { set_panels(panels_ == Panels::each ? Panels::by_unit : Panels::each); });
+  bar_->add_menu(
+      "Per cents", "Cursors where a quantity passes per cents of its states (P), or of what it started from (O), in the part in view",
+      [this] { return pass() ? QString("per cents of %1").arg(text(quantity_)) : QString(); }, [this] { return per_cents(); });
+  bar_->add(
+      "Pass", "Which pass stands before the others; [ and ] step",
+      [this] {
+        const auto count = records_of(desk_->readings.shown()).size();
+        return count > 1 && pass() ? QString("pass %1 of %2").arg(pass()->index + 1).arg(count) : QString();
+      },
+      [this] { step_pass(1); });
   bar_->refresh();
+  connect(&desk_->focus, &Focus::shown_changed, this, [this] { pass_.reset(); });
   connect(&desk_->focus, &Focus::shown_changed, this, &RecordLens::redraw);
   connect(&desk_->focus, &Focus::plan_changed, this, &RecordLens::redraw);
   connect(&desk_->readings, &Readings::live_changed, this, &RecordLens::redraw);
@@ -56,6 +67,71 @@ void RecordLens::showEvent(QShowEvent* event) {
   if (stale_) redraw();
 }
 
+const study::waveform::Waveforms* RecordLens::pass() const {
+  const auto& passes = records_of(desk_->readings.shown());
+  for (const auto& one : passes)
+    if (one->index == pass_) return one.get();
+  return passes.empty() ? nullptr : passes.back().get();
+}
+
+void RecordLens::show_point(int index) {
+  pass_ = index;
+  redraw();
+}
+
+void RecordLens::step_pass(int by) {
+  const auto& passes = records_of(desk_->readings.shown());
+  const auto it = std::find_if(passes.begin(), passes.end(), [&](const auto& one) { return one.get() == pass(); });
+  if (it == passes.end()) return;
+  const auto count = std::ptrdiff_t(passes.size());
+  show_point(passes[std::size_t((it - passes.begin() + by + count) % count)]->index);
+}
+
+QList<LookBar::MenuLine> RecordLens::per_cents() {
+  QList<LookBar::MenuLine> out;
+  const auto number = [](double percent) { return text(format_setting(percent, "1")); };
+  for (const auto& states : {PerCents{10, 90}, {20, 80}, {30, 70}, {5, 95}})
+    out << LookBar::MenuLine{QString("%1 to %2 % of the states").arg(number(states.first), number(states.second)), [this, states] {
+                             states_ = states;
+                             go_to_per_cents(false);
+                           }};
+  // A third of nine tenths: one time constant of an exponential towards zero.
+  for (const auto& start : {PerCents{90, 33.1}, {90, 50}, {90, 10}, {95, 80}})
+    out << LookBar::MenuLine{QString("%1 to %2 % of the start").arg(number(start.first), number(start.second)), [this, start] {
+                             start_ = start;
+                             go_to_per_cents(true);
+                           }};
+  if (const auto* one = pass())
+    for (const auto& trace : one->traces)
+      out << LookBar::MenuLine{"of " + text(trace->name), [this, name = trace->name] {
+                               quantity_ = name;
+                               go_to_per_cents(of_start_);
+                             }};
+  return out;
+}
+
+void RecordLens::go_to_per_cents(bool of_start) {
+  const auto* one = pass();
+  if (!one) return;
+  of_start_ = of_start;
+  const auto k = one->place(quantity_);
+  if (k >= one->traces.size()) return;
+  const auto span = plot_->span();
+  const auto [first, second] = of_start ? start_ : states_;
+  const auto found = of_start ? study::waveform::of_start(*one, k, span.lower, span.upper, first, second)
+                              : study::waveform::at_states(*one, k, span.lower, span.upper, first, second);
+  if (!found) return desk_->messages.say(text(found.error().message), true, desk_->focus.study_id());
+  if (!*found)
+    return desk_->messages.say(of_start ? QString("%1 does not fall to %2 % of its start in the part in view.")
+                                              .arg(text(quantity_), text(format_setting(second, "1")))
+                                        : QString("%1 has no transition between two states in the part in view. O takes per "
+                                                  "cents of what it started from.")
+                                              .arg(text(quantity_)),
+                               false, desk_->focus.study_id());
+  desk_->look.set_cursor('A', (*found)->a);
+  desk_->look.set_cursor('B', (*found)->b);
+}
+
 void RecordLens::redraw() {
   stale_ = !isVisible();
   if (stale_) return;
@@ -66,13 +142,16 @@ void RecordLens::redraw() {
     const auto& passes = records_of(view);
     if (passes.empty()) return;
     const auto from = passes.size() > kPersistent ? passes.size() - kPersistent : 0;
-    for (auto k = from; k < passes.size(); ++k) {
-      const bool last = k + 1 == passes.size();
-      // Only the last pass of what stands behind.
-      if (!last && (wake || id != desk_->focus.shown())) continue;
-      for (const auto& trace : passes[k]->traces)
-        curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, !last});
-    }
+    // One pass stands before the others: the one that was chosen, else the last; of what stands behind the last alone.
+    const bool in_view = id == desk_->focus.shown();
+    const auto* before = in_view ? pass() : passes.back().get();
+    const auto draw = [&](const study::waveform::Waveforms& one) {
+      for (const auto& trace : one.traces)
+        curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, &one != before});
+    };
+    for (auto k = from; in_view && !wake && k < passes.size(); ++k)
+      if (passes[k].get() != before) draw(*passes[k]);
+    draw(*before);
     if (id == desk_->focus.shown() && passes.back()->triggered) {
       // As the take waited for it, whatever the brief says by now.
       const auto& edge = passes.back()->waits_for;
@@ -82,6 +161,7 @@ void RecordLens::redraw() {
   if (const auto wake = desk_->focus.wake(); wake && wake != desk_->focus.shown()) add(*wake, true);
   for (const auto id : desk_->focus.overlaid()) add(id, false);
   if (const auto shown = desk_->focus.shown()) add(*shown, false);
+  if (const auto* one = pass(); one && !one->find(quantity_)) quantity_ = one->traces.front()->name;
   plot_->show_record(std::move(curves), panels_, trigger);
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
@@ -108,23 +188,22 @@ void RecordLens::place_cursors() {
     return;
   }
   cards_.clear();
-  const auto view = desk_->readings.shown();
-  const auto& passes = records_of(view);
-  cursors_->place(!passes.empty());
+  const auto* one = pass();
+  cursors_->place(one);
   const auto a = desk_->look.cursor('A'), b = desk_->look.cursor('B');
-  if (!passes.empty()) {
+  if (one) {
     for (const char letter : {'A', 'B'}) {
       const auto at = letter == 'A' ? a : b;
       if (!at) continue;
-      cards_ << card(QString(letter) + " at", *at, "s");
-      for (const auto& trace : passes.back()->traces) {
+      const auto time = text(format_quantity(*at, "s", 4));
+      for (const auto& trace : one->traces) {
         const auto value = study::value_at(*trace, *at);
-        cards_ << (value && *value ? card(text(trace->name) + " at " + letter, **value, trace->unit)
-                                   : CursorCard{text(trace->name) + " at " + letter, "\u2013", "", "outside"});
+        cards_ << (value && *value ? card(text(trace->name) + " at " + letter, **value, trace->unit, QString("%1 at %2").arg(letter).arg(time))
+                                   : CursorCard{text(trace->name) + " at " + letter, "\u2013", "", QString("%1 at %2, outside").arg(letter).arg(time)});
       }
     }
     bool told = false;
-    for (const auto& trace : passes.back()->traces) {
+    for (const auto& trace : one->traces) {
       if (!a || !b) break;
       const auto read = study::waveform::read_between(*trace, *a, *b);
       if (!read || !*read) continue;
@@ -133,8 +212,11 @@ void RecordLens::place_cursors() {
         cards_ << card("B \u2212 A", between.seconds, "s", text(format_quantity(1 / std::abs(between.seconds), "Hz", 4).plain()));
       told = true;
       cards_ << card(text(trace->name) + ", B \u2212 A", between.difference, trace->unit,
-                     QString("mean %1, rms %2").arg(text(format_quantity(between.mean, trace->unit, 4).plain()),
-                                                    text(format_quantity(between.rms, trace->unit, 4).plain())));
+                     "slope " + text(format_quantity(between.slope, trace->unit + "/s", 4)));
+      cards_ << card(text(trace->name) + ", mean", between.mean, trace->unit,
+                     QString("rms %1, integral %2")
+                         .arg(text(format_quantity(between.rms, trace->unit, 4)),
+                              text(format_quantity(between.integral, trace->unit + "s", 4))));
     }
   }
   emit cards_changed();
@@ -143,6 +225,14 @@ void RecordLens::place_cursors() {
 
 bool RecordLens::handle_key(int key) {
   if (key == Qt::Key_Backspace) return looking_->back();
+  if (key == Qt::Key_P || key == Qt::Key_O) {
+    go_to_per_cents(key == Qt::Key_O);
+    return true;
+  }
+  if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) {
+    step_pass(key == Qt::Key_BracketLeft ? -1 : 1);
+    return true;
+  }
   return cursors_->handle_key(key);
 }
 

@@ -4,6 +4,7 @@
 #include "app/lenses/plot_cursors.h"
 #include "app/lenses/plot_view.h"
 #include "app/lenses/record_plot.h"
+#include "study/waveform/waveforms.h"
 
 namespace heron::app {
 
@@ -19,6 +20,8 @@ class RecordLens : public Lens {
   bool handle_key(int key) override;
   QList<CursorCard> cards() const override { return cards_; }
   RecordPlot* record_plot() const { return plot_; }
+  /// Of several passes, which one stands before the others and is read by the cursors.
+  void show_point(int index) override;
   void set_panels(Panels panels);
 
  protected:
@@ -28,6 +31,12 @@ class RecordLens : public Lens {
   void redraw();
   void place_cursors();
   void mark_figure();
+  void step_pass(int by);
+  /// Of the take in view; null for none.
+  const study::waveform::Waveforms* pass() const;
+  /// Cursors to two per cents of the quantity that is chosen, within the part in view.
+  void go_to_per_cents(bool of_start);
+  QList<LookBar::MenuLine> per_cents();
 
   LookBar* bar_;
   RecordPlot* plot_;
@@ -35,6 +44,14 @@ class RecordLens : public Lens {
   PlotCursors* cursors_;
   Panels panels_ = Panels::each;
   QList<CursorCard> cards_;
+  std::optional<int> pass_;  ///< index of the one that was chosen; unset: the last
+  /// Per cents of the states, and of the starting value.
+  struct PerCents {
+    double first, second;
+  };
+  PerCents states_{10, 90}, start_{90, 33.1};
+  std::string quantity_;  ///< that they are read on; empty: the first
+  bool of_start_ = false;  ///< which of them was asked for last
   bool stale_ = true;
 };
 

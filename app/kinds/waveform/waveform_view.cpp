@@ -1,9 +1,11 @@
 #include "waveform_view.h"
 
 #include "app/lenses/figures_lens.h"
+#include "app/lenses/repetitions_lens.h"
 #include "record_lens.h"
 #include "study/waveform/kind.h"
 #include "study/waveform/reduced.h"
+#include "xy_lens.h"
 
 namespace heron::app {
 
@@ -17,12 +19,27 @@ const std::vector<waveform::WaveformsPtr>& records_of(const TakeView* view) {
 
 namespace {
 
+Result<std::vector<study::Repeated>> over_passes(const TakeView& view, const study::SettingsText& settings,
+                                                 const std::vector<std::string>& asked) {
+  const auto* one = dynamic_cast<const waveform::ReducedWaveforms*>(view.reduced.get());
+  if (!one) return std::vector<study::Repeated>{};
+  auto readings = one->each_pass(settings, asked);
+  if (!readings) return tl::unexpected(readings.error());
+  std::vector<int> numbers;
+  for (const auto& pass : one->passes()) numbers.push_back(pass->index);
+  return study::repeated(*readings, numbers);
+}
+
 class WaveformView final : public KindView {
  public:
   const study::Kind& kind() const override { return waveform::kind(); }
 
   std::vector<LensOffer> lenses() const override {
-    return {{"Record", make<RecordLens>}, {"Figures", make<FiguresLens>}};
+    const auto repetitions = [](Desk* desk, QWidget* parent) -> Lens* { return new RepetitionsLens(desk, parent, over_passes); };
+    return {{"Record", make<RecordLens>, nullptr, true},
+            {"X-Y", make<XyLens>},
+            {"Repetitions", repetitions},
+            {"Figures", make<FiguresLens>}};
   }
 
   QString setting_examples() const override { return "settle_band = 1 % or watch.rail = v under 4.6 V for 10 us"; }

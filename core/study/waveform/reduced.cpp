@@ -85,6 +85,20 @@ Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vec
   return out;
 }
 
+Result<std::vector<Reading>> ReducedWaveforms::each_pass(const SettingsText& text, const std::vector<std::string>& asked) const {
+  const auto settings = settings_from_text(text);
+  if (!settings) return tl::unexpected(settings.error());
+  std::vector<Reading> out;
+  for (const auto& waveforms : passes_) {
+    const auto pass = Pass::of(waveforms, *settings);
+    if (!pass) return tl::unexpected(pass.error());
+    auto reading = figures_of(*pass, asked);
+    if (!reading) return tl::unexpected(reading.error());
+    out.push_back(std::move(reading->reading));
+  }
+  return out;
+}
+
 bool ReducedWaveforms::quick() const {
   std::size_t samples = 0;
   for (const auto& pass : passes_) samples += pass->traces.size() * pass->traces.front()->size();

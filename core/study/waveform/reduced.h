@@ -11,6 +11,9 @@ class ReducedWaveforms final : public Reduced {
 
   const std::vector<WaveformsPtr>& passes() const { return passes_; }
 
+  /// What each pass comes to by itself.
+  Result<std::vector<Reading>> each_pass(const SettingsText& settings, const std::vector<std::string>& asked) const;
+
   Result<Analysis> read(const SettingsText& settings, const std::vector<std::string>& asked) const override;
   bool quick() const override;
   Columns small() const override;
