@@ -105,6 +105,15 @@ const study::Repeated* RepetitionsLens::chosen() const {
   return repeated_.empty() ? nullptr : &repeated_.front();
 }
 
+bool RepetitionsLens::choose(const std::string& key) {
+  for (std::size_t row = 0; row < repeated_.size(); ++row)
+    if (repeated_[row].key == key) {
+      table_->selectRow(int(row));
+      return true;
+    }
+  return false;
+}
+
 void RepetitionsLens::reload() {
   if (!isVisible()) return;
   reading_.drop();

@@ -25,6 +25,8 @@ class RepetitionsLens : public Lens {
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
   const std::vector<study::Repeated>& repeated() const { return repeated_; }
+  /// False where no repetition has that figure, or they are not read yet.
+  bool choose(const std::string& key);
 
  protected:
   void showEvent(QShowEvent* event) override;

@@ -209,4 +209,20 @@ Result<std::optional<double>> value_at(const Trace& trace, double time) {
   return std::optional(n < 2 ? pair[0] : pair[0] + (inside - double(k)) * (pair[1] - pair[0]));
 }
 
+Result<void> read_at(const Trace& trace, const TimeBase& times, std::size_t first, std::span<double> out) {
+  const auto n = trace.size();
+  const auto place = [&](std::size_t k) {
+    return std::clamp(trace.time.place_of(times.at(first + k), n), 0.0, double(n - 1));
+  };
+  const auto from = std::size_t(place(0)), to = std::min(n, std::size_t(place(out.size() - 1)) + 2);
+  std::vector<double> values(to - from);
+  if (auto ok = trace.read(from, values); !ok) return ok;
+  for (std::size_t k = 0; k < out.size(); ++k) {
+    const double at = place(k) - double(from);
+    const auto before = std::min(std::size_t(at), values.size() - 1), after = std::min(before + 1, values.size() - 1);
+    out[k] = values[before] + (at - double(before)) * (values[after] - values[before]);
+  }
+  return {};
+}
+
 }  // namespace heron::study

@@ -116,6 +116,10 @@ TracePtr trace_of(const Channel& channel, std::string unit, TimeBase time, doubl
 Result<TracePtr> computed_trace(const bench::Computed& computed, std::vector<TracePtr> traces,
                                 std::vector<std::pair<std::string, double>> parts);
 
+/// A trace where another time base has its samples, from `first` on: what is sensed by unlike chains is not sampled at
+/// the same times. Between samples linearly; beyond the ends the first or the last value.
+Result<void> read_at(const Trace& trace, const TimeBase& times, std::size_t first, std::span<double> out);
+
 /// Interpolated linearly; nothing outside the record.
 Result<std::optional<double>> value_at(const Trace& trace, double time);
 

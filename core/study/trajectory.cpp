@@ -7,28 +7,6 @@
 #include <utility>
 
 namespace heron::study {
-namespace {
-
-/// A trace where another time base has its samples, from `first` on: what is sensed by unlike chains is not sampled at
-/// the same times. Between samples linearly; beyond the ends the last value.
-Result<void> read_at(const Trace& trace, const TimeBase& times, std::size_t first, std::span<double> out) {
-  const auto n = trace.size();
-  const auto place = [&](std::size_t k) {
-    return std::clamp(trace.time.place_of(times.at(first + k), n), 0.0, double(n - 1));
-  };
-  const auto from = std::size_t(place(0)), to = std::min(n, std::size_t(place(out.size() - 1)) + 2);
-  std::vector<double> values(to - from);
-  if (auto ok = trace.read(from, values); !ok) return ok;
-  for (std::size_t k = 0; k < out.size(); ++k) {
-    const double at = place(k) - double(from);
-    const auto before = std::min(std::size_t(at), values.size() - 1), after = std::min(before + 1, values.size() - 1);
-    out[k] = values[before] + (at - double(before)) * (values[after] - values[before]);
-  }
-  return {};
-}
-
-}  // namespace
-
 Result<Trajectory> trajectory_of(const Trace& x, const Trace& y, double from, double to, std::size_t most) {
   assert(most >= 8);
   const auto n = x.size();

@@ -2,6 +2,7 @@
 #include <cstdio>
 
 #include "app/kinds/iv/family_lens.h"
+#include "app/lenses/repetitions_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -49,8 +50,6 @@ int main(int argc, char** argv) {
   auto* plot = open.bode()->plot();
   QTest::mouseClick(plot, Qt::LeftButton, {}, open.place_of_point(24));
   shoot(window, "behind-the-point");
-  QTest::keyClick(&window, Qt::Key_9);
-  shoot(window, "figures");
   QTest::keyClick(&window, Qt::Key_1);
 
   const auto go = [&](const char* name, Qt::Key lens) {
@@ -97,10 +96,23 @@ int main(int argc, char** argv) {
   shoot(window, "loop");
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
   go("Hold-up discharge", Qt::Key_1);
-  look.set_cursor('A', 0);
-  look.set_cursor('B', 0.159);
+  QTest::keyClick(&window, Qt::Key_O);
   shoot(window, "record");
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
+  go("Clamp under surges", Qt::Key_2);
+  QList<long long> surges;
+  for (const auto& take : window.desk().focus.takes()) surges << take.id;
+  window.desk().focus.overlay(surges);
+  QTest::qWait(600);
+  shoot(window, "x-y");
+  go("Preamp step", Qt::Key_3);
+  (void)window.desk().focus.edit({{"passes", "60 records"}});
+  QTest::keyClick(&window, Qt::Key_Space);
+  drive::until([&] { return window.desk().focus.takes().size() > 1 && !window.desk().runner.running(); }, 100000);
+  drive::settled(window);
+  auto* repetitions = drive::visible<app::RepetitionsLens>(open);
+  drive::until([&] { return repetitions->choose("v_out.rise_time"); });
+  shoot(window, "repetitions");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);
@@ -117,11 +129,5 @@ int main(int argc, char** argv) {
   QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
   shoot(window, "finder");
   QTest::keyClick(&window, Qt::Key_Escape);
-  window.open(open.demo.practice());
-  for (const auto& study : window.desk().document.studies())
-    if (study.name == "Clipped") window.desk().focus.select_study(study.id);
-  drive::until([&] { return window.desk().outlook.levels().has_value(); });
-  window.show_study();
-  shoot(window, "preflight");
   return 0;
 }

@@ -197,3 +197,28 @@ TEST_CASE("figures over repetitions, and the pass with the extreme one click awa
   QTest::keyClick(&open.window, Qt::Key_BracketRight);
   CHECK(pass->text() == QString("pass %1 of 9").arg(said.toInt() % 9 + 1));
 }
+
+TEST_CASE("surges are scaled to one peak and their shapes compared", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Clamp under surges");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->record_plot()->whole().size() > 59e-6; }));
+  auto* scale = drive::button(open.window, "Scale");
+  REQUIRE(scale);
+  drive::click(scale);
+  CHECK(scale->text() == "scaled to one peak");
+  // Alone it has nothing to differ from, and says what to do.
+  REQUIRE(drive::until([&] { return card(*lens, "Shapes").startsWith(QString::fromUtf8("\u2013")); }));
+  QList<long long> all;
+  for (const auto& take : open.desk().focus.takes()) all << take.id;
+  open.desk().focus.overlay(all);
+  REQUIRE(drive::until([&] { return card(*lens, "i, take 1").contains("%"); }));
+  // A clamp flattens the voltage: the higher the surge, the more its current follows it and the less its voltage does.
+  CHECK(card(*lens, "i, take 1").section(' ', 0, 0).toDouble() > 5);
+  auto* y = lens->record_plot()->panels().first()->axis(QCPAxis::atLeft);
+  CHECK(y->range().upper > 100);
+  CHECK(y->range().upper < 130);
+  drive::click(scale);
+  CHECK(drive::until([&] { return y->range().upper < 20; }));
+}

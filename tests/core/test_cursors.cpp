@@ -9,6 +9,7 @@
 #include "study/repeated.h"
 #include "study/trajectory.h"
 #include "study/waveform/cursors.h"
+#include "study/waveform/shape.h"
 
 using namespace heron;
 using study::waveform::at_states;
@@ -176,6 +177,40 @@ TEST_CASE("a histogram counts every value once", "[repeated]") {
   }
   CHECK(study::histogram({2, 2, 2}).counts == std::vector<int>{3});
   CHECK(study::histogram({2, 2, 2}).width == 0);
+}
+
+TEST_CASE("pulses of one shape are one when scaled to their peaks, and a changed shape says by how much", "[waveform][shape]") {
+  const auto pulse = [](double peak, double begins, double extra) {
+    return [=](double t) {
+      const double s = t - begins, x = s < 0 ? 0 : (std::exp(-s / 50e-6) - std::exp(-s / 2e-6)) / 0.8447;
+      // A bump of a Gaussian well after the peak.
+      return peak * (x + extra * std::exp(-0.5 * std::pow((s - 80e-6) / 10e-6, 2)));
+    };
+  };
+  const auto scaled = [](const study::waveform::Waveforms& of) {
+    const auto one = study::waveform::scaled_to_peak(of.traces[0], of.errors[0]);
+    REQUIRE((one && *one));
+    return **one;
+  };
+  const auto first = record_of(pulse(40, 20e-6, 0), 4000, 0.1e-6, 0.02), twice = record_of(pulse(-81, 43.7e-6, 0), 4000, 0.1e-6, 0.04),
+             bent = record_of(pulse(40, 20e-6, 0.07), 4000, 0.1e-6, 0.02);
+  const auto a = scaled(first), b = scaled(twice), c = scaled(bent);
+  CHECK(a->unit == "%");
+  // Time 0 is where half of the peak is passed, and the peak is a hundred.
+  CHECK(**study::value_at(*a, 0) == Approx(50).margin(3));
+  CHECK(a->envelope(0, a->size(), 1)->front().high == Approx(100).margin(0.5));
+  const auto same = study::waveform::shape_difference(*a, *b), other = study::waveform::shape_difference(*a, *c);
+  REQUIRE((same && *same && other && *other));
+  CHECK(**same < 1);
+  CHECK(**other == Approx(7).margin(0.6));
+  // Of noise alone, of nothing, of too little there is no shape.
+  const auto noise = record_of([](double) { return 0.0; }, 4000, 1e-6, 1e-3), nothing = record_of([](double) { return 0.0; }, 400, 1e-6),
+             few = record_of([](double t) { return t; }, 3, 1);
+  for (const auto* none : {&noise, &nothing, &few}) {
+    const auto one = study::waveform::scaled_to_peak(none->traces[0], none->errors[0]);
+    REQUIRE(one);
+    CHECK_FALSE(*one);
+  }
 }
 
 }  // namespace cursors_test

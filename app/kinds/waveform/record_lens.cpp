@@ -7,6 +7,7 @@
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "study/waveform/cursors.h"
+#include "study/waveform/shape.h"
 #include "waveform_view.h"
 
 namespace heron::app {
@@ -38,6 +39,15 @@ RecordLens::RecordLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(n
   bar_->add_menu(
       "Per cents", "Cursors where a quantity passes per cents of its states (P), or of what it started from (O), in the part in view",
       [this] { return pass() ? QString("per cents of %1").arg(text(quantity_)) : QString(); }, [this] { return per_cents(); });
+  bar_->add(
+      "Scale", "Each pulse as it was taken, or in per cent of its own peak from where it passes half of it, to compare shapes",
+      [this] { return pass() ? QString(scaled_ ? "scaled to one peak" : "as taken") : QString(); },
+      [this] {
+        scaled_ = !scaled_;
+        shapes_of_.clear();
+        redraw();
+        plot_->show_all();
+      });
   bar_->add(
       "Pass", "Which pass stands before the others; [ and ] step",
       [this] {
@@ -132,9 +142,52 @@ void RecordLens::go_to_per_cents(bool of_start) {
   desk_->look.set_cursor('B', (*found)->b);
 }
 
+/// Scaling reads whole records: it is done beside the window's thread, and the lens drawn again.
+void RecordLens::ask_shapes() {
+  std::vector<std::pair<int, study::waveform::WaveformsPtr>> asked;  // by number of the take; what is in view first
+  const auto add = [&](long long id, const study::waveform::Waveforms* of) {
+    const auto view = desk_->readings.view(id);
+    for (const auto& one : records_of(view))
+      if (one.get() == of || (!of && one == records_of(view).back())) asked.emplace_back(view->take.number, one);
+  };
+  if (desk_->focus.shown()) add(*desk_->focus.shown(), pass());
+  auto others = desk_->focus.overlaid();
+  if (const auto wake = desk_->focus.wake(); wake && !others.contains(*wake)) others << *wake;
+  for (const auto id : others)
+    if (id != desk_->focus.shown()) add(id, nullptr);
+  std::vector<study::waveform::WaveformsPtr> now;
+  for (const auto& one : asked) now.push_back(one.second);
+  if (now == shapes_of_) return;
+  shapes_of_ = std::move(now);
+  shaping_.ask(
+      [asked = std::move(asked)] {
+        Shapes out;
+        for (const auto& [number, one] : asked)
+          for (std::size_t k = 0; k < one->traces.size(); ++k) {
+            const auto scaled = study::waveform::scaled_to_peak(one->traces[k], one->errors[k]);
+            if (!scaled || !*scaled) continue;
+            out.scaled[one->traces[k].get()] = **scaled;
+            const auto* own = one == asked.front().second ? nullptr : asked.front().second->find((*scaled)->get()->name);
+            const auto of_own = own ? out.scaled.find(own->get()) : out.scaled.end();
+            if (of_own == out.scaled.end()) continue;
+            const auto differs = study::waveform::shape_difference(*of_own->second, ***scaled);
+            if (differs && *differs)
+              out.cards << card(QString("%1, take %2").arg(text((**scaled)->name)).arg(number), **differs, "%", "shape differs by up to");
+          }
+        if (out.cards.isEmpty()) out.cards << CursorCard{"Shapes", "\u2013", "", "Ctrl+click a card to lay another take over it"};
+        return out;
+      },
+      [this](const Shapes& shapes) {
+        shapes_ = shapes;
+        redraw();
+        plot_->show_all();
+      });
+}
+
 void RecordLens::redraw() {
   stale_ = !isVisible();
   if (stale_) return;
+  if (scaled_) ask_shapes();
   std::vector<RecordCurve> curves;
   std::optional<TriggerMark> trigger;
   const auto add = [&](long long id, bool wake) {
@@ -146,13 +199,20 @@ void RecordLens::redraw() {
     const bool in_view = id == desk_->focus.shown();
     const auto* before = in_view ? pass() : passes.back().get();
     const auto draw = [&](const study::waveform::Waveforms& one) {
-      for (const auto& trace : one.traces)
+      for (const auto& taken : one.traces) {
+        auto trace = taken;
+        if (scaled_) {
+          const auto scaled = shapes_.scaled.find(taken.get());
+          if (scaled == shapes_.scaled.end()) continue;
+          trace = scaled->second;
+        }
         curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, &one != before});
+      }
     };
     for (auto k = from; in_view && !wake && k < passes.size(); ++k)
       if (passes[k].get() != before) draw(*passes[k]);
     draw(*before);
-    if (id == desk_->focus.shown() && passes.back()->triggered) {
+    if (id == desk_->focus.shown() && passes.back()->triggered && !scaled_) {
       // As the take waited for it, whatever the brief says by now.
       const auto& edge = passes.back()->waits_for;
       trigger = edge ? TriggerMark{edge->quantity, edge->level} : TriggerMark{};
@@ -189,9 +249,12 @@ void RecordLens::place_cursors() {
   }
   cards_.clear();
   const auto* one = pass();
-  cursors_->place(one);
+  // Scaled pulses have times of their own.
+  cursors_->place(one && !scaled_);
   const auto a = desk_->look.cursor('A'), b = desk_->look.cursor('B');
-  if (one) {
+  if (scaled_) {
+    cards_ = shapes_.cards;
+  } else if (one) {
     for (const char letter : {'A', 'B'}) {
       const auto at = letter == 'A' ? a : b;
       if (!at) continue;

@@ -1,4 +1,7 @@
 #pragma once
+#include <map>
+
+#include "app/aside.h"
 #include "app/lenses/lens.h"
 #include "app/lenses/look_bar.h"
 #include "app/lenses/plot_cursors.h"
@@ -37,6 +40,7 @@ class RecordLens : public Lens {
   /// Cursors to two per cents of the quantity that is chosen, within the part in view.
   void go_to_per_cents(bool of_start);
   QList<LookBar::MenuLine> per_cents();
+  void ask_shapes();
 
   LookBar* bar_;
   RecordPlot* plot_;
@@ -52,7 +56,15 @@ class RecordLens : public Lens {
   PerCents states_{10, 90}, start_{90, 33.1};
   std::string quantity_;  ///< that they are read on; empty: the first
   bool of_start_ = false;  ///< which of them was asked for last
-  bool stale_ = true;
+  /// Pulses scaled to one peak, and how far each shape differs from that of the take in view.
+  struct Shapes {
+    std::map<const study::Trace*, study::TracePtr> scaled;  ///< by the trace as it was taken
+    QList<CursorCard> cards;
+  };
+  Shapes shapes_;
+  std::vector<study::waveform::WaveformsPtr> shapes_of_;  ///< what they were asked of; the one in view first
+  Aside shaping_{this};
+  bool stale_ = true, scaled_ = false;
 };
 
 }  // namespace heron::app
