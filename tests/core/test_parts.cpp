@@ -15,7 +15,7 @@ using std::numbers::pi;
 
 namespace {
 
-constexpr double kVt = 1.380649e-23 * 298.15 / 1.602176634e-19;  ///< at 25 degC
+constexpr double kVtAt25 = 1.380649e-23 * 298.15 / 1.602176634e-19;  ///< at 25 degC
 
 Circuit circuit_of(std::vector<Part> parts) {
   Circuit c;
@@ -68,7 +68,7 @@ TEST_CASE("a diode behind a resistor follows Lambert's W over nine decades", "[s
                                 {{"saturation_current", is}, {"ideality", n}, {"series_resistance", series}})}));
       const auto x = at_rest(network);
       // i = nVt/R W(Is R/nVt exp((V + Is R)/nVt)) - Is with R = r + series (Banwell and Jayakumar 2000).
-      const double all = r + series, nvt = n * kVt;
+      const double all = r + series, nvt = n * kVtAt25;
       const double i = nvt / all * lambert_w_of_exp(std::log(is * all / nvt) + (supply + is * all) / nvt) - is;
       // Held as a voltage, where double precision is not lost in a difference: 1e-8 V is 3e-7 of the current.
       INFO(supply << " V over " << r << " ohm: " << i << " A");
@@ -86,7 +86,7 @@ TEST_CASE("a differential pair shares its tail current by tanh, a mirror copies"
                                         make_part("I1", "current source", {"ground", "e"}, {{"value", 1e-3}})}));
     const auto x = at_rest(network);
     const double difference = (x[std::size_t(network.node("c2"))] - x[std::size_t(network.node("c1"))]) / 100;
-    CHECK(difference == Approx(1e-3 * std::tanh(vd / (2 * kVt))).epsilon(3e-6).margin(1e-10));
+    CHECK(difference == Approx(1e-3 * std::tanh(vd / (2 * kVtAt25))).epsilon(3e-6).margin(1e-10));
   }
   // i_out = i_ref / (1 + 2/beta), times the Early effect's share; here none.
   const double beta = 80;
@@ -281,8 +281,8 @@ TEST_CASE("the energy of a half bridge adds up", "[sim][parts][slow]") {
     const auto fet_heat = [&](double vgs, double vds) {
       const auto f = [](double x) { return std::pow(x > 40 ? x : std::log1p(std::exp(x)), 2); };
       const double n = 1.2, pinch = (vgs - 2.5) / n;
-      const double i = 2 * n * 20 * kVt * kVt * (f(pinch / (2 * kVt)) - f((pinch - vds) / (2 * kVt)));
-      const double body = 1e-13 * (std::exp(-vds / (1.1 * kVt)) - 1);
+      const double i = 2 * n * 20 * kVtAt25 * kVtAt25 * (f(pinch / (2 * kVtAt25)) - f((pinch - vds) / (2 * kVtAt25)));
+      const double body = 1e-13 * (std::exp(-vds / (1.1 * kVtAt25)) - 1);
       return (i - body) * vds;
     };
     return std::array{source, ohmic, fet_heat(at(node("ghi")) - vsw, at(dh) - vsw) + fet_heat(at(node("gli")), at(dl))};
