@@ -175,11 +175,17 @@ void CursorLine::draw(QCPPainter* painter) {
   painter->drawText(flag, Qt::AlignCenter, letter_);
 }
 
+double round_step(double least) {
+  const double decade = std::pow(10, std::floor(std::log10(least)));
+  for (const double one : {1.0, 2.0, 5.0})
+    if (one * decade >= least) return one * decade;
+  return 10 * decade;
+}
+
 QCPScatterStyle sample_dot(const QColor& colour, double size) {
-  constexpr double kFine = 2;  // pixels of the picture to one of the screen
-  const int side = int(std::ceil(size)) + 2;
-  QPixmap picture(int(kFine * side), int(kFine * side));
-  picture.setDevicePixelRatio(kFine);
+  // Odd, so that it has a middle pixel; and one to one: the plot centres a picture by its own pixels.
+  const int side = 2 * int(std::ceil(size / 2)) + 1;
+  QPixmap picture(side, side);
   picture.fill(Qt::transparent);
   QPainter painter(&picture);
   painter.setRenderHint(QPainter::Antialiasing);

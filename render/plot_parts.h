@@ -18,6 +18,10 @@ void style_axes(QCPAxisRect& rect);
 /// @param name  empty: the ticks alone
 void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, bool logarithmic = false);
 
+/// The least of 1, 2 or 5 times a power of ten that is not below: what ticks step by.
+/// @param least  above zero
+double round_step(double least);
+
 /// A disc for thousands of samples: drawn once and copied, where a circle each would take a frame's time.
 QCPScatterStyle sample_dot(const QColor& colour, double size);
 

@@ -182,7 +182,7 @@ void RepetitionsLens::draw() {
     const auto step = [](QCPAxis* axis) {
       constexpr double kTicks = 6;
       auto ticker = axis->ticker().staticCast<QCPAxisTickerFixed>();
-      ticker->setTickStep(std::max(1.0, std::ceil(axis->range().size() / kTicks)));
+      ticker->setTickStep(std::max(1.0, render::round_step(axis->range().size() / kTicks)));
     };
     step(x);
     // The mean, and one sigma to either side.

@@ -197,3 +197,43 @@ TEST_CASE("an axis carries the prefix in its unit, and decades each their own", 
   render::measure_axis(plot.xAxis, "Ratio", "1");
   CHECK(plot.xAxis->label() == "Ratio");
 }
+
+TEST_CASE("a dot lies where a disc would, of any size", "[render]") {
+  const QColor ink(200, 0, 40);
+  // The middle of all that is redder than paper and axes.
+  const auto middle = [&](const QCPScatterStyle& style) {
+    QCustomPlot plot;
+    plot.resize(400, 300);
+    auto* graph = plot.addGraph();
+    graph->setLineStyle(QCPGraph::lsNone);
+    graph->setScatterStyle(style);
+    graph->addData(0.37, 0.61);
+    plot.xAxis->setRange(0, 1);
+    plot.yAxis->setRange(0, 1);
+    const auto image = plot.toPixmap().toImage();
+    double weight = 0;
+    QPointF sum;
+    for (int row = 0; row < image.height(); ++row)
+      for (int column = 0; column < image.width(); ++column) {
+        const QColor c = image.pixelColor(column, row);
+        const double red = std::max(0, c.red() - c.green() - 20);
+        weight += red;
+        sum += red * QPointF(column, row);
+      }
+    REQUIRE(weight > 0);
+    return sum / weight;
+  };
+  for (const double size : {2.0, 2.6, 3.4, 5.0}) {
+    const auto away = middle(render::sample_dot(ink, size)) - middle(QCPScatterStyle(QCPScatterStyle::ssDisc, ink, ink, size));
+    INFO(size << ": " << away.x() << ", " << away.y());
+    CHECK(std::abs(away.x()) <= 0.75);
+    CHECK(std::abs(away.y()) <= 0.75);
+  }
+}
+
+TEST_CASE("ticks step by one, two or five", "[render]") {
+  CHECK(render::round_step(1) == Approx(1));
+  CHECK(render::round_step(1.01) == Approx(2));
+  CHECK(render::round_step(0.023) == Approx(0.05));
+  CHECK(render::round_step(6e6) == Approx(1e7));
+}

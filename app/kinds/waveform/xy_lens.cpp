@@ -211,8 +211,7 @@ void XyLens::add_times(const Path& path) {
   const auto& p = path.along;
   if (p.time.size() < 2) return;
   constexpr double kTimes = 5;
-  const double span = p.time.back() - p.time.front(), raw = span / kTimes, decade = std::pow(10, std::floor(std::log10(raw)));
-  const double step = raw / decade > 5 ? 10 * decade : raw / decade > 2 ? 5 * decade : 2 * decade;
+  const double step = render::round_step((p.time.back() - p.time.front()) / kTimes);
   for (double k = std::ceil(p.time.front() / step); k * step <= p.time.back(); ++k) {
     const auto at = std::size_t(std::lower_bound(p.time.begin(), p.time.end(), k * step) - p.time.begin());
     if (at >= p.time.size()) break;
