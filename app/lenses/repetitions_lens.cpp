@@ -121,7 +121,10 @@ void RepetitionsLens::reload() {
   if (!view || view->empty()) {
     repeated_.clear();
     fill();
-    words_->setText(view || !desk_->focus.shown() ? "Nothing is taken yet. Space takes." : "reading\u2026");
+    words_->setText(!desk_->focus.shown() ? "Nothing is taken yet. Space takes."
+                    : !view               ? "reading\u2026"
+                    : view->trouble.isEmpty() ? "The take has no record."
+                                              : view->trouble);
     return;
   }
   words_->setText("reading\u2026");

@@ -13,6 +13,9 @@ Result<Trajectory> trajectory_of(const Trace& x, const Trace& y, double from, do
   if (n != y.size()) return fail(Fault::input, "{} and {} are not of one record.", x.name, y.name);
   Trajectory out;
   if (n == 0) return out;
+  // Only what both have: their chains may lag unlike.
+  from = std::max({from, x.time.at(0), y.time.at(0)});
+  to = std::min({to, x.time.at(n - 1), y.time.at(n - 1)});
   const auto inside = [&](double place) { return std::size_t(std::clamp(place, 0.0, double(n))); };
   const auto first = inside(std::ceil(x.time.place_of(from, n))), last = inside(std::floor(x.time.place_of(to, n)) + 1);
   if (last <= first) return out;

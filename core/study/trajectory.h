@@ -11,7 +11,7 @@ struct Trajectory {
   bool thinned = false;  ///< extremes of stretches stand for the samples between
 };
 
-/// Two traces of one record against each other, at the times of x; y is interpolated where its own lie between. Where there are more samples than `most`, each stretch is stood for by
+/// Two traces of one record against each other, at the times of x that both have; y is interpolated where its own lie between. Where there are more samples than `most`, each stretch is stood for by
 /// its lowest and highest of both: no excursion is lost.
 /// @param from, to  s, the part that is looked at
 /// @param most      samples, at least 8

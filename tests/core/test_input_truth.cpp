@@ -316,5 +316,6 @@ void hold(const std::vector<truth::Experiment>& experiments) {
 TEST_CASE("uncertainties of responses from files hold", "[long][truth]") { hold(truth::response_files()); }
 TEST_CASE("uncertainties of responses from takes hold", "[long][truth]") { hold(truth::response_bench()); }
 TEST_CASE("uncertainties of curves from files hold", "[long][truth]") { hold(truth::iv_files()); }
+TEST_CASE("uncertainties of waveforms taken on the bench hold", "[long][truth]") { hold(truth::waveform_bench()); }
 TEST_CASE("uncertainties of waveforms from files hold", "[long][truth]") { hold(truth::waveform_files()); }
 TEST_CASE("uncertainties of curves from takes hold", "[long][truth]") { hold(truth::iv_bench()); }

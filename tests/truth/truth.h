@@ -48,6 +48,7 @@ std::vector<Experiment> response_bench();
 std::vector<Experiment> iv_files();
 std::vector<Experiment> iv_bench();
 std::vector<Experiment> waveform_files();
+std::vector<Experiment> waveform_bench();
 std::vector<Experiment> all_experiments();
 
 /// Figures that carry no uncertainty, and why.

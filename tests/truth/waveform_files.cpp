@@ -18,10 +18,10 @@ struct Recorded {
   double noise = 5e-3;
   std::vector<std::pair<std::string, std::function<double(double)>>> columns;
   study::SettingsText settings = {};
+  int passes = 1;
 };
 
-Outcome read(const Recorded& r, unsigned seed, std::map<std::string, double> truth) {
-  std::mt19937_64 random(seed);
+study::Point point_of(const Recorded& r, std::mt19937_64& random) {
   std::normal_distribution<double> normal(0, r.noise);
   study::Record record;
   study::Channel time{.role = "time", .unit = "s"};
@@ -32,11 +32,20 @@ Outcome read(const Recorded& r, unsigned seed, std::map<std::string, double> tru
     record.channels.push_back(std::move(channel));
   }
   record.channels.insert(record.channels.begin(), std::move(time));
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  point.records.push_back(std::move(record));
+  return point;
+}
+
+Outcome read(const Recorded& r, unsigned seed, std::map<std::string, double> truth) {
+  std::mt19937_64 random(seed);
   std::vector<std::string> asked;
   for (const auto& [key, value] : truth) asked.push_back(key);
-  std::vector<study::Point> points(1);
-  points.front().setting = nlohmann::json::object();
-  points.front().records.push_back(std::move(record));
+  std::vector<study::Point> points;
+  for (int pass = 0; pass < r.passes; ++pass) {
+    points.push_back(point_of(r, random));
+    points.back().index = pass;
+  }
   const auto analysis = study::waveform::kind().analyse(points, r.settings, asked);
   return {analysis ? analysis->reading : study::Reading{}, std::move(truth)};
 }
@@ -58,6 +67,30 @@ Outcome one_pole_step(unsigned seed) {
                {"time.at(50%)", std::log(2) * tau},
                {"time.at(0.5V)", std::log(2) * tau},
                {"time.between(0.2V,0.7V)", tau * (std::log(1 / 0.3) - std::log(1 / 0.8))}});
+}
+
+Outcome falling_step(unsigned seed) {
+  const double tau = 5e-6;
+  return read({.start = -80e-6, .step = 0.1e-6, .columns = {{"v", [=](double t) { return t < 0 ? 1 : std::exp(-t / tau); }}}}, seed,
+              {{"fall_time", std::log(9) * tau}, {"slew_rate.fall", 0.8 / (std::log(9) * tau)}});
+}
+
+/// What lies beyond the state that an edge comes from, ahead of it.
+Outcome excursion_before(unsigned seed) {
+  const double tau = 5e-6, size = 0.06;
+  const auto f = [=](double t) {
+    return t < 0 ? 1 + size * std::exp(-0.5 * std::pow((t + 12e-6) / 2e-6, 2)) : std::exp(-t / tau);
+  };
+  return read({.start = -80e-6, .step = 0.1e-6, .columns = {{"v", f}}}, seed, {{"undershoot", 100 * size}});
+}
+
+/// Each figure is the mean of four records.
+Outcome repeated_step(unsigned seed) {
+  const double tau = 5e-6;
+  return read({.start = -80e-6, .step = 0.1e-6, .noise = 20e-3, .columns = {{"v", [=](double t) { return t < 0 ? 0 : 1 - std::exp(-t / tau); }}},
+               .passes = 4},
+              seed,
+              {{"level.low", 0}, {"level.high", 1}, {"amplitude", 1}, {"rise_time", std::log(9) * tau}, {"time.at(50%)", std::log(2) * tau}});
 }
 
 Outcome ringing_step(unsigned seed) {
@@ -108,6 +141,9 @@ Outcome decay(unsigned seed) {
 Outcome two_sines(unsigned seed) {
   const double f = 1.7e3, lag = 23e-6;
   const auto in = [=](double t) { return 0.4 + 0.5 * std::sin(2 * pi * f * t - 0.7); };
+  // Of (0.4 + 0.5 sin x)^2 from 1 ms to 1.1 ms.
+  const double w = 2 * pi * f, a = w * 1e-3 - 0.7, b = w * 1.1e-3 - 0.7;
+  const double squares = (0.16 + 0.125) * 0.1e-3 + (0.4 * (std::cos(a) - std::cos(b)) - 0.0625 * (std::sin(2 * b) - std::sin(2 * a))) / w;
   const auto out = [=](double t) { return 1.9 * std::sin(2 * pi * f * (t - lag) - 0.7); };
   return read({.start = 0, .step = 0.5e-6, .samples = 6000, .noise = 8e-3, .columns = {{"v_in", in}, {"v_out", out}}}, seed,
               {{"ratio.rms(v_out,v_in)", 3.8},
@@ -118,6 +154,7 @@ Outcome two_sines(unsigned seed) {
                {"v_out.period", 1 / f},
                {"delay(v_in,v_out)", lag},
                {"v_in.level.at(1ms)", in(1e-3)},
+               {"v_in.rms(1ms,1.1ms)", std::sqrt(squares / 0.1e-3)},
                {"v_in.mean(1ms,1.1ms)", 0.4 + 0.5 * (std::cos(2 * pi * f * 1e-3 - 0.7) - std::cos(2 * pi * f * 1.1e-3 - 0.7)) / (2 * pi * f * 0.1e-3)},
                {"v_in.integral(1ms,1.1ms)", 0.4 * 0.1e-3 + 0.5 * (std::cos(2 * pi * f * 1e-3 - 0.7) - std::cos(2 * pi * f * 1.1e-3 - 0.7)) / (2 * pi * f)}});
 }
@@ -126,6 +163,9 @@ Outcome two_sines(unsigned seed) {
 
 std::vector<Experiment> waveform_files() {
   return {{"waveform", "record, one-pole step", one_pole_step, 400, 60},
+          {"waveform", "record, falling step", falling_step, 400, 60},
+          {"waveform", "record, excursion before an edge", excursion_before, 400, 0},
+          {"waveform", "four records, one-pole step", repeated_step, 400, 60},
           {"waveform", "record, ringing step", ringing_step, 400, 60},
           {"waveform", "record, pulse train", pulse_train, 400, 60},
           {"waveform", "record, double exponential", double_exponential, 400, 60},

@@ -77,11 +77,12 @@ void RecordLens::showEvent(QShowEvent* event) {
   if (stale_) redraw();
 }
 
-const study::waveform::Waveforms* RecordLens::pass() const {
-  const auto& passes = records_of(desk_->readings.shown());
+study::waveform::WaveformsPtr RecordLens::pass() const {
+  const auto view = desk_->readings.shown();
+  const auto& passes = records_of(view);
   for (const auto& one : passes)
-    if (one->index == pass_) return one.get();
-  return passes.empty() ? nullptr : passes.back().get();
+    if (one->index == pass_) return one;
+  return passes.empty() ? nullptr : passes.back();
 }
 
 void RecordLens::show_point(int index) {
@@ -90,8 +91,9 @@ void RecordLens::show_point(int index) {
 }
 
 void RecordLens::step_pass(int by) {
-  const auto& passes = records_of(desk_->readings.shown());
-  const auto it = std::find_if(passes.begin(), passes.end(), [&](const auto& one) { return one.get() == pass(); });
+  const auto view = desk_->readings.shown();
+  const auto& passes = records_of(view);
+  const auto it = std::find(passes.begin(), passes.end(), pass());
   if (it == passes.end()) return;
   const auto count = std::ptrdiff_t(passes.size());
   show_point(passes[std::size_t((it - passes.begin() + by + count) % count)]->index);
@@ -111,7 +113,7 @@ QList<LookBar::MenuLine> RecordLens::per_cents() {
                              start_ = start;
                              go_to_per_cents(true);
                            }};
-  if (const auto* one = pass())
+  if (const auto one = pass())
     for (const auto& trace : one->traces)
       out << LookBar::MenuLine{"of " + text(trace->name), [this, name = trace->name] {
                                quantity_ = name;
@@ -121,34 +123,40 @@ QList<LookBar::MenuLine> RecordLens::per_cents() {
 }
 
 void RecordLens::go_to_per_cents(bool of_start) {
-  const auto* one = pass();
+  const auto one = pass();
   if (!one) return;
   of_start_ = of_start;
   const auto k = one->place(quantity_);
   if (k >= one->traces.size()) return;
   const auto span = plot_->span();
-  const auto [first, second] = of_start ? start_ : states_;
-  const auto found = of_start ? study::waveform::of_start(*one, k, span.lower, span.upper, first, second)
-                              : study::waveform::at_states(*one, k, span.lower, span.upper, first, second);
-  if (!found) return desk_->messages.say(text(found.error().message), true, desk_->focus.study_id());
-  if (!*found)
-    return desk_->messages.say(of_start ? QString("%1 does not fall to %2 % of its start in the part in view.")
-                                              .arg(text(quantity_), text(format_setting(second, "1")))
-                                        : QString("%1 has no transition between two states in the part in view. O takes per "
-                                                  "cents of what it started from.")
-                                              .arg(text(quantity_)),
-                               false, desk_->focus.study_id());
-  desk_->look.set_cursor('A', (*found)->a);
-  desk_->look.set_cursor('B', (*found)->b);
+  const auto per_cents = of_start ? start_ : states_;
+  // Beside the window's thread: a long part is read whole for its states.
+  finding_.ask(
+      [one, k, span, of_start, per_cents] {
+        const auto find = of_start ? study::waveform::of_start : study::waveform::at_states;
+        return find(*one, k, span.lower, span.upper, per_cents.first, per_cents.second);
+      },
+      [this, of_start, per_cents](const Result<std::optional<study::waveform::Cursors>>& found) {
+        if (!found) return desk_->messages.say(text(found.error().message), true, desk_->focus.study_id());
+        if (!*found)
+          return desk_->messages.say(of_start ? QString("%1 does not fall to %2 % of its start in the part in view.")
+                                                    .arg(text(quantity_), text(format_setting(per_cents.second, "1")))
+                                              : QString("%1 has no transition between two states in the part in view. O takes "
+                                                        "per cents of what it started from.")
+                                                    .arg(text(quantity_)),
+                                     false, desk_->focus.study_id());
+        desk_->look.set_cursor('A', (*found)->a);
+        desk_->look.set_cursor('B', (*found)->b);
+      });
 }
 
 /// Scaling reads whole records: it is done beside the window's thread, and the lens drawn again.
 void RecordLens::ask_shapes() {
   std::vector<std::pair<int, study::waveform::WaveformsPtr>> asked;  // by number of the take; what is in view first
-  const auto add = [&](long long id, const study::waveform::Waveforms* of) {
+  const auto add = [&](long long id, const study::waveform::WaveformsPtr& of) {
     const auto view = desk_->readings.view(id);
     for (const auto& one : records_of(view))
-      if (one.get() == of || (!of && one == records_of(view).back())) asked.emplace_back(view->take.number, one);
+      if (one == of || (!of && one == records_of(view).back())) asked.emplace_back(view->take.number, one);
   };
   if (desk_->focus.shown()) add(*desk_->focus.shown(), pass());
   auto others = desk_->focus.overlaid();
@@ -197,7 +205,7 @@ void RecordLens::redraw() {
     const auto from = passes.size() > kPersistent ? passes.size() - kPersistent : 0;
     // One pass stands before the others: the one that was chosen, else the last; of what stands behind the last alone.
     const bool in_view = id == desk_->focus.shown();
-    const auto* before = in_view ? pass() : passes.back().get();
+    const auto before = in_view ? pass() : passes.back();
     const auto draw = [&](const study::waveform::Waveforms& one) {
       for (const auto& taken : one.traces) {
         auto trace = taken;
@@ -206,11 +214,11 @@ void RecordLens::redraw() {
           if (scaled == shapes_.scaled.end()) continue;
           trace = scaled->second;
         }
-        curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, &one != before});
+        curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, &one != before.get()});
       }
     };
     for (auto k = from; in_view && !wake && k < passes.size(); ++k)
-      if (passes[k].get() != before) draw(*passes[k]);
+      if (passes[k] != before) draw(*passes[k]);
     draw(*before);
     if (id == desk_->focus.shown() && passes.back()->triggered && !scaled_) {
       // As the take waited for it, whatever the brief says by now.
@@ -221,7 +229,7 @@ void RecordLens::redraw() {
   if (const auto wake = desk_->focus.wake(); wake && wake != desk_->focus.shown()) add(*wake, true);
   for (const auto id : desk_->focus.overlaid()) add(id, false);
   if (const auto shown = desk_->focus.shown()) add(*shown, false);
-  if (const auto* one = pass(); one && !one->find(quantity_)) quantity_ = one->traces.front()->name;
+  if (const auto one = pass(); one && !one->find(quantity_)) quantity_ = one->traces.front()->name;
   plot_->show_record(std::move(curves), panels_, trigger);
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
@@ -248,9 +256,9 @@ void RecordLens::place_cursors() {
     return;
   }
   cards_.clear();
-  const auto* one = pass();
+  const auto one = pass();
   // Scaled pulses have times of their own.
-  cursors_->place(one && !scaled_);
+  cursors_->place(one != nullptr && !scaled_);
   const auto a = desk_->look.cursor('A'), b = desk_->look.cursor('B');
   if (scaled_) {
     cards_ = shapes_.cards;

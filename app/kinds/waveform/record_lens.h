@@ -36,7 +36,7 @@ class RecordLens : public Lens {
   void mark_figure();
   void step_pass(int by);
   /// Of the take in view; null for none.
-  const study::waveform::Waveforms* pass() const;
+  study::waveform::WaveformsPtr pass() const;
   /// Cursors to two per cents of the quantity that is chosen, within the part in view.
   void go_to_per_cents(bool of_start);
   QList<LookBar::MenuLine> per_cents();
@@ -63,7 +63,7 @@ class RecordLens : public Lens {
   };
   Shapes shapes_;
   std::vector<study::waveform::WaveformsPtr> shapes_of_;  ///< what they were asked of; the one in view first
-  Aside shaping_{this};
+  Aside shaping_{this}, finding_{this};
   bool stale_ = true, scaled_ = false;
 };
 

@@ -22,12 +22,7 @@ namespace {
 Result<std::vector<study::Repeated>> over_passes(const TakeView& view, const study::SettingsText& settings,
                                                  const std::vector<std::string>& asked) {
   const auto* one = dynamic_cast<const waveform::ReducedWaveforms*>(view.reduced.get());
-  if (!one) return std::vector<study::Repeated>{};
-  auto readings = one->each_pass(settings, asked);
-  if (!readings) return tl::unexpected(readings.error());
-  std::vector<int> numbers;
-  for (const auto& pass : one->passes()) numbers.push_back(pass->index);
-  return study::repeated(*readings, numbers);
+  return one ? one->over_passes(settings, asked) : std::vector<study::Repeated>{};
 }
 
 class WaveformView final : public KindView {

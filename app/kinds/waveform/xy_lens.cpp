@@ -79,8 +79,10 @@ void XyLens::reload() {
   const auto view = desk_->readings.shown();
   const auto& passes = records_of(view);
   if (passes.empty() || passes.back()->traces.size() < 2) {
-    drawn_ = {.trouble = passes.empty() ? "Nothing is taken yet. Space takes."
-                                        : "The record has one quantity; X-Y needs two. Sense another one on the Hookup page (H)."};
+    drawn_ = {.trouble = !desk_->focus.shown() ? "Nothing is taken yet. Space takes."
+                         : !view               ? "reading\u2026"
+                         : passes.empty()      ? (view->trouble.isEmpty() ? "The take has no record." : view->trouble)
+                                               : "The record has one quantity; X-Y needs two. Sense another one on the Hookup page (H)."};
     return draw();
   }
   const auto& traces = passes.back()->traces;

@@ -5,6 +5,7 @@
 
 #include "base/quantity.h"
 #include "base/words.h"
+#include "study/repeated.h"
 #include "study/waveform/found.h"
 
 namespace heron::study::waveform {
@@ -261,29 +262,29 @@ Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>&
 
 Reading mean_of(const std::vector<PassReading>& passes) {
   if (passes.size() < 2) return passes.empty() ? Reading{} : passes.front().reading;
+  std::vector<Reading> readings;
+  std::vector<int> numbers;
+  for (const auto& pass : passes) {
+    numbers.push_back(int(numbers.size()));
+    readings.push_back(pass.reading);
+  }
   Reading out;
-  for (const auto& pass : passes)
-    for (const auto& figure : pass.reading.figures) {
-      if (out.find(figure.key)) continue;
-      double sum = 0, squares = 0, own = 0, shared = 0, n = 0;
-      for (const auto& other : passes) {
-        const auto* f = other.reading.find(figure.key);
-        if (!f) continue;
-        const auto common = other.shared.find(figure.key);
-        const double of_all = common == other.shared.end() ? 0 : common->second, u = f->u.value_or(0);
-        sum += f->value;
-        squares += f->value * f->value;
-        own += std::max(0.0, u * u - of_all * of_all);
-        shared = std::max(shared, of_all);
-        ++n;
-      }
-      Figure mean = figure;
-      mean.value = sum / n;
-      const double scatter = n > 1 ? std::sqrt(std::max(0.0, squares / n - mean.value * mean.value) / (n - 1)) : 0;
-      const double u = std::hypot(std::max(scatter, std::sqrt(own / n / n)), shared);
-      mean.u = u > 0 ? std::optional(u) : std::nullopt;
-      out.figures.push_back(std::move(mean));
+  for (const auto& one : repeated(readings, numbers)) {
+    double own = 0, shared = 0;
+    for (const int k : one.passes) {
+      const auto& pass = passes[std::size_t(k)];
+      const auto common = pass.shared.find(one.key);
+      const double of_all = common == pass.shared.end() ? 0 : common->second, u = pass.reading.find(one.key)->u.value_or(0);
+      own += std::max(0.0, u * u - of_all * of_all);
+      shared = std::max(shared, of_all);
     }
+    const double n = double(one.values.size());
+    Figure mean = *readings[std::size_t(one.passes.front())].find(one.key);
+    mean.value = one.mean;
+    const double u = std::hypot(std::max(one.sigma.value_or(0) / std::sqrt(n), std::sqrt(own) / n), shared);
+    mean.u = u > 0 ? std::optional(u) : std::nullopt;
+    out.figures.push_back(std::move(mean));
+  }
   for (const auto& absent : passes.front().reading.absent)
     if (!out.find(absent.key)) out.absent.push_back(absent);
   return out;

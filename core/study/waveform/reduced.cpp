@@ -58,6 +58,20 @@ Result<Columns> over_time(const Waveforms& pass, std::size_t columns) {
   return out;
 }
 
+/// Hands every pass with its figures to `use(pass, reading)`.
+template <class Use>
+Result<void> for_each_pass(const std::vector<WaveformsPtr>& passes, const Settings& settings, const std::vector<std::string>& asked,
+                           Use use) {
+  for (const auto& waveforms : passes) {
+    const auto pass = Pass::of(waveforms, settings);
+    if (!pass) return tl::unexpected(pass.error());
+    auto reading = figures_of(*pass, asked);
+    if (!reading) return tl::unexpected(reading.error());
+    use(*pass, std::move(*reading));
+  }
+  return {};
+}
+
 }  // namespace
 
 Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vector<std::string>& asked) const {
@@ -67,36 +81,32 @@ Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vec
   if (!curve) return tl::unexpected(curve.error());
   std::vector<PassReading> all;
   std::vector<Doubt> doubts;
-  for (const auto& waveforms : passes_) {
-    const auto pass = Pass::of(waveforms, *settings);
-    if (!pass) return tl::unexpected(pass.error());
-    auto reading = figures_of(*pass, asked);
-    if (!reading) return tl::unexpected(reading.error());
+  const auto read = for_each_pass(passes_, *settings, asked, [&](const Pass& pass, PassReading reading) {
     // What an earlier pass was doubted for is not said once more.
-    auto found = find_doubts(*pass, reading->reading, asked);
+    auto found = find_doubts(pass, reading.reading, asked);
     std::erase_if(found, [&](const Doubt& d) {
       return std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key; });
     });
     doubts.insert(doubts.end(), std::make_move_iterator(found.begin()), std::make_move_iterator(found.end()));
-    all.push_back(std::move(*reading));
-  }
+    all.push_back(std::move(reading));
+  });
+  if (!read) return tl::unexpected(read.error());
   Analysis out{mean_of(all), std::move(*curve), as_text(*settings)};
   out.reading.doubts = std::move(doubts);
   return out;
 }
 
-Result<std::vector<Reading>> ReducedWaveforms::each_pass(const SettingsText& text, const std::vector<std::string>& asked) const {
+Result<std::vector<Repeated>> ReducedWaveforms::over_passes(const SettingsText& text, const std::vector<std::string>& asked) const {
   const auto settings = settings_from_text(text);
   if (!settings) return tl::unexpected(settings.error());
-  std::vector<Reading> out;
-  for (const auto& waveforms : passes_) {
-    const auto pass = Pass::of(waveforms, *settings);
-    if (!pass) return tl::unexpected(pass.error());
-    auto reading = figures_of(*pass, asked);
-    if (!reading) return tl::unexpected(reading.error());
-    out.push_back(std::move(reading->reading));
-  }
-  return out;
+  std::vector<Reading> readings;
+  std::vector<int> numbers;
+  const auto read = for_each_pass(passes_, *settings, asked, [&](const Pass& pass, PassReading reading) {
+    readings.push_back(std::move(reading.reading));
+    numbers.push_back(pass.waveforms().index);
+  });
+  if (!read) return tl::unexpected(read.error());
+  return repeated(readings, numbers);
 }
 
 bool ReducedWaveforms::quick() const {

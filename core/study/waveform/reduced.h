@@ -1,5 +1,6 @@
 #pragma once
 #include "study/reduced.h"
+#include "study/repeated.h"
 #include "study/waveform/waveforms.h"
 
 namespace heron::study::waveform {
@@ -11,8 +12,8 @@ class ReducedWaveforms final : public Reduced {
 
   const std::vector<WaveformsPtr>& passes() const { return passes_; }
 
-  /// What each pass comes to by itself.
-  Result<std::vector<Reading>> each_pass(const SettingsText& settings, const std::vector<std::string>& asked) const;
+  /// Every figure over the passes.
+  Result<std::vector<Repeated>> over_passes(const SettingsText& settings, const std::vector<std::string>& asked) const;
 
   Result<Analysis> read(const SettingsText& settings, const std::vector<std::string>& asked) const override;
   bool quick() const override;

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "study/trajectory.h"
 #include "study/waveform/profile.h"
 
 namespace heron::study::waveform {
@@ -27,10 +26,10 @@ class Scaled final : public Trace {
   double factor_;
 };
 
-TimeBase later(const Trace& trace, double by) {
-  if (trace.time.even()) return {trace.time.start() + by, trace.time.step()};
+TimeBase earlier(const Trace& trace, double by) {
+  if (trace.time.even()) return {trace.time.start() - by, trace.time.step()};
   auto times = std::make_shared<std::vector<double>>();
-  for (std::size_t k = 0; k < trace.size(); ++k) times->push_back(trace.time.at(k) + by);
+  for (std::size_t k = 0; k < trace.size(); ++k) times->push_back(trace.time.at(k) - by);
   return TimeBase(std::move(times));
 }
 
@@ -52,7 +51,7 @@ Result<std::optional<TracePtr>> scaled_to_peak(const TracePtr& trace, const Trac
   const auto half = first_beyond(*trace, all, 0, top->value / 2, top->value > 0, true);
   if (!half) return tl::unexpected(half.error());
   if (!*half) return none;
-  return std::optional<TracePtr>(std::make_shared<Scaled>(trace, 100 / top->value, later(*trace, -trace->time.at_place(**half))));
+  return std::optional<TracePtr>(std::make_shared<Scaled>(trace, 100 / top->value, earlier(*trace, trace->time.at_place(**half))));
 }
 
 Result<std::optional<double>> shape_difference(const Trace& a, const Trace& b) {
