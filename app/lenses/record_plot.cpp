@@ -252,9 +252,11 @@ void RecordPlot::frame() {
       const double about = std::max(std::abs(range.center()), 1e-9);
       range = QCPRange(range.center() - about / 2, range.center() + about / 2);
     }
-    // Room above for the names.
-    const double room = 0.06 * range.size();
-    panels_[k]->axis(QCPAxis::atLeft)->setRange(range.lower - room, range.upper + 2.2 * room);
+    // Room above for the names, in a low panel too.
+    constexpr double kNameHeight = 20;  // pixels
+    const double room = 0.06 * range.size(), height = std::max(3 * kNameHeight, double(panels_[k]->height()));
+    const double above = std::max(2.2 * room, 1.06 * range.size() * kNameHeight * double(inside.size()) / height);
+    panels_[k]->axis(QCPAxis::atLeft)->setRange(range.lower - room, range.upper + above);
     render::measure_axis(panels_[k]->axis(QCPAxis::atLeft), inside.join(" and "), unit);
   }
 }

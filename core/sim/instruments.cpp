@@ -1,6 +1,7 @@
 #include "sim/instruments.h"
 
 #include "base/quantity.h"
+#include "bench/waveform.h"
 
 namespace heron::sim {
 namespace {
@@ -70,7 +71,8 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Output resistance", q(d.supply.output_resistance, "ohm")}}},
       {"Surge generator",
        {{"Reach", q(d.surge.highest_voltage, "V") + " open circuit, either sign"},
-        {"Waveform", "double exponential, fronts of " + q(d.surge.shortest_front, "s") + " and more, once"},
+        {"Waveform", "double exponential, fronts of " + q(d.surge.shortest_front, "s") + " and more, once; half of its peak after no less than " +
+                         format_setting(bench::kShortestTail, "1") + " fronts"},
         {"Source resistance", q(d.surge.least_resistance, "ohm") + " and more"}}},
       {"Electronic load",
        {{"Reach",

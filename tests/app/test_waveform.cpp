@@ -164,6 +164,13 @@ TEST_CASE("one quantity is drawn against another, with its direction and its tim
   QTest::mouseClick(plot, Qt::LeftButton, {}, at);
   REQUIRE(open.desk().look.cursor('A'));
   CHECK_FALSE(lens->cards().isEmpty());
+  // One quantity alone has nothing to stand against: a word says so, and nothing else is shown.
+  open.choose_study("Hold-up discharge");
+  REQUIRE(drive::until([&] { return lens->path().time.empty() && !drive::button(open.window, "Exchange"); }));
+  CHECK_FALSE(plot->xAxis->visible());
+  open.choose_study("Clamp under surges");
+  REQUIRE(drive::until([&] { return !lens->path().time.empty() && drive::button(open.window, "Exchange"); }));
+  CHECK(plot->xAxis->visible());
   drive::click(drive::button(open.window, "Exchange"));
   CHECK(drive::until([&] { return plot->xAxis->label().startsWith("i"); }));
 }

@@ -34,11 +34,11 @@ XyLens::XyLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(new LookB
   plot_->addLayer("wake", plot_->layer("grid"), QCustomPlot::limAbove);
   plot_->installEventFilter(this);
   looking_ = new PlotView(plot_, [this] { frame(); });
-  bar_->add_menu("Upright", "What stands upright", [this] { return text(up_) + " upright"; },
+  bar_->add_menu("Upright", "What stands upright", [this] { return path().time.empty() ? QString() : text(up_) + " upright"; },
                  [this] { return quantities(&XyLens::up_); });
-  bar_->add_menu("Across", "What goes across", [this] { return text(across_) + " across"; },
+  bar_->add_menu("Across", "What goes across", [this] { return path().time.empty() ? QString() : text(across_) + " across"; },
                  [this] { return quantities(&XyLens::across_); });
-  bar_->add("Exchange", "Exchanges the two", [this] { return QString("exchange"); }, [this] {
+  bar_->add("Exchange", "Exchanges the two", [this] { return path().time.empty() ? QString() : QString("exchange"); }, [this] {
     std::swap(across_, up_);
     reload();
   });
@@ -92,7 +92,6 @@ void XyLens::reload() {
   if (!known(up_)) up_ = traces[0]->name == across_ ? traces[1]->name : traces[0]->name;
   across_unit_ = (*passes.back()->find(across_))->unit;
   up_unit_ = (*passes.back()->find(up_))->unit;
-  bar_->refresh();
   struct Asked {
     TakeViewPtr view;
     bool wake, shown;
@@ -145,6 +144,11 @@ void XyLens::draw() {
     }
     add_arrows(path);
     if (path.shown) add_times(path);
+  }
+  bar_->refresh();
+  for (auto* axis : {plot_->xAxis, plot_->yAxis}) {
+    axis->setVisible(drawn_.trouble.isEmpty());
+    axis->grid()->setVisible(drawn_.trouble.isEmpty());
   }
   if (!drawn_.trouble.isEmpty()) {
     auto* words = new QCPItemText(plot_);
