@@ -48,6 +48,13 @@ void clear(QLayout* layout) {
   }
 }
 
+/// Of the inputs that the plan in view reads with.
+const bench::Limits& limits_of(const Focus& focus) {
+  const auto* hookup = focus.plan() ? focus.plan()->hookup() : nullptr;
+  return focus.limits().of(hookup ? hookup->digitiser : bench::Digitiser::accurate);
+}
+
+
 /// The range that automatic ranging would find for a level, in the quantity.
 std::optional<double> range_for(const bench::Chain& chain, const bench::ChainSummary& summary,
                                 std::optional<double> expected, const bench::Limits& limits) {
@@ -135,7 +142,7 @@ ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, 
                      editing);
   for (int k = 0; k < 3; ++k) grid->addWidget(columns_[k], 2, k);
 
-  const auto& limits = desk->focus.limits();
+  const auto& limits = limits_of(desk->focus);
   const auto summary = bench::summarise(chain_, limits.input);
   std::optional<double> expected;
   if (const auto& levels = desk->outlook.levels(); levels && levels->quantities.contains(chain_.name))
@@ -489,7 +496,7 @@ void HookupPage::propose() {
     proposal_->setText(QString::fromStdString((current ? drop : current).error().message));
     return;
   }
-  const auto proposal = bench::propose_sense_resistor(*current, *drop, desk_->focus.limits().input);
+  const auto proposal = bench::propose_sense_resistor(*current, *drop, limits_of(desk_->focus).input);
   if (!proposal) {
     proposal_->setText(QString::fromStdString(proposal.error().message));
     return;

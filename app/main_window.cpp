@@ -272,8 +272,14 @@ void MainWindow::refresh_bar() {
 void MainWindow::refresh_progress() {
   const auto p = desk_.runner.progress();
   if (!desk_.runner.taking() || p.total == 0) return;
-  bar_->setMaximum(p.total);
-  bar_->setValue(p.done);
+  // A thousand steps a point: one record may take longer than all else.
+  constexpr int kSteps = 1000;
+  bar_->setMaximum(p.total * kSteps);
+  bar_->setValue(int((p.done + p.share) * kSteps));
+  if (!p.waits.empty()) {
+    status_->setText("Waiting for " + QString::fromStdString(p.waits));
+    return;
+  }
   status_->setText(QString("%1 of %2 points, %3 left on a real bench")
                        .arg(p.done)
                        .arg(p.total)

@@ -28,11 +28,21 @@ class LiveReading {
   }
 
   std::shared_ptr<TakeView> view(dossier::Take take) const {
+    return view_of(reducer_ && added_ ? reducer_->so_far() : study::ReducedPtr(), std::move(take));
+  }
+
+  /// Of a point that is still being read, alone.
+  std::shared_ptr<TakeView> view_so_far(const study::Point& point, dossier::Take take) const {
+    const auto* kind = study::find_kind(study_.kind);
+    auto reducer = kind ? kind->reducer(study_.settings) : tl::unexpected(Error{Fault::usage, {}});
+    return view_of(reducer && (*reducer)->add(point) ? (*reducer)->so_far() : study::ReducedPtr(), std::move(take));
+  }
+
+ private:
+  std::shared_ptr<TakeView> view_of(const Result<study::ReducedPtr>& reduced, dossier::Take take) const {
     auto view = std::make_shared<TakeView>();
     view->take = std::move(take);
-    if (!reducer_ || !added_) return view;
-    const auto reduced = reducer_->so_far();
-    if (!reduced) return view;
+    if (!reduced || !*reduced) return view;
     view->reduced = *reduced;
     view->small = view->reduced->small();
     // Figures while the take runs, as long as they cost no more than a frame.
@@ -44,7 +54,6 @@ class LiveReading {
     return view;
   }
 
- private:
   dossier::Study study_;
   run::Asked asked_;
   std::vector<std::string> figures_;
@@ -217,6 +226,11 @@ void Runner::launch(long long id, run::RunOptions options) {
           return live->wanted;
         }();
         if (wanted) publish();
+      };
+      events.so_far = [&](const study::Point& point) {
+        const std::lock_guard lock(live->mutex);
+        if (!std::exchange(live->wanted, false)) return;
+        live->view = reading->view_so_far(point, take);
       };
       events.progress = [&](const study::Progress& p) {
         const std::lock_guard lock(live->mutex);

@@ -1,8 +1,9 @@
 #include "word_editor.h"
 
+#include <QFile>
+#include <QFileDialog>
 #include <QKeyEvent>
 #include <QPainter>
-#include <QPushButton>
 #include <QVBoxLayout>
 
 #include "flow_layout.h"
@@ -68,7 +69,12 @@ BriefEditor::BriefEditor(QWidget* parent) : QFrame(parent) {
   set_ink(*allowed_, theme().slate);
   set_ink(*refusal_, theme().rust);
   choices_ = new QWidget(this);
-  for (auto* w : std::initializer_list<QWidget*>{label_, field_, forms_, allowed_, choices_, refusal_})
+  from_file_ = new QPushButton("From a file\u2026", this);
+  from_file_->setObjectName("from-file");
+  from_file_->setFocusPolicy(Qt::NoFocus);
+  from_file_->setToolTip("A text file, a line a point");
+  connect(from_file_, &QPushButton::clicked, this, &BriefEditor::choose_file);
+  for (auto* w : std::initializer_list<QWidget*>{label_, field_, forms_, allowed_, choices_, from_file_, refusal_})
     column->addWidget(w);
   field_->installEventFilter(this);
   connect(field_, &QLineEdit::textEdited, this, &BriefEditor::typed);
@@ -95,8 +101,24 @@ bool BriefEditor::eventFilter(QObject*, QEvent* event) {
         break;
     }
   }
-  if (event->type() == QEvent::FocusOut) emit cancelled();
+  if (event->type() == QEvent::FocusOut && !choosing_) emit cancelled();
   return false;
+}
+
+void BriefEditor::choose_file() {
+  choosing_ = true;
+  const auto path = QFileDialog::getOpenFileName(window(), "Take it from a file", {}, "Text (*.csv *.txt *.tsv);;All files (*)");
+  choosing_ = false;
+  field_->setFocus();
+  if (!path.isEmpty()) take_file(path);
+}
+
+void BriefEditor::take_file(const QString& path) {
+  constexpr qint64 kMost = 16 << 20;
+  QFile file(path);
+  if (!file.open(QIODevice::ReadOnly)) return refuse(QString("%1 cannot be opened: %2.").arg(path, file.errorString()));
+  if (file.size() > kMost) return refuse(QString("%1 is larger than 16 MB.").arg(path));
+  emit accepted(QString::fromUtf8(file.readAll()), 0);
 }
 
 void BriefEditor::open(const QString& text, const BriefWord* word) {
@@ -134,6 +156,7 @@ void BriefEditor::explain(const study::BriefHint& hint) {
     choices_->setMinimumHeight(0);
   }
   choices_->setVisible(!hint.choices.empty());
+  from_file_->setVisible(hint.from_file);
   layout()->activate();
   resize(width(), layout()->hasHeightForWidth() ? layout()->heightForWidth(width()) : sizeHint().height());
 }

@@ -3,6 +3,7 @@
 #include <QFrame>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPushButton>
 #include <functional>
 
 #include "desk.h"
@@ -37,6 +38,8 @@ class BriefEditor : public QFrame {
   QLineEdit* field() const { return field_; }
   void explain(const study::BriefHint& hint);
   void refuse(const QString& reason);
+  /// What a text file holds, as if it had been typed; what cannot be read is refused.
+  void take_file(const QString& path);
 
  signals:
   void typed(const QString& text);
@@ -47,12 +50,16 @@ class BriefEditor : public QFrame {
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
+  void choose_file();
+
   QLabel* label_;
   QLineEdit* field_;
   QLabel* forms_;
   QLabel* allowed_;
   QLabel* refusal_;
   QWidget* choices_;
+  QPushButton* from_file_;
+  bool choosing_ = false;  ///< a file: the field's focus is elsewhere for a while
 };
 
 /// Editing of words in place, wherever they stand: opens the editor under a word, shows what the text would mean while

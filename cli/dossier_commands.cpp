@@ -223,6 +223,12 @@ Result<int> take(const TakeOptions& options) {
   const bool terminal = isatty(STDERR_FILENO) != 0;
   run::TakeEvents events;
   events.progress = [&](const study::Progress& p) {
+    // Between points alone where lines stay; what it waits for, where they do not.
+    if (!terminal && p.share > 0) return;
+    if (!p.waits.empty()) {
+      if (terminal) std::fprintf(stderr, "\rwaiting for %s   ", p.waits.c_str());
+      return;
+    }
     if (terminal)
       std::fprintf(stderr, "\r%d of %d points, %s left on a real bench   ", p.done, p.total,
                    format_duration(p.bench_seconds_left).c_str());

@@ -81,7 +81,7 @@ void curves_from_points(benchmark::State& state) {
   double bench_seconds = 0;
   const auto points = take(output_family(), bench_seconds);
   std::vector<std::string> texts;
-  for (const auto& p : points) texts.push_back(p.setting.dump());
+  for (const auto& p : points) texts.push_back(p.setting.json().dump());
   double reduced = 0, parsed = 0;
   for (auto _ : state) {
     auto start = Clock::now();

@@ -6,6 +6,7 @@
 #include "base/quantity.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
+#include "signal/band_limited.h"
 
 namespace heron::app {
 
@@ -68,13 +69,72 @@ QStringList RecordPlot::names() const {
   return out;
 }
 
+void RecordPlot::remove_curves() {
+  for (auto& drawn : drawn_)
+    for (auto* graph : {drawn.line, drawn.low, drawn.high, drawn.dots})
+      if (graph) removeGraph(graph);
+  drawn_.clear();
+  for (auto* map : clouds_) removePlottable(map);
+  clouds_.clear();
+}
+
+void RecordPlot::set_between(Between between) {
+  between_ = between;
+  filled_ = QCPRange(1, 0);
+  replot(rpQueuedReplot);
+}
+
+std::optional<QCPRange> RecordPlot::upright_of(const std::string& quantity) const {
+  for (const auto& drawn : drawn_)
+    if (drawn.curve.trace->name == quantity) return panels_[drawn.panel]->axis(QCPAxis::atLeft)->range();
+  return std::nullopt;
+}
+
+void RecordPlot::show_clouds(const std::vector<Cloud>& all) {
+  for (auto* map : clouds_) removePlottable(map);
+  clouds_.clear();
+  for (const auto& [quantity, cells, ink] : all) {
+    const auto drawn = std::find_if(drawn_.begin(), drawn_.end(), [&](const Drawn& d) { return d.curve.trace->name == quantity; });
+    if (drawn == drawn_.end() || cells.records == 0) continue;
+    auto* rect = panels_[drawn->panel];
+    auto* map = new QCPColorMap(rect->axis(QCPAxis::atBottom), rect->axis(QCPAxis::atLeft));
+    map->setLayer("wake");
+    map->setInterpolate(false);
+    const double across = (cells.to - cells.from) / cells.columns, up = (cells.high - cells.low) / cells.rows;
+    map->data()->setSize(cells.columns, cells.rows);
+    map->data()->setRange({cells.from + across / 2, cells.to - across / 2}, {cells.low + up / 2, cells.high - up / 2});
+    // The root makes one record in a hundred still to be seen.
+    for (int c = 0; c < cells.columns; ++c)
+      for (int r = 0; r < cells.rows; ++r) map->data()->setCell(c, r, std::sqrt(double(cells.at(c, r)) / cells.records));
+    QColor none = ink;
+    none.setAlpha(0);
+    QColor least = ink;
+    least.setAlpha(50);
+    QCPColorGradient gradient;
+    gradient.setColorStops({{0, none}, {0.005, least}, {1, ink}});
+    gradient.setColorInterpolation(QCPColorGradient::ciRGB);
+    map->setGradient(gradient);
+    map->setDataRange({0, 1});
+    clouds_ << map;
+  }
+  replot(rpQueuedReplot);
+}
+
+/// Forbidden ground in the panels of its quantities.
+void RecordPlot::draw_limits(const std::vector<LimitLine>& limits) {
+  for (const auto& limit : limits)
+    for (const auto& drawn : drawn_) {
+      if (drawn.curve.trace->name != limit.quantity) continue;
+      auto* ground = new render::ForbiddenGround(this, panels_[drawn.panel], limit.line, limit.upper);
+      ground->setLayer("ground");
+      items_ << ground;
+      break;
+    }
+}
+
 void RecordPlot::arrange(int count) {
   if (panels_.size() == count) return;
-  for (auto& drawn : drawn_) {
-    for (auto* graph : {drawn.line, drawn.low, drawn.high})
-      if (graph) removeGraph(graph);
-  }
-  drawn_.clear();
+  remove_curves();
   while (!panels_.isEmpty()) {
     plotLayout()->remove(panels_.takeLast());
     plotLayout()->simplify();
@@ -101,7 +161,8 @@ void RecordPlot::arrange(int count) {
   }
 }
 
-void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const std::optional<TriggerMark>& trigger) {
+void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const std::optional<TriggerMark>& trigger,
+                             const std::vector<LimitLine>& limits) {
   std::vector<std::string> names;
   std::vector<std::string> panel_of;  ///< what each panel is named by
   std::vector<int> places;
@@ -116,10 +177,7 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
   const bool another = names != named_ || how != how_;
   how_ = how;
   named_ = names;
-  for (auto& drawn : drawn_)
-    for (auto* graph : {drawn.line, drawn.low, drawn.high})
-      if (graph) removeGraph(graph);
-  drawn_.clear();
+  remove_curves();
   for (auto* item : items_) removeItem(item);
   items_.clear();
   arrange(std::max<int>(1, int(panel_of.size())));
@@ -137,13 +195,16 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     if (c.pale) ink.setAlpha(60);
     QPen pen(ink, c.wake ? 6 : 1.4);
     if (c.dashed) pen.setDashPattern({6, 3});
+    if (c.dotted) pen.setDashPattern({1, 3});
     // In one panel the second quantity is told by its line.
     const auto same = std::count_if(drawn_.begin(), drawn_.end(), [&](const Drawn& d) {
-      return d.panel == one.panel && d.curve.colour == c.colour && d.curve.trace->name != c.trace->name && !d.curve.pale;
+      return d.panel == one.panel && d.curve.colour == c.colour && d.curve.trace->name != c.trace->name && !d.curve.pale && !d.curve.dotted;
     });
-    if (same % 3 == 1) pen.setDashPattern({7, 3});
-    if (same % 3 == 2) pen.setDashPattern({2, 2});
+    if (same % 3 == 1 && !c.dotted) pen.setDashPattern({7, 3});
+    if (same % 3 == 2 && !c.dotted) pen.setDashPattern({2, 2});
     one.line->setPen(pen);
+    one.dots = addGraph(x, y);
+    one.dots->setLineStyle(QCPGraph::lsNone);
     for (auto* edge : {one.low, one.high}) {
       edge->setPen(QPen(ink, 1));
       // Thousands of edges a pixel wide look the same without.
@@ -155,7 +216,7 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     one.high->setBrush(shade);
     one.high->setChannelFillGraph(one.low);
     if (c.wake)
-      for (auto* graph : {one.line, one.low, one.high}) graph->setLayer("wake");
+      for (auto* graph : {one.line, one.low, one.high, one.dots}) graph->setLayer("wake");
     const auto n = c.trace->size();
     if (n > 0) {
       const QCPRange own(c.trace->time.at(0), c.trace->time.at(n - 1));
@@ -186,6 +247,7 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     label->setColor(drawn.curve.wake ? theme().slate : drawn.curve.colour);
     items_ << label;
   }
+  draw_limits(limits);
   if (trigger && !drawn_.empty()) {
     auto* notch = new QCPItemText(this);
     auto* rect = panels_.last();
@@ -285,7 +347,7 @@ void RecordPlot::fill() {
 void RecordPlot::fill_one(Drawn& drawn, const QCPRange& now, int columns) {
   const auto& t = *drawn.curve.trace;
   const auto n = t.size();
-  for (auto* graph : {drawn.line, drawn.low, drawn.high}) graph->data()->clear();
+  for (auto* graph : {drawn.line, drawn.low, drawn.high, drawn.dots}) graph->data()->clear();
   if (n == 0) return;
   const auto clamped = [&](double place) { return std::size_t(std::clamp(place, 0.0, double(n - 1))); };
   const auto first = clamped(std::floor(t.time.place_of(now.lower, n))), last = clamped(std::ceil(t.time.place_of(now.upper, n))) + 1;
@@ -313,9 +375,26 @@ void RecordPlot::fill_one(Drawn& drawn, const QCPRange& now, int columns) {
   QVector<QCPGraphData> samples;
   samples.reserve(qsizetype(values.size()));
   for (std::size_t k = 0; k < values.size(); ++k) samples.append({t.time.at(first + k), values[k]});
-  drawn.line->data()->set(samples, true);
-  const bool dots = double(columns) / double(values.size()) > kDots && !drawn.curve.wake;
-  drawn.line->setScatterStyle(dots ? QCPScatterStyle(QCPScatterStyle::ssDisc, drawn.line->pen().color(), drawn.line->pen().color(), 3.6)
+  const bool dots = double(columns) / double(values.size()) > kDots && !drawn.curve.wake && !drawn.curve.dotted;
+  const bool rounded = dots && between_ == Between::band_limited && t.time.even();
+  if (rounded) {
+    drawn.dots->data()->set(samples, true);
+    drawn.dots->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, drawn.line->pen().color(), drawn.line->pen().color(), 3.6));
+    // What is beside the part in view takes part in it.
+    const auto from = first > signal::kBandLimitedReach ? first - signal::kBandLimitedReach : 0,
+               to = std::min(n, last + signal::kBandLimitedReach);
+    std::vector<double> around(to - from), places;
+    if (!t.read(from, around)) return;
+    const double step = double(last - 1 - first) / double(std::max(1, columns));
+    for (int k = 0; k <= columns; ++k) places.push_back(double(first - from) + step * k);
+    const auto line = signal::band_limited(around, places);
+    QVector<QCPGraphData> shape;
+    for (std::size_t k = 0; k < line.size(); ++k) shape.append({t.time.at_place(double(from) + places[k]), line[k]});
+    drawn.line->data()->set(shape, true);
+  } else {
+    drawn.line->data()->set(samples, true);
+  }
+  drawn.line->setScatterStyle(dots && !rounded ? QCPScatterStyle(QCPScatterStyle::ssDisc, drawn.line->pen().color(), drawn.line->pen().color(), 3.6)
                                    : QCPScatterStyle());
 }
 
@@ -328,7 +407,7 @@ void RecordPlot::draw_overview() {
   y->setRange(-0.08, 1.08);
   constexpr std::size_t kColumns = 600;
   for (const auto& drawn : drawn_) {
-    if (drawn.curve.pale || drawn.curve.wake) continue;
+    if (drawn.curve.pale || drawn.curve.wake || drawn.curve.dotted) continue;
     const auto& t = *drawn.curve.trace;
     const auto all = t.envelope(0, t.size(), 1), ranges = t.envelope(0, t.size(), kColumns);
     if (!all || !ranges || all->empty()) continue;
@@ -355,7 +434,7 @@ void RecordPlot::show_marks(const std::vector<double>& times, const std::string&
   for (const double time : times)
     for (qsizetype k = 0; k < panels_.size(); ++k)
       for (const auto& drawn : drawn_) {
-        if (drawn.panel != k || drawn.curve.wake || drawn.curve.pale) continue;
+        if (drawn.panel != k || drawn.curve.wake || drawn.curve.pale || drawn.curve.dotted) continue;
         if (!on.empty() && drawn.curve.trace->name != on) continue;
         const auto value = study::value_at(*drawn.curve.trace, time);
         if (!value || !*value) continue;

@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "study/density.h"
 #include "study/trace.h"
 
 namespace heron::app {
@@ -14,7 +15,18 @@ struct RecordCurve {
   bool dashed = false;
   bool wake = false;  ///< drawn as a broad pale line behind the others
   bool pale = false;  ///< an earlier pass of the same take
+  bool dotted = false;  ///< what is expected, nothing that was read
 };
+
+/// Ground that a quantity shall not enter.
+struct LimitLine {
+  std::string quantity;
+  QVector<QPointF> line;  ///< s, in the unit
+  bool upper = true;
+};
+
+/// How the line between samples runs, where they stand apart.
+enum class Between { lines, band_limited };
 
 /// How quantities share panels.
 enum class Panels {
@@ -38,7 +50,20 @@ class RecordPlot : public QCustomPlot {
   explicit RecordPlot(QWidget* parent = nullptr);
 
   /// Redraws everything; a view that somebody chose is kept where the same quantities come again.
-  void show_record(std::vector<RecordCurve> curves, Panels panels, const std::optional<TriggerMark>& trigger);
+  void show_record(std::vector<RecordCurve> curves, Panels panels, const std::optional<TriggerMark>& trigger,
+                   const std::vector<LimitLine>& limits = {});
+  void set_between(Between between);
+  /// Where many records run, behind the lines: lightness alone. Gone with the next show_record().
+  /// @param by_quantity  quantity, its cells and its ink
+  struct Cloud {
+    std::string quantity;
+    study::Density cells;
+    QColor ink;
+  };
+  void show_clouds(const std::vector<Cloud>& clouds);
+  int clouds() const { return int(clouds_.size()); }
+  /// The upright part in view of the panel that a quantity is in; nothing where there is none.
+  std::optional<QCPRange> upright_of(const std::string& quantity) const;
   /// All of the record.
   void show_all();
   /// A ring where a figure was read. @param on  the quantity; empty: in every panel
@@ -61,7 +86,10 @@ class RecordPlot : public QCustomPlot {
     RecordCurve curve;
     int panel = 0;
     QCPGraph *line = nullptr, *low = nullptr, *high = nullptr;
+    QCPGraph* dots = nullptr;  ///< samples, where the line between them is no straight one
   };
+  void draw_limits(const std::vector<LimitLine>& limits);
+  void remove_curves();
   void arrange(int count);
   void frame();
   void fill();
@@ -75,6 +103,8 @@ class RecordPlot : public QCustomPlot {
   std::vector<Drawn> drawn_;
   std::vector<std::string> named_;  ///< of the quantities that are shown
   QList<QCPAbstractItem*> items_, marks_;
+  QList<QCPColorMap*> clouds_;
+  Between between_ = Between::lines;
   QList<QCPGraph*> overview_graphs_;
   QCPRange whole_{0, 1}, filled_{1, 0};
   Panels how_ = Panels::by_unit;

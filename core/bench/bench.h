@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <stop_token>
@@ -93,13 +94,22 @@ struct LoadSetup {
 
 /// When a record begins.
 struct TriggerSetup {
+  enum class Event {
+    edge,      ///< through the level
+    narrower,  ///< the end of a pulse beyond the level that was shorter than the width
+    wider,     ///< the same of one that was longer
+  };
   int input = 0;
   double level = 0;  ///< V at the input
-  bool rising = true;
+  bool rising = true;  ///< an edge; of a pulse: it goes above the level, else below
+  Event event = Event::edge;
+  double width = 0;  ///< s
   double hysteresis = 0;     ///< V that the signal must first be away from the level; 0: 2 % of the range
   double hold_off = 0;       ///< s before the first edge counts
   double pre_trigger = 0.1;  ///< share of the record before the edge
   double time_out = 1;       ///< s
+  /// Told now and then while nothing has come: lowest and highest of what was seen since the last time, V at the input.
+  std::function<void(double low, double high)> waiting = {};
 };
 
 /// Counts as they left one converter; volts = offset-free counts * volts_per_count.
@@ -125,6 +135,10 @@ struct Capture {
   double began = 0;                  ///< s from the last change of what drives to the first sample
 };
 
+/// Takes a long capture stretch by stretch as it comes: each has the counts of all inputs from where the last one ended,
+/// and the whole record's rate, trigger and beginning. Its failure ends the capture.
+using StretchSink = std::function<Result<void>(const Capture& stretch)>;
+
 /// The generator as it can really be set.
 struct AppliedDrive {
   double frequency = 0;     ///< Hz, after the generator's resolution
@@ -148,9 +162,13 @@ struct Limits {
   double overhead_per_point = 0;  ///< s that a real bench spends on setting up one point
   int inputs = 4;                 ///< how many there are
   InputLimits input;
+  std::shared_ptr<const Limits> fast = {};  ///< the same of the fast digitiser; null: there is none
   bool paced = false;  ///< runs at the pace of a real bench
   double supply_voltage = 0, supply_current = 0;                   ///< V, A of the DC source
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
+
+  /// With the inputs of that digitiser; as they are where there is no other.
+  const Limits& of(Digitiser which) const { return which == Digitiser::fast && fast ? *fast : *this; }
 };
 
 class Bench;
@@ -171,8 +189,8 @@ class Bench {
 
   virtual Limits limits() const = 0;
 
-  /// Puts one input to each pin, in this order. Call before the first drive.
-  virtual Result<void> connect(const std::vector<InputSetup>& inputs) = 0;
+  /// Puts one input of a digitiser to each pin, in this order. Call before the first drive.
+  virtual Result<void> connect(const std::vector<InputSetup>& inputs, Digitiser digitiser = Digitiser::accurate) = 0;
 
   /// Starts or changes the drive. Refuses (Fault::bench) what the generator cannot do or a pin's rating forbids.
   virtual Result<AppliedDrive> drive(const ToneDrive& drive) = 0;
@@ -195,13 +213,14 @@ class Bench {
   virtual Result<void> load(const LoadSetup& setup) = 0;
 
   /// Reads `samples` samples from every connected input at the nearest rate the converter has.
-  virtual Result<Capture> capture(double sample_rate, int samples, std::stop_token stop) = 0;
+  /// @param sink  takes them as they come, so that memory stays flat; what is returned has no counts then
+  virtual Result<Capture> capture(double sample_rate, int samples, std::stop_token stop, const StretchSink& sink = {}) = 0;
 
-  /// The same from an edge on. Where none comes in time: the samples of that moment, without `trigger_at`.
-  virtual Result<Capture> capture_on(const TriggerSetup& trigger, double sample_rate, int samples,
-                                     std::stop_token stop) = 0;
+  /// The same from an edge or a pulse on. Where none comes in time: the samples of that moment, without `trigger_at`.
+  virtual Result<Capture> capture_on(const TriggerSetup& trigger, double sample_rate, int samples, std::stop_token stop,
+                                     const StretchSink& sink = {}) = 0;
 
-  /// The nearest rate the converter has.
+  /// The nearest rate that the connected inputs' converter has.
   virtual double nearest_rate(double sample_rate) const = 0;
 
   /// Everything that drives off; safe to call at any time.

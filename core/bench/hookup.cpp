@@ -12,6 +12,7 @@ namespace {
 
 using nlohmann::json;
 
+constexpr const char* kFast = "fast";  ///< as it is kept
 constexpr double kE12[] = {1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2};
 
 Result<double> number_in(const json& j, const char* key, double fallback, double low, double high) {
@@ -106,7 +107,9 @@ json to_json(const Hookup& hookup) {
   for (const auto& c : hookup.chains) chains.push_back(to_json(c));
   for (const auto& c : hookup.computed)
     computed.push_back({{"name", c.name}, {"unit", c.unit}, {"formula", c.formula}});
-  return {{"chains", chains}, {"computed", computed}};
+  json out = {{"chains", chains}, {"computed", computed}};
+  if (hookup.digitiser == Digitiser::fast) out["digitiser"] = kFast;
+  return out;
 }
 
 Result<Hookup> hookup_from_json(const json& j) {
@@ -119,6 +122,10 @@ Result<Hookup> hookup_from_json(const json& j) {
   }
   for (const auto& entry : j.value("computed", json::array()))
     out.computed.push_back({text_in(entry, "name"), text_in(entry, "unit"), text_in(entry, "formula")});
+  if (const auto which = j.find("digitiser"); which != j.end()) {
+    if (*which != kFast) return fail(Fault::input, "hookup: the digitiser is {} or is not named.", kFast);
+    out.digitiser = Digitiser::fast;
+  }
   return out;
 }
 
@@ -143,22 +150,27 @@ json to_json(const Sensing& s) {
           {"zeroed", s.zeroed}};
 }
 
-Sensing sensing_from_json(const json& j) {
+Result<Sensing> sensing_from_json(const json& j) {
+  if (!j.is_object()) return fail(Fault::input, "sensing: an object is wanted");
   Sensing s;
-  if (!j.is_object()) return s;
-  const auto number = [&](const char* key, double& into) {
-    if (j.contains(key) && j[key].is_number()) into = j[key].get<double>();
-  };
-  if (j.contains("unit") && j["unit"].is_string()) s.unit = j["unit"].get<std::string>();
-  number("per_volt", s.per_volt);
-  number("zero", s.zero);
-  number("delay", s.delay);
-  number("bandwidth", s.bandwidth);
-  number("low_corner", s.low_corner);
-  number("u_factor", s.u_factor);
-  number("u_bandwidth", s.u_bandwidth);
-  number("u_zero", s.u_zero);
-  if (j.contains("zeroed") && j["zeroed"].is_boolean()) s.zeroed = j["zeroed"].get<bool>();
+  const std::pair<const char*, double*> numbers[] = {
+      {"per_volt", &s.per_volt},     {"zero", &s.zero},         {"delay", &s.delay},
+      {"bandwidth", &s.bandwidth},   {"low_corner", &s.low_corner}, {"u_factor", &s.u_factor},
+      {"u_bandwidth", &s.u_bandwidth}, {"u_zero", &s.u_zero}};
+  for (const auto& [key, into] : numbers) {
+    const auto it = j.find(key);
+    if (it == j.end()) continue;
+    if (!it->is_number()) return fail(Fault::input, "sensing: {} is no number", key);
+    *into = it->get<double>();
+  }
+  if (const auto it = j.find("unit"); it != j.end()) {
+    if (!it->is_string()) return fail(Fault::input, "sensing: its unit is no text");
+    s.unit = it->get<std::string>();
+  }
+  if (const auto it = j.find("zeroed"); it != j.end()) {
+    if (!it->is_boolean()) return fail(Fault::input, "sensing: zeroed is neither true nor false");
+    s.zeroed = it->get<bool>();
+  }
   return s;
 }
 

@@ -55,9 +55,16 @@ struct Computed {
   bool operator==(const Computed&) const = default;
 };
 
+/// Which converters read the inputs.
+enum class Digitiser {
+  accurate,  ///< many bits
+  fast,      ///< many samples
+};
+
 struct Hookup {
   std::vector<Chain> chains;
   std::vector<Computed> computed;
+  Digitiser digitiser = Digitiser::accurate;
 
   const Chain* find(std::string_view name) const;
   bool operator==(const Hookup&) const = default;
@@ -84,7 +91,8 @@ struct Sensing {
 
 Sensing sensing_of(const Chain& chain);
 nlohmann::json to_json(const Sensing& sensing);
-Sensing sensing_from_json(const nlohmann::json& json);  ///< lenient: what is missing has its default
+/// What is missing has its default; Fault::input for what is there and makes no sense.
+Result<Sensing> sensing_from_json(const nlohmann::json& json);
 
 /// The chain's linear response at a frequency, 1 at mid band: what a reading must be divided by. Poles of sensor only;
 /// delay included.

@@ -219,7 +219,7 @@ Result<Recording> Store::begin_recording(long long take, const study::Point& hea
     assert(head.records.size() == 1);
     auto& db = *impl_->db;
     SQLite::Transaction transaction(db);
-    const auto setting = json_text(head.setting);
+    const auto setting = json_text(head.setting.json());
     Statement p(db, "INSERT INTO point (take, number, setting, sum) VALUES (?, ?, ?, ?)");
     p.bind(1, static_cast<std::int64_t>(take));
     p.bind(2, head.index);

@@ -110,8 +110,9 @@ bool read_point(const std::shared_ptr<SQLite::Database>& db, int version, const 
   const auto id = row.getColumn(0).getInt64();
   const auto setting = row.getColumn(2).getString();
   point.index = row.getColumn(1).getInt();
-  point.setting = json::parse(as_utf8(setting), nullptr, false);
-  if (point.setting.is_discarded()) return false;
+  auto kept = json::parse(as_utf8(setting), nullptr, false);
+  if (kept.is_discarded()) return false;
+  point.setting = std::move(kept);
   const bool summed = !row.getColumn(3).isNull();
   const auto sum = summed ? row.getColumn(3).getInt64() : 0;
   for (const bool by_index : {true, false}) {
@@ -256,7 +257,7 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
     auto& db = *impl_->db;
     SQLite::Transaction transaction(db);
     Statement p(db, "INSERT INTO point (take, number, setting, sum) VALUES (?, ?, ?, ?)");
-    const auto setting = json_text(point.setting);
+    const auto setting = json_text(point.setting.json());
     p.bind(1, static_cast<int64_t>(take));
     p.bind(2, point.index);
     p.bind(3, setting);

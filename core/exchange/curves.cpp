@@ -7,7 +7,9 @@
 #include <nlohmann/json.hpp>
 
 #include "base/utf8.h"
+#include "exchange/hierarchy.h"
 #include "exchange/side_by_side.h"
+#include "exchange/sound.h"
 #include "exchange/touchstone.h"
 
 namespace heron::exchange {
@@ -167,7 +169,7 @@ Result<std::vector<FileCurve>> json_curves(const std::string& path, const study:
 
 bool holds_curves(const std::string& path) {
   const auto ending = ending_of(path);
-  return is_table(ending) || is_network(ending) || ending == ".json";
+  return is_table(ending) || is_network(ending) || is_sound(ending) || is_hierarchy(ending) || ending == ".json";
 }
 
 Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind,
@@ -191,8 +193,19 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
     if (auto ok = no_columns(reading.columns, path); !ok) return tl::unexpected(ok.error());
     return json_curves(path, kind);
   }
+  if (is_sound(ending) || is_hierarchy(ending)) {
+    if (!kind.quantities_by_name)
+      return fail(Fault::input, "{}: it holds samples over time, which a study of kind {} does not read.", plain_name(path), kind.name);
+    if (is_hierarchy(ending)) {
+      if (auto ok = no_columns(reading.columns, path); !ok) return tl::unexpected(ok.error());
+      return read_hierarchy(path);
+    }
+    auto one = read_sound(path, reading.columns);
+    if (!one) return tl::unexpected(one.error());
+    return std::vector{std::move(*one)};
+  }
   if (!is_table(ending))
-    return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt, .tsv, .s1p, .s2p and .json can.",
+    return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt, .tsv, .s1p, .s2p, .json, .wav, .flac and .h5 can.",
                 path);
   auto text = read_file(path);
   if (!text) return tl::unexpected(text.error());
@@ -261,6 +274,17 @@ FilePreview preview_file(const std::string& path, const study::Kind& kind, const
           }
         for (const auto& [role, column] : role_columns(*table, kind, choice)) out.roles[column] = role;
       }
+  }
+  if (is_sound(ending) && kind.quantities_by_name) {
+    out.table = true;
+    if (const auto channels = sound_channels(path)) {
+      out.columns = *channels;
+      out.roles.assign(channels->size(), "");
+      if (reading.columns.column.empty()) out.roles.front() = "v";
+      for (const auto& [role, column] : reading.columns.column)
+        for (std::size_t k = 0; k < channels->size(); ++k)
+          if (column == (*channels)[k] || column == std::to_string(k + 1)) out.roles[k] = role;
+    }
   }
   if (!out.guessed.empty()) {
     std::string said;

@@ -31,7 +31,7 @@ struct FileReading {
   bool impedance = false;  ///< one-port network data are wanted as impedance
 };
 
-/// True for endings that read_curves() knows: csv, txt, tsv, s1p, s2p, json.
+/// True for endings that read_curves() knows: csv, txt, tsv, s1p, s2p, json, wav, flac, h5.
 bool holds_curves(const std::string& path);
 
 /// Reads all curves of a file. Errors name file, line and what to do.

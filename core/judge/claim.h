@@ -30,9 +30,15 @@ struct Mask {
   std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
 };
 
-/// Unit of a curve that masks may be on; empty for others. The second: of what it goes over.
-std::string_view curve_unit(std::string_view curve);
-std::string_view curve_x_unit(std::string_view curve);
+/// A curve that masks may be on: in what, and over what.
+struct CurveAxes {
+  std::string_view unit;  ///< empty: whatever the quantity is in
+  std::string_view x_unit;
+};
+/// Of a name that is none of the known curves: a quantity over time. Nothing for what cannot be a name.
+std::optional<CurveAxes> axes_of(std::string_view curve);
+/// A value in that unit, or with whatever unit it says where that is empty.
+Result<double> value_on(std::string_view text, std::string_view unit);
 
 enum class Verdict { meets, fails, too_close, not_measured };
 std::string_view verdict_text(Verdict verdict);   ///< "meets", "too_close"...

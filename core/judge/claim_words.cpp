@@ -152,25 +152,37 @@ Result<double> place(const std::string& text, std::string_view unit) {
 Result<std::optional<Mask>> understand_mask(const std::string& typed) {
   using Line = std::vector<std::pair<double, double>>;
   const auto line = trimmed(typed);
-  auto small = replaced(replaced(lower(line), "\u2265", ">="), "\u2264", "<=");
-  small = replaced(small, "\u2212", "-");
+  const auto cased = replaced(replaced(replaced(line, "\u2265", ">="), "\u2264", "<="), "\u2212", "-");
+  const auto small = lower(cased);
   const auto end = std::min(small.find(' '), small.size());
   Mask mask{.text = line, .curve = small.substr(0, end)};
-  const auto unit = std::string(curve_unit(mask.curve));
-  const auto x_unit = curve_x_unit(mask.curve);
-  const auto rest = trimmed(std::string_view(small).substr(end));
+  auto axes = axes_of(mask.curve);
+  // A quantity keeps the letters it was named with, and goes over times that say so.
+  const bool over_time = axes && axes->unit.empty();
+  if (over_time) mask.curve = line.substr(0, end);
+  const auto unit = axes ? std::string(axes->unit) : std::string();
+  const auto x_unit = axes ? axes->x_unit : std::string_view();
+  const auto after = std::min(small.find_first_not_of(' ', end), small.size());
+  const auto rest = trimmed(std::string_view(small).substr(after));
   const Relation* relation = nullptr;
   for (const auto& r : kRelations)
     if (!relation && rest.starts_with(r.words)) relation = &r;
   const bool flat = small.find(" from ") != std::string::npos, several = small.find(',') != std::string::npos;
-  if (unit.empty() || !relation || (!flat && !several)) return std::optional<Mask>();
-  const auto limits = trimmed(std::string_view(rest).substr(relation->words.size()));
+  if (!axes || !relation || (!flat && !several)) return std::optional<Mask>();
+  if (over_time) {
+    // "v_out at most 12 V from 0 s to 1 ms": its last word is a time; a claim's limits are not.
+    const auto behind = std::max(small.rfind(flat ? " to " : " at ") + 4, end);
+    const auto last = parse_quantity(trimmed(std::string_view(small).substr(std::min(behind, small.size()))), "");
+    if (!last || last->unit != "s") return std::optional<Mask>();
+  }
+  // Known units are understood in any letters; of others mV and MV are two.
+  const auto limits = trimmed(std::string_view(over_time ? cased : small).substr(after + relation->words.size()));
   Line points;
   if (flat) {
     const auto from = limits.find(" from "), to = limits.find(" to ");
     if (from == std::string::npos || to == std::string::npos || to < from)
       return fail(Fault::input, "From where to where? {}", kMaskExample);
-    const auto y = parse_value(trimmed(limits.substr(0, from)), unit);
+    const auto y = value_on(trimmed(limits.substr(0, from)), unit);
     const auto low = place(limits.substr(from + 6, to - from - 6), x_unit), high = place(limits.substr(to + 4), x_unit);
     for (const auto* one : {&y, &low, &high})
       if (!*one) return tl::unexpected(one->error());
@@ -179,7 +191,7 @@ Result<std::optional<Mask>> understand_mask(const std::string& typed) {
     for (const auto& piece : pieces(limits)) {
       const auto at = piece.find(" at ");
       if (at == std::string::npos) return fail(Fault::input, "\"{}\": where along the curve? {}", piece, kMaskExample);
-      const auto y = parse_value(piece.substr(0, at), unit), x = place(piece.substr(at + 4), x_unit);
+      const auto y = value_on(trimmed(piece.substr(0, at)), unit), x = place(piece.substr(at + 4), x_unit);
       if (!y) return tl::unexpected(y.error());
       if (!x) return tl::unexpected(x.error());
       points.emplace_back(*x, *y);

@@ -4,20 +4,26 @@
 #include <optional>
 #include <tuple>
 
+#include "base/formula.h"
 #include "base/quantity.h"
 #include "judge/claim.h"
 
 namespace heron::judge {
 
-std::string_view curve_unit(std::string_view curve) {
-  if (curve == "gain") return "dB";
-  if (curve == "phase") return "deg";
-  if (curve == "coherence") return "1";
-  if (curve == "current") return "A";
-  return "";
+std::optional<CurveAxes> axes_of(std::string_view curve) {
+  static constexpr std::pair<std::string_view, CurveAxes> kKnown[] = {
+      {"gain", {"dB", "Hz"}}, {"phase", {"deg", "Hz"}}, {"coherence", {"1", "Hz"}}, {"current", {"A", "V"}}};
+  for (const auto& [name, axes] : kKnown)
+    if (name == curve) return axes;
+  return formula_name(curve) ? std::optional(CurveAxes{"", "s"}) : std::nullopt;
 }
 
-std::string_view curve_x_unit(std::string_view curve) { return curve == "current" ? "V" : "Hz"; }
+Result<double> value_on(std::string_view text, std::string_view unit) {
+  if (!unit.empty()) return parse_value(text, unit);
+  const auto any = parse_quantity(text, "");
+  if (!any) return tl::unexpected(any.error());
+  return any->value;
+}
 
 namespace {
 
@@ -68,9 +74,9 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
 }
 
 Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table,
-                                                         std::string_view key, std::string_view curve) {
+                                                         std::string_view key, const CurveAxes& axes) {
   std::vector<std::pair<double, double>> line;
-  const bool frequency = curve_x_unit(curve) == "Hz";
+  const bool frequency = axes.x_unit == "Hz";
   const auto* node = table.get(key);
   if (!node) return line;
   const auto* list = node->as_array();
@@ -79,11 +85,11 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
     const auto* pair = entry.as_array();
     if (!pair || pair->size() != 2) return at(file, entry, "{}: a point is [x, limit]", key);
     double numbers[2];
-    const std::string_view units[2] = {curve_x_unit(curve), curve_unit(curve)};
+    const std::string_view units[2] = {axes.x_unit, axes.unit};
     for (std::size_t i = 0; i < 2; ++i) {
       const auto& cell = *pair->get(i);
       if (const auto* text = cell.as_string()) {
-        const auto value = parse_value(text->get(), units[i]);
+        const auto value = value_on(text->get(), units[i]);
         if (!value) return at(file, cell, "{}: {}", key, value.error().message);
         numbers[i] = *value;
       } else if (const auto number = cell.value<double>(); number && std::isfinite(*number)) {
@@ -94,7 +100,7 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
     }
     if (frequency && !(numbers[0] > 0)) return at(file, entry, "{}: the frequency must be above zero", key);
     if (!line.empty() && numbers[0] < line.back().first)
-      return at(file, entry, "{}: the points must rise in {}", key, frequency ? "frequency" : "voltage");
+      return at(file, entry, "{}: the points must rise in {}", key, frequency ? "frequency" : axes.x_unit == "s" ? "time" : "voltage");
     line.push_back({numbers[0], numbers[1]});
   }
   return line;
@@ -148,14 +154,15 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       auto curve = text_key(file, *table, "curve");
       if (!curve) return tl::unexpected(curve.error());
       mask.curve = curve->value_or("");
-      if (curve_unit(mask.curve).empty())
-        return at(file, entry, "curve: gain, phase, coherence or current is wanted, not \"{}\"", mask.curve);
+      const auto axes = axes_of(mask.curve);
+      if (!axes)
+        return at(file, entry, "curve: gain, phase, coherence, current or the name of a quantity is wanted, not \"{}\"", mask.curve);
       auto text = text_key(file, *table, "text");
       if (!text) return tl::unexpected(text.error());
       mask.text = text->value_or(mask.curve);
-      auto upper = read_line(file, *table, "upper", mask.curve);
+      auto upper = read_line(file, *table, "upper", *axes);
       if (!upper) return tl::unexpected(upper.error());
-      auto lower = read_line(file, *table, "lower", mask.curve);
+      auto lower = read_line(file, *table, "lower", *axes);
       if (!lower) return tl::unexpected(lower.error());
       mask.upper = std::move(*upper);
       mask.lower = std::move(*lower);

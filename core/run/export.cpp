@@ -1,9 +1,11 @@
 #include "run/export.h"
 
+#include <algorithm>
 #include <array>
 #include <complex>
 #include <filesystem>
 
+#include "exchange/hierarchy.h"
 #include "exchange/touchstone.h"
 #include "exchange/writers.h"
 #include "run/ledger.h"
@@ -105,6 +107,24 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
   const auto description = take_json(store, study, take, read->analysis);
   if (!description) return tl::unexpected(description.error());
   if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());
+  // Counts as they were read, for programs that read millions of them.
+  if (std::any_of(points->begin(), points->end(), [](const study::Point& p) {
+        return std::any_of(p.records.begin(), p.records.end(), [](const study::Record& r) { return r.sample_rate > 0; });
+      })) {
+    auto all = exchange::HierarchyWriter::create((top / "records.h5").string());
+    if (!all) return tl::unexpected(all.error());
+    for (const auto& point : *points)
+      for (const auto& record : point.records) {
+        if (stop.stop_requested()) return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());
+        const auto sensed = point.setting.sensed();
+        if (!sensed) return tl::unexpected(sensed.error());
+        const auto name = fmt::format("point-{:04}-pass-{}", point.index + 1, record.pass + 1);
+        if (auto ok = (*all)->add(name, record, **sensed, -point.setting.json().value("trigger_at", 0.0)); !ok)
+          return tl::unexpected(ok.error());
+      }
+    if (auto ok = (*all)->finish(); !ok) return tl::unexpected(ok.error());
+    ++files;
+  }
   for (const auto& point : *points)
     for (const auto& record : point.records) {
       if (stop.stop_requested()) return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());

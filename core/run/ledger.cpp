@@ -11,7 +11,7 @@ Result<std::vector<study::Point>> points_of(dossier::Store& store, const dossier
   if (!points || !take.purpose.empty()) {
     // A standard looked at by itself is a reading like any other.
     if (points)
-      for (auto& point : *points) point.setting.erase("purpose");
+      for (auto& point : *points) point.setting = point.setting.without("purpose");
     return points;
   }
   const auto* kind = study::find_kind(study.kind);
@@ -28,7 +28,7 @@ Result<std::vector<study::Point>> points_of(dossier::Store& store, const dossier
     auto more = store.points(it->id);
     if (!more) return more;
     for (auto& point : *more) {
-      point.setting["purpose"] = what;
+      point.setting = point.setting.with("purpose", what);
       points->push_back(std::move(point));
     }
   }

@@ -10,6 +10,40 @@ namespace heron::run {
 
 using nlohmann::json;
 
+namespace {
+
+/// A recording of a dossier while it comes.
+class StoredRecording final : public study::Recorder {
+ public:
+  StoredRecording(dossier::Store& store, long long take, int index, dossier::Recording recording, const TakeEvents& events)
+      : store_(store), take_(take), index_(index), recording_(std::move(recording)), events_(events) {}
+
+  Result<void> add(const bench::Capture& stretch) override {
+    std::vector<std::span<const std::int16_t>> counts;
+    for (const auto& channel : stretch.channels) counts.emplace_back(channel.counts);
+    return store_.append(recording_, counts);
+  }
+
+  Result<void> done() override {
+    if (auto ok = store_.flush(recording_); !ok) return ok;
+    if (!events_.point) return {};
+    const auto points = store_.points(take_);
+    if (!points) return tl::unexpected(points.error());
+    for (const auto& point : *points)
+      if (point.index == index_) events_.point(take_, point);
+    return {};
+  }
+
+ private:
+  dossier::Store& store_;
+  long long take_;
+  int index_;
+  dossier::Recording recording_;
+  const TakeEvents& events_;
+};
+
+}  // namespace
+
 Result<long long> run_take(dossier::Store& store, const dossier::Study& study, const std::string& bench_name,
                            std::uint64_t seed, const RunOptions& options, const TakeEvents& events,
                            std::stop_token stop) {
@@ -61,6 +95,11 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
     if (events.point) events.point(*take, point);
     return {};
   };
+  const auto record = [&](const study::Point& head) -> Result<std::unique_ptr<study::Recorder>> {
+    auto begun = store.begin_recording(*take, head);
+    if (!begun) return tl::unexpected(begun.error());
+    return std::make_unique<StoredRecording>(store, *take, head.index, std::move(*begun), events);
+  };
   for (const auto& point : *carried)
     if (!again(point.index))
       if (auto ok = keep(point); !ok) return tl::unexpected(ok.error());
@@ -69,6 +108,8 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
                                           .seed = seed,
                                           .again = std::move(anew),
                                           .keep = keep,
+                                          .record = record,
+                                          .so_far = events.so_far,
                                           .progress = events.progress,
                                           .stop = stop});
   const auto state = ran                                   ? dossier::TakeState::finished

@@ -19,6 +19,7 @@ struct TakeEvents {
   std::function<Result<void>(const std::vector<study::Doubt>&)> found;
   std::function<void(long long take)> began;
   std::function<void(long long take, const study::Point&)> point;
+  std::function<void(const study::Point&)> so_far = {};  ///< of a point that is still being read
   std::function<void(const study::Progress&)> progress;
 };
 

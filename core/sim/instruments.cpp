@@ -16,26 +16,9 @@ std::string list(const List& values, std::string_view unit) {
   return out;
 }
 
-}  // namespace
-
-std::vector<DataSheet> data_sheets(const BenchData& d) {
-  const auto& g = d.generator;
-  const auto& i = d.input;
-  const auto& s = d.source;
-  return {
-      {"Function generators, " + std::to_string(g.outputs),
-       {{"Waveforms",
-         "sine, square, pulse, triangle, ramp, staircase, noise, double pulse, list of points; bursts of them"},
-        {"Frequency", q(g.lowest_frequency, "Hz") + " to " + q(g.highest_frequency, "Hz") + ", steps of " +
-                          q(g.frequency_step, "Hz") + "; changes keep the phase"},
-        {"Level",
-         q(g.lowest_level_pp, "V") + " to " + q(g.highest_level_pp, "V") + " pk-pk open circuit, offset included"},
-        {"Attenuator", list(g.ranges_pp, "V") + " pk-pk"},
-        {"Resolution", std::to_string(g.bits) + " bits of the attenuator's range, amplitude and offset"},
-        {"Fastest edge", q(g.fastest_edge, "s")},
-        {"Source resistance", q(g.source_resistance, "ohm") + ", more by a resistor in line"},
-        {"Change of setting", q(g.setting_time, "s")}}},
-      {"Inputs, " + std::to_string(i.inputs),
+/// Inputs of one digitiser.
+DataSheet inputs_sheet(const std::string& title, const InputData& i) {
+  return {title + ", " + std::to_string(i.inputs),
        {{"Ranges",
          list(i.ranges, "V") + " peak; or found by looking at a period, " + q(i.range_time, "s") + " a change"},
         {"Loading",
@@ -52,7 +35,30 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Offset", percent(i.u_offset) + " of the range, standard deviation"},
         {"Skew", q(i.u_delay, "s") + " standard uncertainty between inputs"},
         {"Trigger",
-         "any input, level and slope with 2 % hysteresis, hold-off, up to a whole record before the edge, time-out"}}},
+         "any input: an edge through a level, or a pulse narrower or wider than; 2 % hysteresis, hold-off, up to a whole record "
+         "before it, time-out"}}};
+}
+
+}  // namespace
+
+std::vector<DataSheet> data_sheets(const BenchData& d) {
+  const auto& g = d.generator;
+  const auto& s = d.source;
+  return {
+      {"Function generators, " + std::to_string(g.outputs),
+       {{"Waveforms",
+         "sine, square, pulse, triangle, ramp, staircase, noise, double pulse, list of points; bursts of them"},
+        {"Frequency", q(g.lowest_frequency, "Hz") + " to " + q(g.highest_frequency, "Hz") + ", steps of " +
+                          q(g.frequency_step, "Hz") + "; changes keep the phase"},
+        {"Level",
+         q(g.lowest_level_pp, "V") + " to " + q(g.highest_level_pp, "V") + " pk-pk open circuit, offset included"},
+        {"Attenuator", list(g.ranges_pp, "V") + " pk-pk"},
+        {"Resolution", std::to_string(g.bits) + " bits of the attenuator's range, amplitude and offset"},
+        {"Fastest edge", q(g.fastest_edge, "s")},
+        {"Source resistance", q(g.source_resistance, "ohm") + ", more by a resistor in line"},
+        {"Change of setting", q(g.setting_time, "s")}}},
+      inputs_sheet("Accurate inputs", d.input),
+      inputs_sheet("Fast inputs", d.fast),
       {"Source-measure channels, " + std::to_string(s.channels),
        {{"Reach", "four quadrants, " + q(s.highest_voltage, "V") + ", " + q(s.highest_current, "A")},
         {"Voltage ranges", list(s.voltage_ranges, "V")},

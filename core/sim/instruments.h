@@ -22,8 +22,8 @@ struct GeneratorData {
 };
 
 struct InputData {
-  int inputs = 4;
-  std::array<double, 11> ranges = {0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50};  ///< V peak
+  int inputs = 8;
+  std::vector<double> ranges = {0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50};     ///< V peak
   double resistance = 1e6;                                                           ///< ohm
   double capacitance = 15e-12;                                                       ///< F
   double low_resistance = 50;                                                        ///< ohm
@@ -41,6 +41,22 @@ struct InputData {
   double u_delay = 0.2e-9;             ///< s
   double range_time = 5e-3;            ///< s for a change of range
 };
+
+/// Inputs with fewer bits that read more often.
+inline InputData fast_inputs() {
+  return {.inputs = 5,
+          .ranges = {0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50},
+          .capacitance = 11e-12,
+          .bandwidth = 90e6,
+          .full_bandwidth = 420e6,
+          .bits = 10,
+          .highest_sample_rate = 1e9,
+          .noise_density = 18e-9,
+          .range_noise = 4e-4,
+          .u_gain = 2e-3,
+          .u_offset = 2e-3,
+          .u_delay = 0.04e-9};
+}
 
 struct SourceMeasureData {
   int channels = 2;
@@ -79,6 +95,7 @@ struct LoadData {
 struct BenchData {
   GeneratorData generator;
   InputData input;
+  InputData fast = fast_inputs();
   SourceMeasureData source;
   SupplyData supply;
   SurgeData surge;

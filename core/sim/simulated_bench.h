@@ -25,7 +25,8 @@ class SimulatedBench final : public bench::Bench {
   ~SimulatedBench() override;
 
   bench::Limits limits() const override;
-  Result<void> connect(const std::vector<bench::InputSetup>& inputs) override;
+  Result<void> connect(const std::vector<bench::InputSetup>& inputs,
+                       bench::Digitiser digitiser = bench::Digitiser::accurate) override;
   Result<bench::AppliedDrive> drive(const bench::ToneDrive& drive) override;
   Result<void> generate(const bench::GeneratorSetup& setup) override;
   Result<void> source(const bench::SourceMeasureSetup& setup) override;
@@ -35,9 +36,10 @@ class SimulatedBench final : public bench::Bench {
   Result<void> surge(const bench::SurgeSetup& setup) override;
   Result<void> operate(const bench::ContactSetup& setup) override;
   Result<void> wait(double seconds, std::stop_token stop) override;
-  Result<bench::Capture> capture(double sample_rate, int samples, std::stop_token stop) override;
+  Result<bench::Capture> capture(double sample_rate, int samples, std::stop_token stop,
+                                 const bench::StretchSink& sink = {}) override;
   Result<bench::Capture> capture_on(const bench::TriggerSetup& trigger, double sample_rate, int samples,
-                                    std::stop_token stop) override;
+                                    std::stop_token stop, const bench::StretchSink& sink = {}) override;
   double nearest_rate(double sample_rate) const override;
   void off() override;
   double elapsed() const override { return elapsed_; }
@@ -66,8 +68,9 @@ class SimulatedBench final : public bench::Bench {
     Samples rows;                    ///< read ahead of what was asked
     std::vector<std::size_t> taken;  ///< samples of each input that are read so far
     std::size_t asked = 0;
+    double longest_step = 0;         ///< s, of the solver
   };
-  Stream begin_stream(double rate) const;
+  Stream begin_stream(double rate, bool very_long = false);
   /// The next so many samples of every input.
   Result<Samples> continue_stream(Stream& stream, int samples, std::stop_token stop);
   Result<Samples> solve_inputs(double rate, int samples, std::stop_token stop);
@@ -75,6 +78,11 @@ class SimulatedBench final : public bench::Bench {
   static double first_sample(const Stream& stream) { return stream.start + 0.5 / stream.rate; }
   Result<void> protect(const std::vector<double>& peak, const std::vector<double>& mean_square);
   bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate);
+  /// What has been solved as counts: into the capture, or to whoever takes it as it comes.
+  Result<void> hand_over(bench::Capture& capture, const Samples& rows, const bench::StretchSink& sink,
+                         std::stop_token stop);
+  const InputData& input_data() const { return fast_ ? data_.fast : data_.input; }
+  const Digitiser& digitiser() const { return fast_ ? fast_digitiser_ : digitiser_; }
   void keep_pace(std::stop_token stop) const;
   double own_error(std::uint64_t a, std::uint64_t b);
 
@@ -82,7 +90,8 @@ class SimulatedBench final : public bench::Bench {
   std::uint64_t seed_;
   BenchData data_;
   bool paced_;
-  Digitiser digitiser_;
+  Digitiser digitiser_, fast_digitiser_;
+  bool fast_ = false;  ///< the fast inputs are connected
   std::mt19937_64 noise_;
   double elapsed_ = 0;
   std::chrono::steady_clock::time_point started_;

@@ -21,6 +21,7 @@ struct BriefHint {
   std::string forms;                 ///< the same value in its other forms
   std::string allowed;               ///< the range that is accepted
   std::vector<std::string> choices;  ///< where only some words are possible
+  bool from_file = false;            ///< what a text file holds may stand for it
 };
 
 }  // namespace heron::study

@@ -97,6 +97,12 @@ Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::s
       hookup.computed.push_back(*computed);
     return {};
   }
+  if (key == "digitiser") {
+    const auto chosen = chosen_of(kDigitisers, text);
+    if (!chosen) return tl::unexpected(chosen.error());
+    hookup.digitiser = *chosen;
+    return {};
+  }
   const auto dot = key.find('.');
   const auto name = key.substr(0, dot),
              field = dot == std::string_view::npos ? std::string_view() : key.substr(dot + 1);
@@ -215,6 +221,15 @@ BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const b
   const auto dot = key.find('.');
   const auto field = dot == std::string_view::npos ? key : key.substr(dot + 1);
   const auto* chain = hookup.find(key.substr(0, dot));
+  if (key == "digitiser") {
+    const auto& other = limits.of(hookup.digitiser);
+    BriefHint out{"Which inputs read it",
+                  fmt::format("{} inputs of {} bits, {} at most", other.inputs, other.input.bits,
+                              format_setting(other.highest_sample_rate, "Hz")),
+                  "the accurate ones have more bits, the fast ones more samples"};
+    for (const auto& c : kDigitisers) out.choices.push_back(c.said);
+    return out;
+  }
   if (field == "pin") return {"Where it is sensed", "", "a pin, or a branch for a sensor of current", pins};
   if (field == "against") {
     BriefHint out{"Against what", "", "ground, or another pin for a differential probe", {"ground"}};
@@ -237,7 +252,7 @@ BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const b
         chain && chain->input.sensor.senses_current() ? "volts per ampere, such as 120 mV/A" : "x10 divides by ten"};
   if (field == "range") {
     BriefHint out{"Range of the input", "volts peak", "automatic, or one of the ranges", {"automatic"}};
-    for (const double r : limits.ranges) out.choices.push_back(format_setting(r, "V"));
+    for (const double r : limits.of(hookup.digitiser).ranges) out.choices.push_back(format_setting(r, "V"));
     return out;
   }
   if (field == "attenuation")
@@ -249,8 +264,8 @@ BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const b
   if (field == "filter")
     return {"The input's filter",
             "",
-            format_setting(limits.input.bandwidth, "Hz") + " with it, " +
-                format_setting(limits.input.full_bandwidth, "Hz") + " without",
+            format_setting(limits.of(hookup.digitiser).input.bandwidth, "Hz") + " with it, " +
+                format_setting(limits.of(hookup.digitiser).input.full_bandwidth, "Hz") + " without",
             {"on", "off"}};
   if (field == "zero")
     return {"Volts at the input with nothing applied", "", "measured by the button Zero; or type it", {"not set"}};

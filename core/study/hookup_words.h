@@ -10,6 +10,11 @@
 /// The hookup as words that can be typed: the same for every kind of study and for the Hookup page.
 namespace heron::study {
 
+/// Which inputs read, as a word of the hookup: "digitiser".
+inline const Choices<bench::Digitiser> kDigitisers = {
+    {bench::Digitiser::accurate, "accurate", "the accurate inputs", {"accurate inputs"}},
+    {bench::Digitiser::fast, "fast", "the fast inputs", {"fast inputs"}}};
+
 /// Changes one word: "response.range" to "5 V", "response.sensor" to a stock sensor's name or a sensor's JSON,
 /// "add" to a quantity's name, "response.remove", "compute" to "i_load = (v1 - v2)/R7 [A]".
 ///

@@ -42,7 +42,7 @@ Result<ReducedPtr> Kind::reduce(const std::vector<Point>& points, const Settings
   const auto joined = reducer(settings);
   if (!joined) return tl::unexpected(joined.error());
   for (const auto& point : points)
-    if (!point.setting.is_object())
+    if (!point.setting.readable())
       return fail(Fault::input, "Point {}: how it was taken cannot be read.", point.index + 1);
   for (const auto& point : points)
     if (auto ok = (*joined)->add(point); !ok) return tl::unexpected(ok.error());

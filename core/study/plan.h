@@ -18,6 +18,7 @@
 #include "study/procedure.h"
 #include "study/progress.h"
 #include "study/raw.h"
+#include "study/recorder.h"
 #include "study/repeat.h"
 #include "study/surroundings.h"
 #include "study/time_course.h"
@@ -51,7 +52,10 @@ struct RunContext {
   std::uint64_t seed = 1;            ///< of what is random on purpose
   std::vector<Point> again = {};     ///< points of an earlier take to read anew, without their records; empty: all of the plan
   std::function<Result<void>(const Point&)> keep;      ///< called as soon as a point is read; its failure ends the run
-  std::function<void(const Progress&)> progress = {};  ///< between points
+  /// Begins a point whose record is stored while it comes; its channels have no counts yet. What is not kept that way goes to `keep`.
+  std::function<Result<std::unique_ptr<Recorder>>(const Point& head)> record = {};
+  std::function<void(const Point&)> so_far = {};       ///< a point that is still being read, to be looked at; not kept
+  std::function<void(const Progress&)> progress = {};  ///< between points, and while one takes long
   std::stop_token stop = {};
 };
 

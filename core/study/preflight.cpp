@@ -54,8 +54,9 @@ void check_range(const bench::Chain& chain, const bench::ChainSummary& summary, 
 
 }  // namespace
 
-void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench::Limits& limits,
+void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench::Limits& all,
                   std::vector<Doubt>& findings) {
+  const auto& limits = all.of(hookup.digitiser);
   if (int(hookup.chains.size()) > limits.inputs)
     findings.push_back(
         {"input.missing", Severity::serious,

@@ -1,4 +1,5 @@
 #pragma once
+#include <string>
 
 namespace heron::study {
 
@@ -6,6 +7,8 @@ namespace heron::study {
 struct Progress {
   int done = 0, total = 0;
   double bench_seconds_left = 0;  ///< of a real bench
+  double share = 0;               ///< of the point that is being read
+  std::string waits = {};         ///< what it waits for and sees meanwhile; empty: for nothing
 };
 
 }  // namespace heron::study

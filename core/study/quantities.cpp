@@ -18,21 +18,6 @@ std::vector<double> in_quantity(const Channel& channel, const bench::Sensing& se
 
 }  // namespace
 
-Result<std::vector<bench::Computed>> computed_of(const Point& point) {
-  if (!point.setting.contains("computed")) return std::vector<bench::Computed>{};
-  auto hookup = bench::hookup_from_json({{"computed", point.setting["computed"]}});
-  if (!hookup) return tl::unexpected(hookup.error());
-  return std::move(hookup->computed);
-}
-
-std::vector<std::pair<std::string, double>> parts_of(const Point& point) {
-  std::vector<std::pair<std::string, double>> out;
-  if (const auto parts = point.setting.find("parts"); parts != point.setting.end())
-    for (const auto& [name, value] : parts->items())
-      if (value.is_number()) out.push_back({name, value.get<double>()});
-  return out;
-}
-
 void describe_hookup(nlohmann::json& out, const bench::Hookup& hookup,
                      const std::vector<std::pair<std::string, double>>& known) {
   auto& sensing = out["sensing"] = nlohmann::json::object();
@@ -41,12 +26,6 @@ void describe_hookup(nlohmann::json& out, const bench::Hookup& hookup,
   out["computed"] = bench::to_json(hookup).at("computed");
   auto& parts = out["parts"] = nlohmann::json::object();
   for (const auto& [name, value] : known) parts[name] = value;
-}
-
-bench::Sensing sensing_of(const Point& point, const std::string& channel) {
-  const auto sensing = point.setting.find("sensing");
-  if (sensing == point.setting.end() || !sensing->contains(channel)) return {};
-  return bench::sensing_from_json(sensing->at(channel));
 }
 
 namespace {
@@ -78,19 +57,18 @@ std::complex<double> of_tone(const std::vector<double>& values, double frequency
 }  // namespace
 
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role, double frequency) {
-  const auto& setting = point.setting;
-  RoleSamples out{.quantity = std::string(role)};
-  if (setting.contains("roles")) out.quantity = setting["roles"].value(std::string(role), std::string(role));
+  const auto sensed = point.setting.sensed();
+  if (!sensed) return tl::unexpected(sensed.error());
+  const auto& by = **sensed;
+  RoleSamples out{.quantity = by.quantity(role)};
   if (const auto* channel = record.find(out.quantity)) {
     out.channel = channel;
-    out.sensing = sensing_of(point, out.quantity);
+    out.sensing = by.of(out.quantity);
     out.unit = out.sensing.unit;
     out.values = in_quantity(*channel, out.sensing);
     return out;
   }
-  const auto formulas = computed_of(point);
-  if (!formulas) return tl::unexpected(formulas.error());
-  const auto& computed = *formulas;
+  const auto& computed = by.computed;
   const auto wanted =
       std::find_if(computed.begin(), computed.end(), [&](const auto& c) { return c.name == out.quantity; });
   if (wanted == computed.end())
@@ -99,14 +77,14 @@ Result<RoleSamples> role_samples(const Point& point, const Record& record, std::
   std::vector<std::vector<double>> samples;
   bool first = true;
   for (const auto& channel : record.channels) {
-    const auto sensing = sensing_of(point, channel.role);
+    const auto& sensing = by.of(channel.role);
     names.push_back(channel.role);
     samples.push_back(in_quantity(channel, sensing));
     // The first channel's corners and delay stand for all: a difference of unlike sensors cannot be put right.
     if (first) out.sensing = sensing;
     first = false;
   }
-  const auto parts = parts_of(point);
+  const auto& parts = by.parts;
   auto rows = bench::compute_channels(computed, names, samples, parts);
   if (!rows) return tl::unexpected(rows.error());
   out.unit = wanted->unit;
@@ -118,7 +96,7 @@ Result<RoleSamples> role_samples(const Point& point, const Record& record, std::
   const auto tone = frequency > 0 ? of_tone(base, frequency / record.sample_rate) : 0.0;
   for (std::size_t k = 0; k < samples.size() && size > 0; ++k) {
     const auto& channel = record.channels[k];
-    const double u = std::hypot(channel.u_gain, sensing_of(point, channel.role).u_factor);
+    const double u = std::hypot(channel.u_gain, by.of(channel.role).u_factor);
     if (!(u > 0) && !(channel.u_delay > 0)) continue;
     auto moved = samples;
     for (auto& v : moved[k]) v *= 1 + kStep;
@@ -146,25 +124,26 @@ const std::vector<double>* Quantities::find(std::string_view name) const {
 }
 
 Result<Quantities> quantities_of(const Point& point, const Record& record, const Moved& moved) {
+  const auto sensed = point.setting.sensed();
+  if (!sensed) return tl::unexpected(sensed.error());
   Quantities out;
   for (const auto& channel : record.channels) {
+    const auto& sensing = (*sensed)->of(channel.role);
     out.names.push_back(channel.role);
-    out.rows.push_back(in_quantity(channel, sensing_of(point, channel.role)));
+    out.rows.push_back(in_quantity(channel, sensing));
     if (out.rows.back().size() != out.rows.front().size())
       return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
-    const double plus = moved.plus * sensing_of(point, channel.role).per_volt;
+    const double plus = moved.plus * sensing.per_volt;
     if (channel.role == moved.name)
       for (auto& v : out.rows.back()) v = v * moved.factor + plus;
   }
-  const auto formulas = computed_of(point);
-  if (!formulas) return tl::unexpected(formulas.error());
-  auto parts = parts_of(point);
+  auto parts = (*sensed)->parts;
   for (auto& [name, value] : parts)
     if (name == moved.name) value *= moved.factor;
-  auto rows = bench::compute_channels(*formulas, out.names, out.rows, parts);
+  auto rows = bench::compute_channels((*sensed)->computed, out.names, out.rows, parts);
   if (!rows) return tl::unexpected(rows.error());
   for (std::size_t k = 0; k < rows->size(); ++k) {
-    out.names.push_back((*formulas)[k].name);
+    out.names.push_back((*sensed)->computed[k].name);
     out.rows.push_back(std::move((*rows)[k]));
   }
   return out;

@@ -16,13 +16,6 @@ namespace heron::study {
 void describe_hookup(nlohmann::json& setting, const bench::Hookup& hookup,
                      const std::vector<std::pair<std::string, double>>& parts);
 
-/// What a point's hookup computes, and the part values that its formulas see.
-Result<std::vector<bench::Computed>> computed_of(const Point& point);
-std::vector<std::pair<std::string, double>> parts_of(const Point& point);
-
-/// How a channel of a point's records becomes its quantity.
-bench::Sensing sensing_of(const Point& point, const std::string& channel);
-
 /// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
 /// hookup says so. `channel` is null for a computed quantity.
 struct RoleSamples {

@@ -1,13 +1,13 @@
 #pragma once
 #include <cstdint>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <span>
 #include <string>
 #include <vector>
 
 #include "bench/bench.h"
+#include "study/applied.h"
 #include "study/samples.h"
 
 /// Raw data as the dossier keeps them. Written once, never altered; everything else is a function of them.
@@ -48,10 +48,10 @@ struct Record {
   std::string where(std::size_t row) const;
 };
 
-/// One step of a sweep. `setting` tells what was applied, as the bench reported it.
+/// One step of a sweep.
 struct Point {
   int index = 0;
-  nlohmann::json setting;
+  Applied setting;
   std::vector<Record> records;
 };
 

@@ -113,6 +113,13 @@ std::vector<Excursion> Watcher::counted() const {
   return out;
 }
 
+Result<std::vector<Excursion>> excursions_of(const Trace& trace, std::size_t first, std::size_t last, const Watch& watch) {
+  Watcher watcher(watch, trace.time, first);
+  auto ok = for_each_stretch(trace, first, last, [&](std::size_t, std::span<const double> values) { watcher.add(values); });
+  if (!ok) return tl::unexpected(ok.error());
+  return watcher.counted();
+}
+
 void watch_figures(const Watch& watch, const std::vector<Excursion>& all, const std::string& unit, Reading& into) {
   const auto key = [&](const char* which) { return "watch." + watch.name + "." + which; };
   const auto label = [&](const char* which) {

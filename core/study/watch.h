@@ -59,6 +59,9 @@ class Watcher {
   std::vector<Excursion> counted_;
 };
 
+/// All times that a watch trips in [first, last) of a trace.
+Result<std::vector<Excursion>> excursions_of(const Trace& trace, std::size_t first, std::size_t last, const Watch& watch);
+
 /// The figures of a watch: count, first, longest, extreme, latched; those that need an excursion are absent without one.
 void watch_figures(const Watch& watch, const std::vector<Excursion>& excursions, const std::string& unit,
                    Reading& into);

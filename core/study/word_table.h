@@ -65,6 +65,19 @@ std::string kept_of(const Choices<Enum>& choices, Enum value) {
   return {};
 }
 
+/// The one that is meant, in whatever letters; Fault::input with what there is.
+template <class Enum>
+Result<Enum> chosen_of(const Choices<Enum>& choices, std::string_view text) {
+  const auto typed = lower(trimmed(text));
+  std::vector<std::string> said;
+  for (const auto& c : choices) {
+    if (typed == lower(c.said) || typed == lower(c.kept) || std::find(c.also.begin(), c.also.end(), typed) != c.also.end())
+      return c.value;
+    said.push_back(c.said);
+  }
+  return fail(Fault::input, "\"{}\" is not understood; it is {}.", text, listed(said));
+}
+
 /// A number's place among all that is allowed.
 struct Span {
   double low = -INFINITY, high = INFINITY;
@@ -174,15 +187,11 @@ Word<P> choice_word(std::string key, std::string kept, std::string label, Enum P
             return fail(Fault::input, "{}: \"{}\" is not known; there are {}.", kept, *word, listed(stored, "and"));
           },
           .text = [member, choices](const P& p) { return said_of(choices, p.*member); },
-          .set = [member, choices, said](P& p, std::string_view text, const Surroundings&) -> Result<void> {
-            const auto typed = lower(trimmed(text));
-            for (const auto& c : choices)
-              if (typed == lower(c.said) || typed == lower(c.kept) ||
-                  std::find(c.also.begin(), c.also.end(), typed) != c.also.end()) {
-                p.*member = c.value;
-                return {};
-              }
-            return fail(Fault::input, "\"{}\" is not understood; it is {}.", text, listed(said));
+          .set = [member, choices](P& p, std::string_view text, const Surroundings&) -> Result<void> {
+            const auto chosen = chosen_of(choices, text);
+            if (!chosen) return tl::unexpected(chosen.error());
+            p.*member = *chosen;
+            return {};
           },
           .hint = [said](const P&, const Surroundings&) { return BriefHint{.choices = said}; }};
 }

@@ -148,8 +148,8 @@ TEST_CASE("the level follows a table, or the response, and is checked where aske
   p.level_shape = response::LevelShape::shaped;
   p.level_table = {{100, 0.1}, {1e6, 1.0}};
   for (const auto& point : taken(p)) {
-    const double f = point.setting.at("frequency"), wanted = 0.1 * std::pow(10, std::log10(f / 100) / 4);
-    CHECK(point.setting.at("level_pp").get<double>() == Approx(wanted).epsilon(2e-3));
+    const double f = point.setting.json().at("frequency"), wanted = 0.1 * std::pow(10, std::log10(f / 100) / 4);
+    CHECK(point.setting.json().at("level_pp").get<double>() == Approx(wanted).epsilon(2e-3));
   }
   // Ratings are held against the highest level that may come, not the one it starts with.
   const auto levels = response::predict_levels(p, *sim::foresight_of(*sim::read_circuit(kFilter, "filter"), {}));
@@ -213,7 +213,7 @@ TEST_CASE("readings are repeated until they agree, and averaged until they are k
   p.level_pp = 5e-3;
   const auto points = taken(p);
   REQUIRE(points.size() == 3);
-  CHECK(points[1].setting.at("frequency").get<double>() == Approx(3e3));
+  CHECK(points[1].setting.json().at("frequency").get<double>() == Approx(3e3));
   const auto curve = *response::reduce_take(points);
   for (std::size_t i = 0; i < points.size(); ++i) {
     const auto& c = curve.points[i];
@@ -238,7 +238,7 @@ TEST_CASE("chosen points are read again, all others carried over as they are", "
   for (std::size_t i = 0; i < before.size(); ++i) {
     const bool same = before[i].records[0].channels[1].counts == after[i].records[0].channels[1].counts;
     CHECK(same == (i != 3 && i != 7));
-    CHECK(before[i].setting.at("frequency") == after[i].setting.at("frequency"));
+    CHECK(before[i].setting.json().at("frequency") == after[i].setting.json().at("frequency"));
   }
   // A pass that nobody wrote on can be taken back; one with a note stays.
   REQUIRE(store.drop_pass(*second));

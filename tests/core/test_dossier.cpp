@@ -288,7 +288,7 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   const auto study = value_of(store.find_study("Filter"));
   const auto take =
       value_of(store.take(value_of(run::run_take(store, study, "simulated", 1, {.note = "n"}, {}, {}))));
-  CHECK(value_of(run::export_take(store, study, take, folder.file("out"))) == 13);
+  CHECK(value_of(run::export_take(store, study, take, folder.file("out"))) == 14);
   const auto text = value_of(exchange::read_file(folder.file("out/filter-take-1/points.csv")));
   const auto table = value_of(exchange::read_table(text, "points.csv"));
   const auto record = value_of(exchange::pick_columns(table, *study::find_kind("response"), {}));

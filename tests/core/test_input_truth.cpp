@@ -278,7 +278,7 @@ TEST_CASE("a take with the device out is taken off, and its noise joins", "[iv]"
                      .setting = {{"swept", "a"}, {"sensed", "a"},
                                  {"readings", {{"a", {{"voltage", v}, {"current", leak + own}, {"u_current_noise", 1e-13},
                                                       {"u_current_shared", 1e-13}}}}}}};
-      if (open) p.setting["purpose"] = "open";
+      if (open) p.setting = p.setting.with("purpose", "open");
       points.push_back(std::move(p));
     }
   const auto a = iv_kind().analyse(points, {}, {"current@1V"});

@@ -368,15 +368,25 @@ TEST_CASE("points of a ramp that make no sense are refused with their number", "
     spoil(points.front());
     return !iv::reduce_take(points);
   };
+  const auto misread = [&](const std::function<void(nlohmann::json&)>& spoil) {
+    return refused([&](Point& p) {
+      auto kept = p.setting.json();
+      spoil(kept);
+      p.setting = kept;
+    });
+  };
   CHECK_FALSE(refused([](Point&) {}));
-  CHECK(refused([](Point& p) { p.setting.erase("ramp"); }));
-  CHECK(refused([](Point& p) { p.setting["ramp"]["leg"] = 0; }));
-  CHECK(refused([](Point& p) { p.setting["ramp"]["points"] = 100000000; }));
-  CHECK(refused([](Point& p) { p.setting["ramp"]["steps"] = nlohmann::json::array(); }));
-  CHECK(refused([](Point& p) { p.setting["ramp"]["along"] = "up"; }));
-  CHECK(refused([](Point& p) { p.setting["roles"]["current"] = "i9"; }));
-  CHECK(refused([](Point& p) { p.setting["roles"] = 7; }));
-  CHECK(refused([](Point& p) { p.setting["from"] = "low"; }));
+  CHECK_FALSE(misread([](nlohmann::json&) {}));
+  CHECK(misread([](nlohmann::json& j) { j.erase("ramp"); }));
+  CHECK(misread([](nlohmann::json& j) { j["ramp"]["leg"] = 0; }));
+  CHECK(misread([](nlohmann::json& j) { j["ramp"]["points"] = 100000000; }));
+  CHECK(misread([](nlohmann::json& j) { j["ramp"]["steps"] = nlohmann::json::array(); }));
+  CHECK(misread([](nlohmann::json& j) { j["ramp"]["along"] = "up"; }));
+  CHECK(misread([](nlohmann::json& j) { j["roles"]["current"] = "i9"; }));
+  CHECK(misread([](nlohmann::json& j) { j["roles"] = 7; }));
+  CHECK(misread([](nlohmann::json& j) { j["sensing"] = {{"v1", {{"per_volt", "many"}}}}; }));
+  CHECK(misread([](nlohmann::json& j) { j["computed"] = 7; }));
+  CHECK(misread([](nlohmann::json& j) { j["from"] = "low"; }));
   CHECK(refused([](Point& p) { p.records.front().sample_rate = 0; }));
   CHECK(refused([](Point& p) { p.records.front().channels[1].counts.resize(5); }));
   CHECK(refused([](Point& p) { p.records.front().channels.pop_back(); }));

@@ -104,7 +104,7 @@ TEST_CASE("claims files are read or refused with their line", "[judge]") {
        {Row{"[[claim]]\nlower = \"1 Hz\"\n", "c.toml:1: figure"},
         Row{"[[claim]]\nfigure = \"corner.high\"\n", "one is wanted"},
         Row{"[[claim]]\nfigure = \"corner.high\"\nlower = \"18 parsec\"\n", "not a unit"},
-        Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"}, Row{"[[mask]]\ncurve = \"colour\"\n", "gain, phase"},
+        Row{"[[claim]]\nfigure = 3\nlimit = 4\n", "no such key"}, Row{"[[mask]]\ncurve = \"two words\"\n", "gain, phase"},
         Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"1 Hz\", \"1 V\"], [\"2 Hz\", \"1 dB\"]]\n", "voltage"},
         Row{"[[mask]]\ncurve = \"gain\"\nupper = [[\"9 Hz\", \"1 dB\"], [\"2 Hz\", \"1 dB\"]]\n", "rise in frequency"},
         Row{"[[claim", "c.toml:1"}, Row{"claims = 3\n", "only [[claim]] and [[mask]]"}}) {

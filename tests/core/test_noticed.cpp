@@ -437,9 +437,10 @@ TEST_CASE("each input of a difference counts by what it is worth in it", "[respo
     v2.numbers.push_back(4 * std::cos(t));
   }
   record.channels = {v1, v2};
-  study::Point point{.index = 0, .setting = {{"roles", {{"response", "i"}}}}, .records = {record}};
+  nlohmann::json about = {{"roles", {{"response", "i"}}}};
   bench::Hookup hookup{.computed = {{.name = "i", .unit = "A", .formula = "(v1 - v2)/R1"}}};
-  study::describe_hookup(point.setting, hookup, {{"R1", 10}});
+  study::describe_hookup(about, hookup, {{"R1", 10}});
+  const study::Point point{.index = 0, .setting = about, .records = {record}};
   const auto samples = study::role_samples(point, record, "response", 10);
   if (!samples) FAIL(samples.error().message);
   // i = (v1 - v2)/R1: of 1, v1 is worth 5 and v2 minus 4.

@@ -114,7 +114,7 @@ TEST_CASE("a third kind, known to nobody, is taken, read, claimed, doubted, expo
 
   const auto files = run::export_take(bursts.store, bursts.study, missed, bursts.folder.file("out"));
   REQUIRE(files);
-  CHECK(*files == 2 + 6);
+  CHECK(*files == 3 + 6);
   const auto shown = printed([&] { return cli::show(bursts.folder.file("bursts.heron"), false, false); });
   CHECK(shown.find("Bursts (pulse count)") != std::string::npos);
   CHECK(shown.find("Missed pulses") != std::string::npos);

@@ -65,9 +65,9 @@ class CountReducer final : public study::Reducer {
     }
     const auto* answer = record.find(kQuantity);
     if (!answer) return fail(Fault::input, "A burst has no answer.");
-    const auto crossings_found = crossings_of(*answer, point.setting.value("threshold", 0.0));
+    const auto crossings_found = crossings_of(*answer, point.setting.json().value("threshold", 0.0));
     if (!crossings_found) return tl::unexpected(crossings_found.error());
-    put(point.setting.value("pulses", 0), *crossings_found);
+    put(point.setting.json().value("pulses", 0), *crossings_found);
     return {};
   }
 

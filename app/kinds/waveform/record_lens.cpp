@@ -7,6 +7,7 @@
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "study/waveform/cursors.h"
+#include "study/waveform/expected.h"
 #include "study/waveform/shape.h"
 #include "waveform_view.h"
 
@@ -55,12 +56,45 @@ RecordLens::RecordLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(n
         return count > 1 && pass() ? QString("pass %1 of %2").arg(pass()->index + 1).arg(count) : QString();
       },
       [this] { step_pass(1); });
+  bar_->add(
+      "Together", "How passes are seen together: one before the others, as density (darker where more of them run), or as their mean "
+                  "between the lowest and the highest",
+      [this] {
+        if (records_of(desk_->readings.shown()).size() < 2) return QString();
+        return together_ == Together::pale ? QString("one before the others") : together_ == Together::density ? QString("density") : QString("mean and envelope");
+      },
+      [this] {
+        together_ = together_ == Together::pale ? Together::density : together_ == Together::density ? Together::bundle : Together::pale;
+        redraw();
+      });
+  bar_->add(
+      "Between", "How the line between samples runs where they stand apart: straight, or band-limited as sin(x)/x makes it",
+      [this] { return pass() ? between_ == Between::lines ? QString("straight between") : QString("sin(x)/x between") : QString(); },
+      [this] {
+        between_ = between_ == Between::lines ? Between::band_limited : Between::lines;
+        plot_->set_between(between_);
+        bar_->refresh();
+      });
+  bar_->add(
+      "Hold", "Keeps this picture while new passes come (K)",
+      [this] { return pass() && (held_ || desk_->runner.taking()) ? held_ ? QString("held") : QString("hold") : QString(); },
+      [this] {
+        held_ = !held_;
+        arrived();
+        bar_->refresh();
+      });
+  bar_->add_menu("Ranges", "How much of each input's range the record uses; the one that fits is a click away", [this] { return ranges_said(); },
+                 [this] { return ranges(); });
   bar_->refresh();
-  connect(&desk_->focus, &Focus::shown_changed, this, [this] { pass_.reset(); });
-  connect(&desk_->focus, &Focus::shown_changed, this, &RecordLens::redraw);
+  connect(&desk_->focus, &Focus::shown_changed, this, [this] {
+    if (!held_) pass_.reset();
+  });
+  connect(&desk_->focus, &Focus::shown_changed, this, &RecordLens::arrived);
   connect(&desk_->focus, &Focus::plan_changed, this, &RecordLens::redraw);
-  connect(&desk_->readings, &Readings::live_changed, this, &RecordLens::redraw);
-  connect(&desk_->readings, &Readings::take_read, this, &RecordLens::redraw);
+  connect(&desk_->readings, &Readings::live_changed, this, &RecordLens::arrived);
+  connect(&desk_->readings, &Readings::take_read, this, &RecordLens::arrived);
+  connect(&desk_->outlook, &Outlook::expected_changed, this, &RecordLens::redraw);
+  connect(plot_, &QCustomPlot::afterReplot, this, &RecordLens::ask_clouds);
   connect(&desk_->runner, &Runner::running_changed, this, &RecordLens::redraw);
   connect(&desk_->look, &Look::cursors_changed, this, &RecordLens::place_cursors);
   connect(&desk_->look, &Look::figure_changed, this, &RecordLens::mark_figure);
@@ -70,6 +104,138 @@ RecordLens::RecordLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(n
 void RecordLens::set_panels(Panels panels) {
   panels_ = panels;
   redraw();
+}
+
+/// Something came; what is held stays as it is.
+void RecordLens::arrived() {
+  if (!held_) redraw();
+}
+
+QString RecordLens::ranges_said() const {
+  const auto one = pass();
+  if (!one) return {};
+  double least = 2;
+  std::string which;
+  for (std::size_t k = 0; k < one->traces.size(); ++k) {
+    if (!one->errors[k].range) continue;
+    const auto seen = one->traces[k]->envelope(0, one->traces[k]->size(), 1);
+    if (!seen || seen->empty()) continue;
+    const double used = std::max(std::abs(seen->front().low), std::abs(seen->front().high)) / *one->errors[k].range;
+    if (used < least) {
+      least = used;
+      which = one->traces[k]->name;
+    }
+  }
+  return which.empty() ? QString() : QString("%1 uses %2 % of its range").arg(text(which)).arg(100 * least, 0, 'g', 2);
+}
+
+QList<LookBar::MenuLine> RecordLens::ranges() {
+  QList<LookBar::MenuLine> out;
+  const auto one = pass();
+  const auto* hookup = desk_->focus.plan() ? desk_->focus.plan()->hookup() : nullptr;
+  if (!one || !hookup) return out;
+  const auto& limits = desk_->focus.limits().of(hookup->digitiser);
+  for (std::size_t k = 0; k < one->traces.size(); ++k) {
+    const auto& trace = *one->traces[k];
+    const auto* chain = hookup->find(trace.name);
+    const auto seen = trace.envelope(0, trace.size(), 1);
+    if (!one->errors[k].range || !chain || !seen || seen->empty()) continue;
+    const double peak = std::max(std::abs(seen->front().low), std::abs(seen->front().high));
+    // A tenth of room; what fills its range may go on beyond it.
+    const double per_volt = std::abs(bench::sensing_of(*chain).per_volt), wanted = (peak >= 0.999 * *one->errors[k].range ? 2 : 1.1) * peak / per_volt;
+    const auto fits = std::find_if(limits.ranges.begin(), limits.ranges.end(), [&](double r) { return r >= wanted; });
+    const double best = fits == limits.ranges.end() ? limits.ranges.back() : *fits, now = *one->errors[k].range / per_volt;
+    const auto uses = QString("%1 uses %2 % of %3").arg(text(trace.name)).arg(100 * peak / *one->errors[k].range, 0, 'g', 2).arg(text(format_setting(now, "V")));
+    if (std::abs(best / now - 1) < 1e-3) {
+      out << LookBar::MenuLine{uses + ": the range that fits", [] {}};
+      continue;
+    }
+    const auto range = format_setting(best, "V");
+    out << LookBar::MenuLine{uses + ": take " + text(range), [this, name = trace.name, range] {
+                               if (const QString trouble = desk_->focus.edit("hookup." + name + ".range", text(range)); !trouble.isEmpty())
+                                 desk_->messages.say(trouble, true, desk_->focus.study_id());
+                             }};
+  }
+  return out;
+}
+
+/// The mean of all passes reads every one of them: beside the window's thread.
+void RecordLens::ask_bundle() {
+  const auto view = desk_->readings.shown();
+  const auto& passes = records_of(view);
+  if (passes == bundle_of_) return;
+  bundle_of_ = passes;
+  bundle_.reset();
+  joining_.ask([passes] { return study::waveform::bundle_of(passes); },
+               [this](const Result<std::optional<study::waveform::Bundle>>& joined) {
+                 if (!joined) return desk_->messages.say(text(joined.error().message), true, desk_->focus.study_id());
+                 bundle_ = *joined;
+                 redraw();
+               });
+}
+
+/// Cells follow the part in view.
+void RecordLens::ask_clouds() {
+  if (together_ != Together::density || scaled_ || !isVisible()) return;
+  const auto view = desk_->readings.shown();
+  const auto& passes = records_of(view);
+  const auto span = plot_->span();
+  if (passes.size() < 2 || (passes == clouds_of_ && span == clouds_over_)) return;
+  clouds_of_ = passes;
+  clouds_over_ = span;
+  struct Asked {
+    std::string quantity;
+    QCPRange upright;
+    std::vector<study::TracePtr> traces;
+  };
+  std::vector<Asked> asked;
+  for (const auto& trace : passes.back()->traces) {
+    const auto upright = plot_->upright_of(trace->name);
+    if (!upright) continue;
+    auto& one = asked.emplace_back(Asked{trace->name, *upright, {}});
+    for (const auto& pass : passes)
+      if (const auto* its = pass->find(trace->name)) one.traces.push_back(*its);
+  }
+  const int columns = std::max(1, plot_->panels().first()->width() / 2), rows = std::max(1, plot_->panels().first()->height() / 2);
+  counting_.ask(
+      [asked, span, columns, rows, ink = render::take_colour(view->take.number)] {
+        std::vector<RecordPlot::Cloud> out;
+        for (const auto& one : asked)
+          if (auto cells = study::density_of(one.traces, span.lower, span.upper, columns, one.upright.lower, one.upright.upper, rows))
+            out.push_back({one.quantity, std::move(*cells), ink});
+        return out;
+      },
+      [this](const std::vector<RecordPlot::Cloud>& clouds) {
+        clouds_ = clouds;
+        plot_->show_clouds(clouds_);
+      });
+}
+
+void RecordLens::add_expected(std::vector<RecordCurve>& curves) const {
+  const auto expected = std::dynamic_pointer_cast<const study::waveform::ExpectedWaveforms>(desk_->outlook.expected());
+  const auto one = pass();
+  if (!expected || scaled_ || !one || !desk_->look.expected()) return;
+  const study::TimeBase time(std::make_shared<const std::vector<double>>(expected->time));
+  for (const auto& curve : expected->curves) {
+    if (!one->find(curve.quantity)) continue;
+    for (const auto* values : {&curve.value, &curve.low, &curve.high})
+      curves.push_back({.trace = study::trace_of(curve.quantity, curve.unit, time, *values),
+                        .colour = render::theme().slate,
+                        .pale = values != &curve.value,
+                        .dotted = true});
+  }
+}
+
+std::vector<LimitLine> RecordLens::limits() const {
+  std::vector<LimitLine> out;
+  if (scaled_) return out;
+  for (const auto& mask : desk_->focus.masks())
+    for (const bool upper : {true, false}) {
+      LimitLine one{.quantity = mask.curve, .line = {}, .upper = upper};
+      for (const auto& [x, y] : upper ? mask.upper : mask.lower) one.line << QPointF(x, y);
+      if (!one.line.isEmpty()) out.push_back(std::move(one));
+    }
+  return out;
 }
 
 void RecordLens::showEvent(QShowEvent* event) {
@@ -202,7 +368,18 @@ void RecordLens::redraw() {
     const auto view = desk_->readings.view(id);
     const auto& passes = records_of(view);
     if (passes.empty()) return;
-    const auto from = passes.size() > kPersistent ? passes.size() - kPersistent : 0;
+    const bool joined = id == desk_->focus.shown() && !wake && !scaled_ && passes.size() > 1;
+    if (joined && together_ == Together::bundle) {
+      ask_bundle();
+      if (bundle_) {
+        const auto ink = render::take_colour(view->take.number);
+        for (const auto& [of, pale] : {std::pair{bundle_->low, true}, {bundle_->high, true}, {bundle_->mean, false}})
+          for (const auto& trace : of->traces) curves.push_back({trace, ink, false, false, pale});
+        return;
+      }
+    }
+    const bool dense = joined && together_ == Together::density;
+    const auto from = dense ? passes.size() : passes.size() > kPersistent ? passes.size() - kPersistent : 0;
     // One pass stands before the others: the one that was chosen, else the last; of what stands behind the last alone.
     const bool in_view = id == desk_->focus.shown();
     const auto before = in_view ? pass() : passes.back();
@@ -214,7 +391,7 @@ void RecordLens::redraw() {
           if (scaled == shapes_.scaled.end()) continue;
           trace = scaled->second;
         }
-        curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, &one != before.get()});
+        curves.push_back({trace, render::take_colour(view->take.number), render::take_dashed(view->take.number), wake, dense || &one != before.get()});
       }
     };
     for (auto k = from; in_view && !wake && k < passes.size(); ++k)
@@ -230,7 +407,9 @@ void RecordLens::redraw() {
   for (const auto id : desk_->focus.overlaid()) add(id, false);
   if (const auto shown = desk_->focus.shown()) add(*shown, false);
   if (const auto one = pass(); one && !one->find(quantity_)) quantity_ = one->traces.front()->name;
-  plot_->show_record(std::move(curves), panels_, trigger);
+  add_expected(curves);
+  plot_->show_record(std::move(curves), panels_, trigger, limits());
+  clouds_of_.clear();
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
   bar_->refresh();
@@ -302,6 +481,12 @@ bool RecordLens::handle_key(int key) {
   }
   if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) {
     step_pass(key == Qt::Key_BracketLeft ? -1 : 1);
+    return true;
+  }
+  if (key == Qt::Key_K) {
+    held_ = !held_;
+    arrived();
+    bar_->refresh();
     return true;
   }
   return cursors_->handle_key(key);

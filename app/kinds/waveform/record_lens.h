@@ -7,7 +7,7 @@
 #include "app/lenses/plot_cursors.h"
 #include "app/lenses/plot_view.h"
 #include "app/lenses/record_plot.h"
-#include "study/waveform/waveforms.h"
+#include "study/waveform/averaged.h"
 
 namespace heron::app {
 
@@ -41,6 +41,14 @@ class RecordLens : public Lens {
   void go_to_per_cents(bool of_start);
   QList<LookBar::MenuLine> per_cents();
   void ask_shapes();
+  QList<LookBar::MenuLine> ranges();
+  QString ranges_said() const;
+  void ask_clouds();
+  void ask_bundle();
+  /// What the study's formulas expect, as curves of the take's quantities.
+  void add_expected(std::vector<RecordCurve>& curves) const;
+  std::vector<LimitLine> limits() const;
+  void arrived();
 
   LookBar* bar_;
   RecordPlot* plot_;
@@ -63,8 +71,21 @@ class RecordLens : public Lens {
   };
   Shapes shapes_;
   std::vector<study::waveform::WaveformsPtr> shapes_of_;  ///< what they were asked of; the one in view first
-  Aside shaping_{this}, finding_{this};
-  bool stale_ = true, scaled_ = false;
+  /// How the passes of the take in view are seen together.
+  enum class Together {
+    pale,     ///< one before the others, which are pale
+    density,  ///< where how many of them run
+    bundle,   ///< their mean between the lowest and the highest
+  };
+  Together together_ = Together::pale;
+  std::optional<study::waveform::Bundle> bundle_;
+  std::vector<study::waveform::WaveformsPtr> bundle_of_;
+  std::vector<RecordPlot::Cloud> clouds_;
+  QCPRange clouds_over_{1, 0};
+  std::vector<study::waveform::WaveformsPtr> clouds_of_;
+  Aside shaping_{this}, finding_{this}, joining_{this}, counting_{this};
+  bool stale_ = true, scaled_ = false, held_ = false;
+  Between between_ = Between::lines;
 };
 
 }  // namespace heron::app

@@ -2,6 +2,7 @@
 
 #include "app/lenses/figures_lens.h"
 #include "app/lenses/repetitions_lens.h"
+#include "lines_lens.h"
 #include "record_lens.h"
 #include "study/waveform/kind.h"
 #include "study/waveform/reduced.h"
@@ -34,13 +35,14 @@ class WaveformView final : public KindView {
     return {{"Record", make<RecordLens>, nullptr, true},
             {"X-Y", make<XyLens>},
             {"Repetitions", repetitions},
+            {"Lines", make<LinesLens>},
             {"Figures", make<FiguresLens>}};
   }
 
-  QString setting_examples() const override { return "settle_band = 1 % or watch.rail = v under 4.6 V for 10 us"; }
+  QString setting_examples() const override { return "settle_band = 1 %, watch.rail = v under 4.6 V for 10 us, expected.v = 4.8*exp(-t/(R1*C1)) or average = on"; }
   QString claim_examples() const override {
     return "Rise time at most 2 us; Overshoot at most 5; v_out.time_constant at least 60 ms;\n"
-           "time.at(4V,falling) at least 40 ms";
+           "time.at(4V,falling) at least 40 ms; v_out at most 12 V from 0 s to 1 ms";
   }
 };
 

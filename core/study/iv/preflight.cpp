@@ -125,7 +125,7 @@ std::vector<Doubt> preflight_ramps(const Plan& p, const bench::Limits& limits, c
   }
   check_hookup(p.hookup, nullptr, limits, out);
   const auto ramp = ramp_of(p);
-  const auto sampling = sampling_of(p, limits.highest_sample_rate);
+  const auto sampling = sampling_of(p, limits.of(p.hookup.digitiser).highest_sample_rate);
   constexpr double kFewest = 6;
   if (const double each = sampling.rate * ramp.leg / std::max(1, ramp.points); each < kFewest)
     out.push_back({"sampling.coarse", Severity::caution,

@@ -43,11 +43,13 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
     if (!chain.input.range) looked_for.push_back(chain.name);
   }
   if (looked_for.empty()) return out;
-  const auto ranges = bench.limits().ranges;
-  if (auto ok = bench.connect(on_widest(out, ranges)); !ok) return tl::unexpected(ok.error());
+  const auto all = bench.limits();
+  const auto& limits = all.of(plan.hookup.digitiser);
+  const auto& ranges = limits.ranges;
+  if (auto ok = bench.connect(on_widest(out, ranges), plan.hookup.digitiser); !ok) return tl::unexpected(ok.error());
   if (auto ok = start_waves(plan, bench); !ok) return tl::unexpected(ok.error());
   const auto ramp = ramp_of(plan);
-  const double rate = std::min(bench.limits().highest_sample_rate, kLooks * ramp.points / ramp.leg);
+  const double rate = std::min(limits.highest_sample_rate, kLooks * ramp.points / ramp.leg);
   std::vector<double> highest(out.size());
   for (double left = std::ceil(ramp.total() * rate); left > 0;) {
     const int samples = int(std::min(left, 65536.0));
@@ -66,7 +68,7 @@ Result<void> run_ramps(const Plan& plan, bench::Bench& bench, const std::functio
                        const std::function<void(const Progress&)>& progress, std::stop_token stop,
                        const Context& context) {
   const bench::AtRest at_rest{bench};
-  const auto limits = bench.limits();
+  const auto limits = bench.limits().of(plan.hookup.digitiser);
   const auto ramp = ramp_of(plan);
   const auto sampling = sampling_of(plan, limits.highest_sample_rate);
   const int total = sampling.stretches * plan.averages;
@@ -79,7 +81,7 @@ Result<void> run_ramps(const Plan& plan, bench::Bench& bench, const std::functio
   std::vector<std::string> looked_for;
   const auto inputs = inputs_of(plan, bench, stop, looked_for);
   if (!inputs) return tl::unexpected(inputs.error());
-  if (auto ok = bench.connect(*inputs); !ok) return ok;
+  if (auto ok = bench.connect(*inputs, plan.hookup.digitiser); !ok) return ok;
 
   const auto* swept = plan.swept();
   nlohmann::json about = {{"method", "ramp"},
@@ -129,7 +131,7 @@ Result<void> run_ramps(const Plan& plan, bench::Bench& bench, const std::functio
 }
 
 int planned_stretches(const Plan& plan, const bench::Limits& limits) {
-  return sampling_of(plan, limits.highest_sample_rate).stretches * plan.averages;
+  return sampling_of(plan, limits.of(plan.hookup.digitiser).highest_sample_rate).stretches * plan.averages;
 }
 
 }  // namespace heron::study::iv

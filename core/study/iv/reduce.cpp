@@ -134,7 +134,7 @@ void Assembly::note_use(const nlohmann::json& readings, const nlohmann::json& ra
 
 Result<void> Assembly::add_reading(const Point& point) {
   try {
-    const auto& setting = point.setting;
+    const auto& setting = point.setting.json();
     const auto& readings = setting.at("readings");
     const std::string swept = setting.at("swept"), sensed = setting.at("sensed");
     const auto &v = readings.at(swept), &i = readings.at(sensed);
@@ -179,7 +179,7 @@ Result<void> Assembly::add_reading(const Point& point) {
 }
 
 Result<void> Assembly::add(const Point& point) {
-  if (point.setting.value("method", std::string()) == "ramp") return ramps_.add(point);
+  if (point.setting.json().value("method", std::string()) == "ramp") return ramps_.add(point);
   if (!point.records.empty()) return add_table(point.records.front());
   return add_reading(point);
 }
@@ -275,7 +275,7 @@ Result<Family> reduce_take(const std::vector<Point>& points) {
   Assembly own, open;
   bool opened = false;
   for (const auto& point : points) {
-    const bool out = point.setting.is_object() && point.setting.value("purpose", std::string()) == kDeviceOut;
+    const bool out = point.setting.purpose() == kDeviceOut;
     opened = opened || out;
     if (auto ok = (out ? open : own).add(point); !ok) return tl::unexpected(ok.error());
   }

@@ -33,10 +33,10 @@ Middle middle_of(const double (&powers)[5], const double (&moments)[3], double s
 }  // namespace
 
 Result<void> RampReduction::begin(const Point& point) {
-  auto ramp = ramp_from_json(point.setting.value("ramp", nlohmann::json::object()));
+  auto ramp = ramp_from_json(point.setting.json().value("ramp", nlohmann::json::object()));
   if (!ramp) return tl::unexpected(ramp.error());
   ramp_ = std::move(*ramp);
-  setting_ = point.setting;
+  setting_ = point.setting.json();
   try {
     start_ = setting_.at("from");
     stop_ = setting_.at("to");
@@ -50,12 +50,13 @@ Result<void> RampReduction::begin(const Point& point) {
 
 /// What the inputs' ranges and the ratings of what they sense have seen.
 void RampReduction::note_use(const Point& point, const Record& record, const Quantities& rows) {
+  const auto& sensed = **point.setting.sensed();
   const auto looked_for = setting_.value("looked_for", std::vector<std::string>{});
   const auto ratings = setting_.value("ratings", nlohmann::json::object());
   for (std::size_t c = 0; c < record.channels.size(); ++c) {
     const auto& channel = record.channels[c];
     if (ranges_.size() <= c) {
-      const auto sensing = sensing_of(point, channel.role);
+      const auto& sensing = sensed.of(channel.role);
       const bool found = std::find(looked_for.begin(), looked_for.end(), channel.role) != looked_for.end();
       ranges_.push_back({channel.role, "V", channel.range.value_or(0), 0, !found, "hookup." + channel.role + ".range"});
       const auto own = ratings.value(channel.role, nlohmann::json::object());
@@ -75,7 +76,7 @@ Result<void> RampReduction::add(const Point& point) {
   if (bins_.empty())
     if (auto ok = begin(point); !ok) return ok;
   const std::string voltage = setting_["roles"]["voltage"], current = setting_["roles"]["current"];
-  const double began = point.setting.value("start", 0.0);
+  const double began = point.setting.json().value("start", 0.0);
   for (const auto& record : point.records) {
     if (!(record.sample_rate > 0)) return fail(Fault::input, "Point {} does not say its rate.", point.index + 1);
     const auto rows = quantities_of(point, record);
@@ -83,14 +84,15 @@ Result<void> RampReduction::add(const Point& point) {
     const auto *v = rows->find(voltage), *i = rows->find(current);
     if (!v || !i) return fail(Fault::input, "Point {} lacks its voltage or its current.", point.index + 1);
     note_use(point, record, *rows);
+    const auto& sensed = **point.setting.sensed();
     // What an error of each input's gain and zero and of each part would do to both.
     std::vector<Moved> moves;
     for (const auto& channel : record.channels) {
-      const auto sensing = sensing_of(point, channel.role);
+      const auto& sensing = sensed.of(channel.role);
       moves.push_back({channel.role, 1 + std::hypot(channel.u_gain, sensing.u_factor), 0});
       moves.push_back({channel.role, 1, std::hypot(channel.u_offset, sensing.u_zero)});
     }
-    const auto parts_u = point.setting.value("parts_u", nlohmann::json::object());
+    const auto parts_u = point.setting.json().value("parts_u", nlohmann::json::object());
     for (const auto& [name, u] : parts_u.items())
       if (u.is_number()) moves.push_back({name, 1 + u.get<double>(), 0});
     std::vector<Quantities> moved;

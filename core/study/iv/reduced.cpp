@@ -16,7 +16,7 @@ constexpr std::size_t kSmall = 256;  ///< places of a small picture, of all curv
 class FamilyReducer final : public Reducer {
  public:
   Result<void> add(const Point& point) override {
-    const bool out = point.setting.is_object() && point.setting.value("purpose", std::string()) == kDeviceOut;
+    const bool out = point.setting.purpose() == kDeviceOut;
     opened_ = opened_ || out;
     return (out ? open_ : own_).add(point);
   }

@@ -8,7 +8,7 @@ namespace heron::study::response {
 namespace {
 
 std::string said(const Point& point, const char* key) {
-  return point.setting.is_object() ? point.setting.value(key, std::string()) : std::string();
+  return point.setting.readable() ? point.setting.json().value(key, std::string()) : std::string();
 }
 
 /// Points that ask whether the level matters, against the curve they check.
@@ -27,7 +27,7 @@ std::vector<LevelCheck> level_checks(const std::vector<CurvePoint>& points, cons
 }  // namespace
 
 Result<void> Assembly::add(const Point& point) {
-  auto& part = parts_[said(point, "purpose")];
+  auto& part = parts_[point.setting.purpose()];
   const bool first = part.points.empty() && part.again.empty() && part.records.empty() && part.table.empty();
   if (first && point.records.size() == 1 && point.records.front().find("frequency")) {
     part.table.push_back(point.records.front());

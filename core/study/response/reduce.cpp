@@ -184,13 +184,14 @@ Result<CurvePoint> reduce(const Point& point) {
 
 Result<CurvePoint> reduce(const Point& point, SourceNumbers& numbers) {
   CurvePoint out{.index = point.index};
-  if (!point.setting.is_object() || !point.setting.contains("frequency") || !point.setting.at("frequency").is_number())
+  const auto& setting = point.setting.json();
+  if (!point.setting.readable() || !setting.contains("frequency") || !setting.at("frequency").is_number())
     return fail(Fault::input, "Point {} does not say its frequency.", point.index + 1);
-  out.frequency = point.setting.at("frequency").get<double>();
-  out.level_pp = point.setting.value("level_pp", 0.0);
-  const std::string take = point.setting.value("purpose", std::string());
+  out.frequency = setting.at("frequency").get<double>();
+  out.level_pp = setting.value("level_pp", 0.0);
+  const auto& take = point.setting.purpose();
   CurvePoint::Evidence seen_by;
-  if (const auto loading = point.setting.find("loading"); loading != point.setting.end() && loading->is_object())
+  if (const auto loading = setting.find("loading"); loading != setting.end() && loading->is_object())
     seen_by.loading = {loading->value("gain_db", 0.0), loading->value("phase_deg", 0.0)};
   std::complex<double> sum = 0;
   double squares_gain = 0, squares_phase = 0;
@@ -217,8 +218,8 @@ Result<CurvePoint> reduce(const Point& point, SourceNumbers& numbers) {
       auto seen = evidence(*samples, record.sample_rate, *fit, nearby);
       seen.peak = std::abs(value);
       seen.lost_db = -20 * std::log10(std::abs(lost));
-      if (point.setting.contains("expected") && point.setting["expected"].contains(samples->quantity))
-        seen.expected = point.setting["expected"][samples->quantity].get<double>();
+      if (setting.contains("expected") && setting["expected"].contains(samples->quantity))
+        seen.expected = setting["expected"][samples->quantity].get<double>();
       worsen(side == Side::stimulus ? seen_by.stimulus : seen_by.response, seen, records == 0);
       out.periods = double(samples->values.size()) / record.sample_rate * out.frequency;
     }

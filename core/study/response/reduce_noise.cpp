@@ -87,7 +87,7 @@ Result<Curve> reduce_noise(const std::vector<Point>& points, const Settings& set
       pairs.push_back({std::move(*stimulus), std::move(*response), &record});
     }
   if (pairs.empty()) return fail(Fault::input, "There is no record.");
-  const auto setting = points.front().setting.is_object() ? points.front().setting : nlohmann::json::object();
+  const auto setting = points.front().setting.readable() ? points.front().setting.json() : nlohmann::json::object();
   const auto setup = setup_for(setting, settings, pairs);
   if (!setup) return tl::unexpected(setup.error());
   signal::SpectraSum sum(*setup, rate);

@@ -27,7 +27,7 @@ class Run {
         progress_(progress),
         stop_(stop),
         context_(context),
-        limits_(bench.limits()) {}
+        limits_(bench.limits().of(plan.hookup.digitiser)) {}
 
   Result<void> stepped();
   Result<void> noise();
@@ -103,7 +103,7 @@ nlohmann::json Run::setting(const bench::AppliedDrive& applied, const Step& step
 Result<void> Run::connect() {
   std::vector<bench::InputSetup> inputs;
   for (const auto& chain : plan_.hookup.chains) inputs.push_back(chain.input);
-  return bench_.connect(inputs);
+  return bench_.connect(inputs, plan_.hookup.digitiser);
 }
 
 /// The level that should bring the response to its aim: the last answers carried on along their slope.
@@ -274,16 +274,16 @@ Result<void> Run::noise() {
     if (stop_.stop_requested()) return tl::unexpected(stopped());
     const auto capture = bench_.capture(timing.rate, int(timing.samples), stop_);
     if (!capture) return halted(capture.error());
-    Point point{.index = k,
-                .setting = {{"method", "noise"},
+    nlohmann::json about = {{"method", "noise"},
                             {"stimulus_kind", method_text(plan_.method)},
                             {"band", {plan_.start, plan_.stop}},
                             {"noise_rms", plan_.noise_rms},
                             {"offset", plan_.offset},
                             {"segment", timing.segment},
                             {"overlap", periodic ? 0.0 : plan_.overlap},
-                            {"window", periodic ? "rectangular" : plan_.window}}};
-    describe(point.setting);
+                            {"window", periodic ? "rectangular" : plan_.window}};
+    describe(about);
+    Point point{.index = k, .setting = std::move(about)};
     point.records.push_back(as_record(*capture, names, 0));
     if (auto ok = commit_(point); !ok) return ok;
     ++done_;

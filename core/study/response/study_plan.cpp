@@ -74,7 +74,7 @@ Result<void> PlannedResponse::run(bench::Bench& bench, const RunContext& context
   const auto settings = settings_from_text(context.around.settings);
   if (!settings) return tl::unexpected(settings.error());
   std::vector<std::pair<int, double>> only;
-  for (const auto& point : context.again) only.emplace_back(point.index, point.setting.value("frequency", 0.0));
+  for (const auto& point : context.again) only.emplace_back(point.index, point.setting.json().value("frequency", 0.0));
   return response::run(plan_, bench, context.keep, context.progress, context.stop,
                        {.parts = context.around.formula_values(),
                         .levels = predict(context.around).value_or(bench::Levels{}),

@@ -15,6 +15,9 @@ constexpr double kUnderused = 0.1;       ///< of the range
 constexpr double kZero = 0.01;           ///< u of a zero, of the largest value
 constexpr double kDroop = 0.02;          ///< at the pulse's end
 constexpr std::size_t kNamed = 3;        ///< places that are named of many
+constexpr double kNotThere = 0.01;       ///< of what was foreseen
+constexpr double kSkew = 0.05;           ///< of the edge that a figure of two quantities rests on
+constexpr double kSmeared = 0.02;        ///< of the swing, by which passes go beyond their mean
 
 std::string shown(double value, std::string_view unit, int digits = 3) {
   return format_quantity(value, unit, digits).plain();
@@ -105,6 +108,36 @@ void check_droop(const Pass& pass, std::size_t k, const Reading& reading, std::v
                  "Use a shunt or a sensor that reaches down to DC."});
 }
 
+/// A channel that hardly moves where it should.
+void check_lead(const Pass& pass, std::size_t k, std::vector<Doubt>& out) {
+  const auto& foreseen = pass.waveforms().expected_swing;
+  if (k >= foreseen.size() || !(foreseen[k] > 0)) return;
+  const auto& p = pass.profile(k);
+  const double moved = std::max(0.0, p.high - p.low - 8 * p.noise);
+  if (moved >= kNotThere * foreseen[k] || foreseen[k] < 20 * p.noise) return;
+  out.push_back({"lead.off", Severity::serious,
+                 fmt::format("{} moves by {} where {} were foreseen: is its lead on?", pass.trace(k).name,
+                             shown(p.high - p.low, pass.trace(k).unit, 2), shown(foreseen[k], pass.trace(k).unit, 2)),
+                 "Check where it is connected, and its sensor.", {}, false, Place::hookup});
+}
+
+/// Two quantities whose delays are not known well enough for what is read of both.
+void check_skew(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
+  const auto wanted = std::find_if(asked.begin(), asked.end(), [](const std::string& key) { return rests_on_skew(key); });
+  if (wanted == asked.end() || !reading.find(*wanted) || pass.count() < 2) return;
+  double unknown = 0, edge = 0;
+  for (std::size_t k = 0; k < pass.count(); ++k) {
+    unknown = std::hypot(unknown, pass.errors(k).u_delay);
+    for (const char* name : {"rise_time", "fall_time"})
+      if (const auto* f = figure(pass, k, reading, name)) edge = edge > 0 ? std::min(edge, f->value) : f->value;
+  }
+  if (!(edge > 0) || unknown <= kSkew * edge) return;
+  out.push_back({"skew.suspected", Severity::caution,
+                 fmt::format("{} rests on edges of {}, and how late the inputs are against each other is known to {}.", *wanted,
+                             shown(edge, "s", 2), shown(unknown, "s", 2)),
+                 "Lay both inputs on one edge and put their difference right on the Hookup page.", {}, false, Place::hookup});
+}
+
 void check_noise(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
   std::string names;
   bool wanted = false;
@@ -130,10 +163,11 @@ void check_record(const Pass& pass, std::vector<Doubt>& out) {
   if (w.missed()) {
     const auto& edge = *w.waits_for;
     const auto k = w.place(edge.quantity);
+    const auto level = k < pass.count() ? shown(edge.level, pass.trace(k).unit) : shown(edge.level, "");
     Doubt doubt{"trigger.missing", Severity::caution,
-                fmt::format("{} did not pass {} within {}; the record is of the moment when that was over.", edge.quantity,
-                            k < pass.count() ? shown(edge.level, pass.trace(k).unit) : shown(edge.level, ""),
-                            shown(edge.patience, "s")),
+                (edge.pulse ? fmt::format("{} had no pulse beyond {} that {} is held against", edge.quantity, level, shown(*edge.pulse, "s"))
+                            : fmt::format("{} did not pass {}", edge.quantity, level)) +
+                    fmt::format(" within {}; the record is of the moment when that was over.", shown(edge.patience, "s")),
                 "Wait longer.", {{"patience", format_setting(4 * edge.patience, "s")}}};
     if (k < pass.count()) {
       const auto& p = pass.profile(k);
@@ -141,9 +175,9 @@ void check_record(const Pass& pass, std::vector<Doubt>& out) {
       doubt.text += fmt::format(" It was between {} and {}.", shown(p.low, unit), shown(p.high, unit));
       // A level that would have come, where it moved at all.
       if (p.swing > 8 * p.noise && (edge.level < p.low || edge.level > p.high)) {
-        const auto level = format_quantity(p.middle, unit, 2).plain();
-        doubt.remedy = fmt::format("Wait for {}.", level);
-        doubt.edits = {{"level", level}};
+        const auto other = format_quantity(p.middle, unit, 2).plain();
+        doubt.remedy = fmt::format("Wait for {}.", other);
+        doubt.edits = {{"level", other}};
       }
     }
     out.push_back(std::move(doubt));
@@ -161,6 +195,35 @@ void check_record(const Pass& pass, std::vector<Doubt>& out) {
 
 }  // namespace
 
+Result<std::optional<Doubt>> averaging_doubt(const Waveforms& mean, const std::vector<WaveformsPtr>& passes) {
+  for (std::size_t k = 0; k < mean.traces.size(); ++k) {
+    const auto& trace = *mean.traces[k];
+    const auto own = profile_of(trace, mean.errors[k], {0, trace.size()});
+    if (!own) return tl::unexpected(own.error());
+    double high = 0, low = 0, noise = 0;
+    int many = 0;
+    for (const auto& pass : passes) {
+      const auto* other = pass->find(trace.name);
+      if (!other || pass->missed()) continue;
+      const auto p = profile_of(**other, pass->errors[pass->place(trace.name)], {0, (*other)->size()});
+      if (!p) return tl::unexpected(p.error());
+      high += p->high;
+      low += p->low;
+      noise = std::max(noise, p->noise);
+      ++many;
+    }
+    if (many < 2) continue;
+    const double beyond = std::max(high / many - own->high, own->low - low / many);
+    // The highest of many noisy samples lies some five sigma out.
+    if (beyond <= 5.5 * noise + kSmeared * (own->high - own->low)) continue;
+    return Doubt{"averaging.peak", Severity::caution,
+                 fmt::format("Each pass of {} goes {} beyond the mean of all: what comes at another time in each is smeared.",
+                             trace.name, shown(beyond, trace.unit, 2)),
+                 "Read peaks and edges without averaging: average=off."};
+  }
+  return std::nullopt;
+}
+
 std::vector<Doubt> find_doubts(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked) {
   std::vector<Doubt> out;
   check_record(pass, out);
@@ -168,7 +231,9 @@ std::vector<Doubt> find_doubts(const Pass& pass, const Reading& reading, const s
     check_range(pass, k, out);
     check_edges(pass, k, reading, out);
     check_droop(pass, k, reading, out);
+    check_lead(pass, k, out);
   }
+  check_skew(pass, reading, asked, out);
   check_noise(pass, reading, asked, out);
   return out;
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -10,6 +11,9 @@ namespace heron::study::waveform {
 inline constexpr double kEdgeOfBandwidth = 0.35;
 /// Samples that an edge should have.
 inline constexpr double kCoarse = 4;
+
+/// Where the mean of passes hides what each of them has: their extremes lie beyond its own by more than noise.
+Result<std::optional<Doubt>> averaging_doubt(const Waveforms& mean, const std::vector<WaveformsPtr>& passes);
 
 /// What speaks against what was read of a pass.
 /// @param asked  figures that somebody wants

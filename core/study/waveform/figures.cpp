@@ -153,6 +153,11 @@ Result<void> check_figure_key(std::string_view key) {
   return {};
 }
 
+bool rests_on_skew(std::string_view key) {
+  const auto wanted = take_apart(key);
+  return wanted && wanted->of && wanted->of->by_skew;
+}
+
 std::optional<std::string> figure_unit(std::string_view key) {
   const auto wanted = take_apart(key);
   if (!wanted) {
@@ -212,7 +217,7 @@ Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>&
       reader.read(*d, k, {}, once ? d->name : prefixed(k, d->name));
     }
   for (const auto& watch : pass.settings().watches) {
-    const auto place = watch.quantity.empty() && pass.count() == 1 ? 0 : pass.waveforms().place(watch.quantity);
+    const auto place = pass.waveforms().watched(watch);
     const auto none = [&](const std::string& why) {
       for (const char* which : {"count", "first", "longest", "extreme", "latched"})
         out.absent.push_back({"watch." + watch.name + "." + which, why, watch.name});
@@ -228,11 +233,9 @@ Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>&
       continue;
     }
     const auto& over = pass.profile(place).over;
-    Watcher watcher(watch, trace.time, over.first);
-    auto ok = for_each_stretch(trace, over.first, over.last,
-                               [&](std::size_t, std::span<const double> values) { watcher.add(values); });
-    if (!ok) return tl::unexpected(ok.error());
-    watch_figures(watch, watcher.counted(), trace.unit, out);
+    const auto excursions = excursions_of(trace, over.first, over.last, watch);
+    if (!excursions) return tl::unexpected(excursions.error());
+    watch_figures(watch, *excursions, trace.unit, out);
   }
   for (const auto& key : asked) {
     if (out.find(key) || std::any_of(out.absent.begin(), out.absent.end(), [&](const auto& a) { return a.key == key; })) continue;

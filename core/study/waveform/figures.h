@@ -14,6 +14,8 @@ namespace heron::study::waveform {
 std::vector<FigureName> figure_names();
 /// Fault::usage for what no waveform has. A key may have a channel in front: "v_out.rise_time".
 Result<void> check_figure_key(std::string_view key);
+/// A figure that rests on how late two quantities are against each other: a delay, an energy.
+bool rests_on_skew(std::string_view key);
 /// Empty for figures in their trace's unit; nothing for what no waveform has.
 std::optional<std::string> figure_unit(std::string_view key);
 

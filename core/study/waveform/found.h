@@ -56,6 +56,7 @@ struct Definition {
   int optional = 0;        ///< so many of the last may be left out
   bool of_traces = false;  ///< names its traces itself: no channel in front
   Value (*compute)(const View& view, const std::vector<Argument>& arguments);
+  bool by_skew = false;    ///< rests on how late two quantities are against each other
 };
 
 const std::vector<Definition>& level_figures();       ///< states, extremes, means

@@ -208,7 +208,7 @@ const std::vector<Definition>& pulse_figures() {
   static const std::vector<Definition> all = {
       {"pulse.peak", "Peak of the pulse", "", {}, 0, false, peak},
       {"pulse.fwhm", "Width at half height", "s", {}, 0, false, half_width},
-      {"pulse.energy", "Energy", "J", {}, 0, true, energy},
+      {"pulse.energy", "Energy", "J", {}, 0, true, energy, true},
       {"pulse.charge", "Charge", "C", {}, 0, true, charge},
       {"time_constant", "Time constant", "s", {}, 0, false, decay},
       {"ratio.peak_to_peak", "Ratio, peak to peak", "1", {P::trace, P::trace}, 0, true,

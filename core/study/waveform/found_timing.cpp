@@ -199,7 +199,7 @@ const std::vector<Definition>& timing_figures() {
          return Found{second->value - first->value, std::hypot(first->own, second->own),
                       std::abs(first->shared - second->shared), {first->value, second->value}};
        }},
-      {"delay", "Delay", "s", {P::trace, P::trace}, 0, true, delay},
+      {"delay", "Delay", "s", {P::trace, P::trace}, 0, true, delay, true},
   };
   return all;
 }

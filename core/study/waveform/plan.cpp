@@ -11,7 +11,14 @@ namespace heron::study::waveform {
 long long Plan::samples() const { return std::llround(length * rate); }
 
 bool Plan::repeats() const {
-  return drive == Drive::generator && shape != Shape::step;
+  return drive == Drive::generator && shape != Shape::step && shape != Shape::points;
+}
+
+std::pair<double, double> Plan::reach() const {
+  if (shape != Shape::points) return {low, high};
+  const auto [least, most] =
+      std::minmax_element(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+  return {least->second, most->second};
 }
 
 Result<void> check(const Plan& p) {
@@ -21,8 +28,8 @@ Result<void> check(const Plan& p) {
   if (p.samples() > kMostSamples)
     return fail(Fault::input, "A record of {} at {} has {} samples; {} are the most. Sample more slowly.",
                 format_setting(p.length, "s"), format_setting(p.rate, "Hz"), p.samples(), kMostSamples);
-  if (p.when == When::edge && !p.hookup.find(p.quantity))
-    return fail(Fault::input, "An edge of {} is waited for, but no input senses that.", p.quantity.empty() ? "nothing" : p.quantity);
+  if (p.waits() && !p.hookup.find(p.quantity))
+    return fail(Fault::input, "Something of {} is waited for, but no input senses that.", p.quantity.empty() ? "nothing" : p.quantity);
   if (p.drive == Drive::contact && p.contact.empty())
     return fail(Fault::input, "Say which contact is moved.");
   if (p.drive == Drive::supply && !p.feed_pin.empty())
@@ -31,6 +38,15 @@ Result<void> check(const Plan& p) {
     return fail(Fault::input, "A surge falls to half in no less than {} times its front of {}.", bench::kShortestTail,
                 format_setting(p.surge_front, "s"));
   if (p.drive != Drive::generator) return {};
+  if (p.shape == Shape::points) {
+    if (p.points.size() < 2) return fail(Fault::input, "A drive by points has two of them at least.");
+    for (std::size_t k = 0; k < p.points.size(); ++k) {
+      const auto& [t, v] = p.points[k];
+      if (!std::isfinite(t) || !std::isfinite(v) || t < 0 || (k > 0 && !(t > p.points[k - 1].first)))
+        return fail(Fault::input, "Point {} of the drive: times rise from 0 on, and volts are numbers.", k + 1);
+    }
+    return {};
+  }
   if (!(p.high > p.low))
     return fail(Fault::input, "The drive goes from {} up to {}; the upper end must be above the lower one.",
                 format_setting(p.low, "V"), format_setting(p.high, "V"));
@@ -75,6 +91,10 @@ bench::Waveform wave_of(const Plan& p, double lead) {
       break;
     case Shape::ramp:
       out = bench::triangle(p.low, p.high, 1 - p.edge / p.period, p.period);
+      break;
+    case Shape::points:
+      out.shape = bench::Waveform::Shape::lines;
+      out.points = p.points;
       break;
     case Shape::staircase:
       out = bench::staircase(p.low, p.high, p.steps, p.period / p.steps, p.edge);

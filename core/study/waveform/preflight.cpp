@@ -5,6 +5,7 @@
 
 #include "base/quantity.h"
 #include "study/waveform/doubts.h"
+#include "study/waveform/settings.h"
 
 namespace heron::study::waveform {
 namespace {
@@ -12,7 +13,8 @@ namespace {
 double reach(const Plan& p, double sign) {
   if (p.drive == Drive::supply) return std::max(0.0, sign * p.supply_voltage);
   if (p.drive == Drive::surge) return std::max(0.0, sign * p.surge_peak);
-  return std::max(0.0, std::max(sign * p.low, sign * p.high));
+  const auto [low, high] = p.reach();
+  return std::max(0.0, std::max(sign * low, sign * high));
 }
 
 void check_drive(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
@@ -34,29 +36,68 @@ void check_drive(const Plan& p, const Surroundings& around, std::vector<Doubt>& 
                              : p.drive == Drive::surge ? "surge_peak"
                              : sign > 0                ? "high"
                                                        : "low";
+    const bool listed = p.drive == Drive::generator && p.shape == Shape::points;
     out.push_back(rating_finding(true,
                                  fmt::format("{} would see {}; its rating is {}.", p.drive_pin,
                                              format_setting(sign * wanted, "V"), format_setting(sign * *most, "V")),
-                                 "Lower the drive.", {{word, format_setting(sign * *most, "V")}}));
+                                 "Lower the drive.", listed ? Edits{} : Edits{{word, format_setting(sign * *most, "V")}}));
   }
+}
+
+/// Which inputs would serve better.
+void check_digitiser(const Plan& p, const bench::Limits& all, std::vector<Doubt>& out) {
+  using bench::Digitiser;
+  const bool fast = p.hookup.digitiser == Digitiser::fast;
+  const auto& own = all.of(p.hookup.digitiser);
+  const auto& other = all.of(fast ? Digitiser::accurate : Digitiser::fast);
+  if (!(own.highest_sample_rate > 0)) return;
+  const Edits change = {{"hookup.digitiser", fast ? "accurate" : "fast"}};
+  const int quantities = int(p.hookup.chains.size());
+  if (p.rate > own.highest_sample_rate * (1 + 1e-9)) {
+    const bool serves = p.rate <= other.highest_sample_rate * (1 + 1e-9) && quantities <= other.inputs;
+    out.push_back({"sampling.coarse", Severity::serious,
+                   fmt::format("These inputs sample at {} at most.", format_setting(own.highest_sample_rate, "Hz")),
+                   serves ? fmt::format("Take the fast inputs: {} bits instead of {}.", other.input.bits, own.input.bits)
+                          : "Sample more slowly.",
+                   serves ? change : Edits{{"rate", format_setting(own.highest_sample_rate, "Hz")}}});
+  } else if (fast && p.rate <= other.highest_sample_rate && quantities <= other.inputs) {
+    out.push_back({"digitiser.coarse", Severity::note,
+                   fmt::format("The accurate inputs read at {} too, with {} bits instead of {}.", format_setting(p.rate, "Hz"),
+                               other.input.bits, own.input.bits),
+                   "Take the accurate inputs, unless their bandwidth is too small.", change});
+  }
+}
+
+/// What waits for a watch to trip needs one that can.
+void check_watches(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
+  if (p.keep != Keep::tripped) return;
+  const auto settings = settings_from_text(around.settings);
+  const auto can = [&](const Watch& watch) {
+    return watch.quantity.empty() ? p.hookup.chains.size() + p.hookup.computed.size() == 1
+                                  : p.hookup.find(watch.quantity) ||
+                                        std::any_of(p.hookup.computed.begin(), p.hookup.computed.end(),
+                                                    [&](const auto& c) { return c.name == watch.quantity; });
+  };
+  if (settings && std::any_of(settings->watches.begin(), settings->watches.end(), can)) return;
+  out.push_back({"watch.missing", Severity::serious, "Only a record in which a watch trips is to be kept, and no watch looks at what is sensed.",
+                 "Add a watch to how the study is read, such as watch.rail = v under 4.6 V for 10 us.",
+                 {}});
 }
 
 void check_capture(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
   if (p.hookup.chains.empty())
     out.push_back({"input.missing", Severity::serious, "No input senses anything.", "Add a quantity on the Hookup page.", {}, false,
                    Place::hookup});
-  const double fastest = around.limits.highest_sample_rate;
-  if (fastest > 0 && p.rate > fastest * (1 + 1e-9))
-    out.push_back({"sampling.coarse", Severity::serious,
-                   fmt::format("The inputs sample at {} at most.", format_setting(fastest, "Hz")), "Sample more slowly.",
-                   {{"rate", format_setting(fastest, "Hz")}}});
+  const auto& limits = around.limits.of(p.hookup.digitiser);
+  const double fastest = limits.highest_sample_rate;
+  check_digitiser(p, around.limits, out);
   // The drive's own edges, as far as the chain lets them through.
   const bool edges = p.drive == Drive::generator &&
                      (p.shape == Shape::pulse || p.shape == Shape::step || p.shape == Shape::staircase);
   if (edges && !p.hookup.chains.empty()) {
     double widest = 0;
     for (const auto& chain : p.hookup.chains)
-      widest = std::max(widest, bench::summarise(chain, around.limits.input).bandwidth);
+      widest = std::max(widest, bench::summarise(chain, limits.input).bandwidth);
     const double shown = std::hypot(0.8 * p.edge, widest > 0 ? kEdgeOfBandwidth / widest : 0);
     if (shown * p.rate < kCoarse) {
       const double wanted = std::min(fastest > 0 ? fastest : kCoarse / shown, kCoarse / shown);
@@ -78,15 +119,15 @@ void check_capture(const Plan& p, const Surroundings& around, std::vector<Doubt>
                      fmt::format("{} looks for its range by itself; what happens once is over before it has found it.",
                                  chain.name),
                      "Fix the range of " + chain.name + ".", {}, true, Place::hookup});
-  if (p.when == When::edge && p.patience < p.length)
+  if (p.waits() && p.patience < p.length)
     out.push_back({"trigger.missing", Severity::note,
-                   fmt::format("An edge is waited for {}, less than a record is long.", format_setting(p.patience, "s")),
+                   fmt::format("It waits {}, less than a record is long.", format_setting(p.patience, "s")),
                    "Wait longer.", {{"patience", format_setting(4 * p.length, "s")}}});
 }
 
 /// A level that the quantity never reaches is waited for in vain.
 void check_level(const Plan& p, const bench::Levels* levels, std::vector<Doubt>& out) {
-  if (p.when != When::edge || !levels) return;
+  if (!p.waits() || !levels) return;
   const auto it = levels->quantities.find(p.quantity);
   const auto* chain = p.hookup.find(p.quantity);
   if (it == levels->quantities.end() || !chain) return;
@@ -104,11 +145,13 @@ void check_level(const Plan& p, const bench::Levels* levels, std::vector<Doubt>&
 
 std::optional<bench::Levels> predict(const Plan& p, const Surroundings& around) {
   if (!around.circuit || p.drive != Drive::generator) return std::nullopt;
+  const auto [low, high] = p.reach();
+  if (!(high > low)) return std::nullopt;
   const double slowest = std::max(around.limits.lowest_frequency, 1 / std::max(p.period, p.length));
   auto levels = around.circuit->levels({.pin = p.drive_pin,
                                         .frequency = slowest,
-                                        .peak_to_peak = p.high - p.low,
-                                        .offset = (p.high + p.low) / 2,
+                                        .peak_to_peak = high - low,
+                                        .offset = (high + low) / 2,
                                         .source_resistance = p.source_resistance},
                                        p.hookup.chains, {slowest, std::max(slowest, p.repeats() ? 1 / p.period : slowest)});
   return levels ? std::optional(std::move(*levels)) : std::nullopt;
@@ -119,6 +162,7 @@ std::vector<Doubt> preflight(const Plan& p, const Surroundings& around, const be
   check_drive(p, around, out);
   check_capture(p, around, out);
   check_level(p, levels, out);
+  check_watches(p, around, out);
   check_hookup(p.hookup, levels, around.limits, out);
   if (levels) check_ratings(around.ratings, *levels, p.length, out);
   return out;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "study/waveform/averaged.h"
 #include "study/waveform/doubts.h"
 #include "study/waveform/figures.h"
 
@@ -74,14 +75,21 @@ Result<void> for_each_pass(const std::vector<WaveformsPtr>& passes, const Settin
 
 }  // namespace
 
+Result<std::vector<WaveformsPtr>> ReducedWaveforms::read_off(const Settings& settings) const {
+  if (!settings.average || passes_.size() < 2) return passes_;
+  auto one = averaged(passes_);
+  if (!one) return tl::unexpected(one.error());
+  return *one ? std::vector{*one} : passes_;
+}
+
 Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vector<std::string>& asked) const {
   const auto settings = settings_from_text(text);
   if (!settings) return tl::unexpected(settings.error());
-  auto curve = over_time(*passes_.back(), kCurveColumns);
-  if (!curve) return tl::unexpected(curve.error());
+  const auto joined = read_off(*settings);
+  if (!joined) return tl::unexpected(joined.error());
   std::vector<PassReading> all;
   std::vector<Doubt> doubts;
-  const auto read = for_each_pass(passes_, *settings, asked, [&](const Pass& pass, PassReading reading) {
+  const auto read = for_each_pass(*joined, *settings, asked, [&](const Pass& pass, PassReading reading) {
     // What an earlier pass was doubted for is not said once more.
     auto found = find_doubts(pass, reading.reading, asked);
     std::erase_if(found, [&](const Doubt& d) {
@@ -91,6 +99,13 @@ Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vec
     all.push_back(std::move(reading));
   });
   if (!read) return tl::unexpected(read.error());
+  if (settings->average && joined->size() == 1) {
+    auto smeared = averaging_doubt(*joined->front(), passes_);
+    if (!smeared) return tl::unexpected(smeared.error());
+    if (*smeared) doubts.push_back(std::move(**smeared));
+  }
+  auto curve = over_time(*joined->back(), kCurveColumns);
+  if (!curve) return tl::unexpected(curve.error());
   Analysis out{mean_of(all), std::move(*curve), as_text(*settings)};
   out.reading.doubts = std::move(doubts);
   return out;

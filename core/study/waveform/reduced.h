@@ -21,6 +21,9 @@ class ReducedWaveforms final : public Reduced {
   std::size_t bytes() const override;
 
  private:
+  /// What figures are read off: every pass, or all of them as one.
+  Result<std::vector<WaveformsPtr>> read_off(const Settings& settings) const;
+
   std::vector<WaveformsPtr> passes_;
 };
 

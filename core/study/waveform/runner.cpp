@@ -6,6 +6,9 @@
 #include "base/quantity.h"
 #include "study/quantities.h"
 #include "study/ranges.h"
+#include "study/waveform/preflight.h"
+#include "study/waveform/settings.h"
+#include "study/waveform/waveforms.h"
 
 namespace heron::study::waveform {
 namespace {
@@ -62,11 +65,11 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
   }
   if (looked_for.empty()) return out;
   const bench::AtRest at_rest{bench};
-  const auto ranges = bench.limits().ranges;
-  if (auto ok = bench.connect(on_widest(out, ranges)); !ok) return tl::unexpected(ok.error());
+  const auto ranges = bench.limits().of(plan.hookup.digitiser).ranges;
+  if (auto ok = bench.connect(on_widest(out, ranges), plan.hookup.digitiser); !ok) return tl::unexpected(ok.error());
   if (auto ok = feed(plan, bench, stop); !ok) return tl::unexpected(ok.error());
   if (auto ok = start_drive(plan, bench, 0); !ok) return tl::unexpected(ok.error());
-  const auto seen = bench.capture(plan.rate, int(plan.samples()), stop);
+  const auto seen = bench.capture(plan.rate, int(std::min(plan.samples(), kInMemory)), stop);
   if (!seen) return tl::unexpected(seen.error());
   std::vector<double> highest;
   for (const auto& channel : seen->channels) highest.push_back(highest_of(channel));
@@ -74,47 +77,218 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
   return out;
 }
 
+/// s that the drive rests before it moves.
+double lead_of(const Plan& plan) { return plan.before * plan.length; }
+
 /// The level of a quantity as volts at its input.
 double at_input(const bench::Sensing& sensing, double level) { return level / sensing.per_volt + sensing.zero; }
 
-Result<bench::Capture> capture(const Plan& plan, bench::Bench& bench, std::stop_token stop, nlohmann::json& setting) {
-  const int samples = int(plan.samples());
-  const double lead = plan.before * plan.length;
-  if (plan.when != When::edge) {
-    const double wait = plan.when == When::start ? lead : 0;
-    if (auto ok = start_drive(plan, bench, wait); !ok) return tl::unexpected(ok.error());
-    auto read = bench.capture(plan.rate, samples, stop);
-    if (read && plan.when == When::start) read->trigger_at = wait - read->began;
-    return read;
-  }
+/// What a record begins with, as the bench looks for it.
+bench::TriggerSetup trigger_of(const Plan& plan) {
+  using Event = bench::TriggerSetup::Event;
   const auto place = std::find_if(plan.hookup.chains.begin(), plan.hookup.chains.end(),
                                   [&](const bench::Chain& c) { return c.name == plan.quantity; });
   const auto sensing = bench::sensing_of(*place);
-  const double level = at_input(sensing, plan.level);
-  // A sensor that turns the sign turns the edge.
-  const bool rising = (plan.slope == Slope::rising) == (sensing.per_volt > 0);
-  if (auto ok = start_drive(plan, bench, lead); !ok) return tl::unexpected(ok.error());
-  setting["waits_for"] = {{"quantity", plan.quantity}, {"level", plan.level}, {"patience", plan.patience}};
-  return bench.capture_on({.input = int(place - plan.hookup.chains.begin()),
-                                .level = level,
-                                .rising = rising,
-                                .hysteresis = plan.hysteresis / std::abs(sensing.per_volt),
-                                .hold_off = plan.hold_off,
-                                .pre_trigger = plan.before,
-                                .time_out = plan.patience},
-                          plan.rate, samples, stop);
+  return {.input = int(place - plan.hookup.chains.begin()),
+          .level = at_input(sensing, plan.level),
+          // A sensor that turns the sign turns the edge.
+          .rising = (plan.slope == Slope::rising) == (sensing.per_volt > 0),
+          .event = plan.when == When::narrow_pulse ? Event::narrower
+                   : plan.when == When::wide_pulse ? Event::wider
+                                                   : Event::edge,
+          .width = plan.pulse_width,
+          .hysteresis = plan.hysteresis / std::abs(sensing.per_volt),
+          .hold_off = plan.hold_off,
+          .pre_trigger = plan.before,
+          .time_out = plan.patience};
+}
+
+/// "v_cap to fall through 4.4 V; it is between 0.02 V and 0.03 V"
+std::string waiting_for(const Plan& plan, double low, double high) {
+  const auto* chain = plan.hookup.find(plan.quantity);
+  const auto sensing = bench::sensing_of(*chain);
+  double a = (low - sensing.zero) * sensing.per_volt, b = (high - sensing.zero) * sensing.per_volt;
+  if (a > b) std::swap(a, b);
+  const bool up = plan.slope == Slope::rising;
+  const auto wanted =
+      plan.for_pulse()
+          ? fmt::format("a pulse of {} {} {}, {} than {}", plan.quantity, up ? "above" : "below", format_setting(plan.level, sensing.unit),
+                        plan.when == When::narrow_pulse ? "narrower" : "wider", format_setting(plan.pulse_width, "s"))
+          : fmt::format("{} to {} through {}", plan.quantity, up ? "rise" : "fall", format_setting(plan.level, sensing.unit));
+  return fmt::format("{}; it is between {} and {}", wanted, format_quantity(a, sensing.unit, 3).plain(),
+                     format_quantity(b, sensing.unit, 3).plain());
+}
+
+/// One record after another, each whole in memory or stored while it comes.
+class Run {
+ public:
+  Run(const Plan& plan, bench::Bench& bench, const RunContext& context, nlohmann::json about, std::vector<std::string> names)
+      : plan_(plan), bench_(bench), context_(context), about_(std::move(about)), names_(std::move(names)) {}
+
+  /// @return the record, where it was not stored while it came
+  Result<std::optional<Point>> read(int pass);
+
+ private:
+  bool in_memory() const { return plan_.keep == Keep::tripped || !context_.record || plan_.samples() <= kInMemory; }
+  /// Where nobody could tell a stretch from the whole, it is read in one go.
+  bool comes_slowly() const { return context_.so_far && bench_.limits().paced && plan_.length > kSlow; }
+  Point head(const bench::Capture& of) const;
+  Result<void> take_stretch(const bench::Capture& stretch);
+  void roll(const bench::Capture& stretch);
+  void tell(double share, std::string waits = {}) const;
+
+  static constexpr double kSlow = 0.3;  ///< s, from which on a record is shown while it comes
+  static constexpr std::size_t kRolled = std::size_t(1) << 18;  ///< samples of it that are shown
+
+  const Plan& plan_;
+  bench::Bench& bench_;
+  const RunContext& context_;
+  nlohmann::json about_;
+  std::vector<std::string> names_;
+  int pass_ = 0;
+  nlohmann::json setting_;
+  std::unique_ptr<Recorder> recorder_;
+  bench::Capture seen_;       ///< the latest samples of what is being read
+  std::size_t dropped_ = 0;   ///< samples before them
+  long long came_ = 0;        ///< samples so far
+};
+
+Point Run::head(const bench::Capture& of) const {
+  auto setting = setting_;
+  if (const auto at = plan_.when == When::start ? std::optional(lead_of(plan_) - of.began) : of.trigger_at) setting["trigger_at"] = *at;
+  Point point{.index = pass_, .setting = std::move(setting), .records = {}};
+  point.records.push_back(as_record(of, names_, 0));
+  return point;
+}
+
+void Run::tell(double share, std::string waits) const {
+  if (!context_.progress) return;
+  context_.progress({.done = pass_,
+                     .total = plan_.passes,
+                     .bench_seconds_left = (plan_.passes - pass_ - share) * plan_.length,
+                     .share = share,
+                     .waits = std::move(waits)});
+}
+
+void Run::roll(const bench::Capture& stretch) {
+  if (seen_.channels.empty()) {
+    seen_ = stretch;
+  } else {
+    for (std::size_t k = 0; k < stretch.channels.size(); ++k) {
+      auto& counts = seen_.channels[k].counts;
+      counts.insert(counts.end(), stretch.channels[k].counts.begin(), stretch.channels[k].counts.end());
+    }
+  }
+  if (const auto size = seen_.channels.front().counts.size(); size > 2 * kRolled) {
+    dropped_ += size - kRolled;
+    for (auto& channel : seen_.channels)
+      channel.counts.erase(channel.counts.begin(), channel.counts.end() - std::ptrdiff_t(kRolled));
+  }
+  auto point = head(seen_);
+  if (dropped_ > 0) {
+    const double gone = double(dropped_) / seen_.sample_rate;
+    point.setting = point.setting.with("trigger_at", point.setting.json().value("trigger_at", 0.0) - gone);
+  }
+  context_.so_far(point);
+}
+
+Result<void> Run::take_stretch(const bench::Capture& stretch) {
+  if (!in_memory()) {
+    if (!recorder_) {
+      auto without = stretch;
+      for (auto& channel : without.channels) channel.counts.clear();
+      auto begun = context_.record(head(without));
+      if (!begun) return tl::unexpected(begun.error());
+      recorder_ = std::move(*begun);
+    }
+    if (auto ok = recorder_->add(stretch); !ok) return ok;
+  }
+  came_ += static_cast<long long>(stretch.channels.front().counts.size());
+  tell(double(came_) / double(plan_.samples()));
+  if (comes_slowly()) roll(stretch);
+  return {};
+}
+
+Result<std::optional<Point>> Run::read(int pass) {
+  pass_ = pass;
+  setting_ = about_;
+  setting_["pass"] = pass;
+  recorder_.reset();
+  seen_ = {};
+  dropped_ = 0;
+  came_ = 0;
+  tell(0);
+  const int samples = int(plan_.samples());
+  bench::Capture whole;
+  bench::StretchSink sink;
+  if (!in_memory() || comes_slowly())
+    sink = [&](const bench::Capture& stretch) -> Result<void> {
+      if (in_memory()) {
+        if (whole.channels.empty()) {
+          whole = stretch;
+        } else {
+          for (std::size_t k = 0; k < whole.channels.size(); ++k)
+            whole.channels[k].counts.insert(whole.channels[k].counts.end(), stretch.channels[k].counts.begin(),
+                                            stretch.channels[k].counts.end());
+        }
+      }
+      return take_stretch(stretch);
+    };
+  Result<bench::Capture> read;
+  if (!plan_.waits()) {
+    if (auto ok = start_drive(plan_, bench_, plan_.when == When::start ? lead_of(plan_) : 0); !ok) return tl::unexpected(ok.error());
+    read = bench_.capture(plan_.rate, samples, context_.stop, sink);
+  } else {
+    setting_["waits_for"] = {{"quantity", plan_.quantity}, {"level", plan_.level}, {"patience", plan_.patience}};
+    if (plan_.for_pulse()) setting_["waits_for"]["pulse"] = plan_.pulse_width;
+    if (auto ok = start_drive(plan_, bench_, lead_of(plan_)); !ok) return tl::unexpected(ok.error());
+    auto trigger = trigger_of(plan_);
+    trigger.waiting = [&](double low, double high) { tell(0, waiting_for(plan_, low, high)); };
+    read = bench_.capture_on(trigger, plan_.rate, samples, context_.stop, sink);
+  }
+  // What came before it was stopped is kept, if it is enough to be looked at.
+  if (!read && !(read.error().fault == Fault::stopped && recorder_ && came_ > 0)) return tl::unexpected(read.error());
+  if (recorder_) {
+    if (auto ok = recorder_->done(); !ok) return tl::unexpected(ok.error());
+    recorder_.reset();
+    if (!read) return tl::unexpected(read.error());
+    return std::nullopt;
+  }
+  return head(sink ? whole : *read);
+}
+
+/// Whether a watch trips in a record.
+Result<bool> trips(const Point& point, const Settings& settings) {
+  const auto waveforms = waveforms_of(point, settings);
+  if (!waveforms) return tl::unexpected(waveforms.error());
+  for (const auto& watch : settings.watches) {
+    const auto place = (*waveforms)->watched(watch);
+    if (place >= (*waveforms)->traces.size()) continue;
+    const auto& trace = *(*waveforms)->traces[place];
+    const auto excursions = excursions_of(trace, 0, trace.size(), watch);
+    if (!excursions) return tl::unexpected(excursions.error());
+    if (!excursions->empty()) return true;
+  }
+  return false;
 }
 
 }  // namespace
 
 Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& context) {
   const bench::AtRest at_rest{bench};
+  const auto settings = settings_from_text(context.around.settings);
+  if (!settings) return tl::unexpected(settings.error());
   std::vector<std::string> looked_for, names;
   const auto inputs = inputs_of(plan, bench, context.stop, looked_for);
   if (!inputs) return tl::unexpected(inputs.error());
-  const auto limits = bench.limits();
+  const auto limits = bench.limits().of(plan.hookup.digitiser);
   nlohmann::json about = {{"looked_for", looked_for}, {"fastest", limits.highest_sample_rate}};
   describe_hookup(about, plan.hookup, context.around.formula_values());
+  // How far each should move, so that one that does not is told from one that is not connected.
+  if (const auto levels = predict(plan, context.around))
+    for (const auto& chain : plan.hookup.chains)
+      if (const auto it = levels->quantities.find(chain.name); it != levels->quantities.end())
+        about["expected"][chain.name] = 2 * it->second.peak;
   // What sets the chain's speed, so that a record explains its edges.
   for (const auto& chain : plan.hookup.chains) {
     names.push_back(chain.name);
@@ -125,26 +299,31 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
                                                    ? chain.input.sensor.name
                                                    : chain.input.bandwidth_limit ? "input's filter" : "input"}};
   }
+  Run records(plan, bench, context, std::move(about), std::move(names));
+  const auto ended = [&](const Error& error, int pass) {
+    return tl::unexpected(error.fault == Fault::stopped ? stopped(pass, plan.passes) : error);
+  };
   for (int pass = 0; pass < plan.passes; ++pass) {
     if (context.stop.stop_requested()) return tl::unexpected(stopped(pass, plan.passes));
-    if (context.progress)
-      context.progress({.done = pass, .total = plan.passes, .bench_seconds_left = (plan.passes - pass) * plan.length});
     // Each from rest: what the last left in the device would be in the next.
     bench.off();
-    if (auto ok = bench.connect(*inputs); !ok) return ok;
-    auto setting = about;
-    setting["pass"] = pass;
-    if (auto ok = feed(plan, bench, context.stop); !ok)
-      return tl::unexpected(ok.error().fault == Fault::stopped ? stopped(pass, plan.passes) : ok.error());
-    const auto read = capture(plan, bench, context.stop, setting);
-    if (!read)
-      return tl::unexpected(read.error().fault == Fault::stopped ? stopped(pass, plan.passes) : read.error());
-    if (read->trigger_at) setting["trigger_at"] = *read->trigger_at;
-    Point point{.index = pass, .setting = std::move(setting), .records = {}};
-    point.records.push_back(as_record(*read, names, 0));
-    if (auto ok = context.keep(point); !ok) return ok;
+    if (auto ok = bench.connect(*inputs, plan.hookup.digitiser); !ok) return ok;
+    if (auto ok = feed(plan, bench, context.stop); !ok) return ended(ok.error(), pass);
+    const auto point = records.read(pass);
+    if (!point) return ended(point.error(), pass);
+    if (!*point) continue;
+    if (plan.keep == Keep::tripped) {
+      const auto tripped = trips(**point, *settings);
+      if (!tripped) return tl::unexpected(tripped.error());
+      if (context.so_far) context.so_far(**point);
+      if (!*tripped) continue;
+    }
+    if (auto ok = context.keep(**point); !ok) return ok;
+    if (plan.keep == Keep::tripped) return {};
   }
   if (context.progress) context.progress({.done = plan.passes, .total = plan.passes, .bench_seconds_left = 0});
+  if (plan.keep == Keep::tripped)
+    return fail(Fault::stopped, "No watch tripped in {} records; nothing was kept.", plan.passes);
   return {};
 }
 

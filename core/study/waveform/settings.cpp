@@ -7,7 +7,7 @@
 namespace heron::study::waveform {
 namespace {
 
-constexpr std::string_view kWatch = "watch.";
+constexpr std::string_view kWatch = "watch.", kExpected = "expected.";
 
 Setting<Settings> watches() {
   return {std::string(kWatch),
@@ -25,6 +25,20 @@ Setting<Settings> watches() {
           }};
 }
 
+/// What a quantity should do; the formula is read where it is drawn.
+Setting<Settings> expected() {
+  return {std::string(kExpected),
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            const std::string name(key.substr(kExpected.size()));
+            std::erase_if(s.expected, [&](const auto& one) { return one.first == name; });
+            if (text != "none") s.expected.emplace_back(name, text);
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            for (const auto& [name, formula] : s.expected) out[std::string(kExpected) + name] = formula;
+          }};
+}
+
 const SettingsTable<Settings>& table() {
   static const SettingsTable<Settings> all({
       percent_setting("lower", &Settings::lower, 0, 100),
@@ -38,7 +52,9 @@ const SettingsTable<Settings>& table() {
       number_setting("step", &Settings::step, "s", Bound::positive),
       number_setting("bandwidth", &Settings::bandwidth, "Hz", Bound::positive),
       percent_setting("u_limit", &Settings::u_limit),
+      word_setting<Settings, bool>("average", &Settings::average, {{false, "off"}, {true, "on"}}),
       watches(),
+      expected(),
   });
   return all;
 }

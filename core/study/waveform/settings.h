@@ -1,5 +1,7 @@
 #pragma once
 #include <optional>
+#include <string>
+#include <utility>
 #include <vector>
 
 #include "base/result.h"
@@ -24,7 +26,9 @@ struct Settings {
   std::optional<double> start, step;      ///< s, of a table without a column of times
   std::optional<double> bandwidth;        ///< Hz of the chain, where the hookup does not say it
   double u_limit = 0.01;                  ///< relative uncertainty above which a figure is doubted
+  bool average = false;                   ///< figures are read off the mean of all passes
   std::vector<Watch> watches;
+  std::vector<std::pair<std::string, std::string>> expected;  ///< quantity, and its formula of t over part values
 };
 
 Result<void> set(Settings& settings, std::string_view key, std::string_view text);

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/waveform/expected.h"
 #include "study/waveform/preflight.h"
 #include "study/waveform/runner.h"
 #include "study/waveform/words.h"
@@ -72,6 +73,14 @@ std::optional<bench::Levels> PlannedCapture::predict(const Surroundings& around)
 
 std::vector<Doubt> PlannedCapture::preflight(const Surroundings& around, const bench::Levels* levels) const {
   return waveform::preflight(plan_, around, levels);
+}
+
+Result<ExpectedPtr> PlannedCapture::expected(const Surroundings& around, std::stop_token stop) const {
+  const auto settings = settings_from_text(around.settings);
+  if (!settings) return tl::unexpected(settings.error());
+  auto out = expected_waveforms(plan_, around, *settings, stop);
+  if (!out) return tl::unexpected(out.error());
+  return *out;
 }
 
 Result<void> PlannedCapture::run(bench::Bench& bench, const RunContext& context) const {

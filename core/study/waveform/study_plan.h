@@ -22,6 +22,7 @@ class PlannedCapture final : public study::Plan {
   std::string time_sentence(const bench::Limits& limits) const override;
   std::optional<bench::Levels> predict(const Surroundings& around) const override;
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;
+  Result<ExpectedPtr> expected(const Surroundings& around, std::stop_token stop) const override;
   Result<void> run(bench::Bench& bench, const RunContext& context) const override;
   Repeat repeat() const override { return plan_.repeat; }
   Remedy remedy(const Doubt& doubt) const override;

@@ -148,13 +148,19 @@ std::size_t Waveforms::place(std::string_view name) const {
                      traces.begin());
 }
 
+std::size_t Waveforms::watched(const Watch& watch) const {
+  return watch.quantity.empty() ? (traces.size() == 1 ? 0 : traces.size()) : place(watch.quantity);
+}
+
 Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) {
   if (point.records.empty()) return fail(Fault::input, "Point {} has no record.", point.index + 1);
   const auto& record = point.records.front();
   auto out = std::make_shared<Waveforms>();
   out->index = point.index;
   out->measured = record.sample_rate > 0;
-  const auto& setting = point.setting;
+  const auto& setting = point.setting.json();
+  const auto sensed_by = point.setting.sensed();
+  if (!sensed_by) return tl::unexpected(sensed_by.error());
   TimeBase base;
   if (out->measured) {
     const double trigger = setting.value("trigger_at", 0.0);
@@ -163,7 +169,8 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
     if (const auto waits = setting.find("waits_for"); waits != setting.end() && waits->is_object())
       out->waits_for = Edge{.quantity = waits->value("quantity", std::string()),
                             .level = waits->value("level", 0.0),
-                            .patience = waits->value("patience", 0.0)};
+                            .patience = waits->value("patience", 0.0),
+                            .pulse = waits->contains("pulse") ? std::optional(waits->at("pulse").get<double>()) : std::nullopt};
     base = TimeBase(-trigger, 1 / record.sample_rate);
   } else if (const auto* time = record.find("time")) {
     auto times = times_of(time->values(), record);
@@ -181,29 +188,30 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
   const auto& chains = setting.find("chains");
   for (const auto& channel : record.channels) {
     if (!out->measured && channel.role == "time") continue;
-    const auto sensing = sensing_of(point, channel.role);
+    const auto& sensing = (*sensed_by)->of(channel.role);
     // What a channel is late by is taken off its times.
     const TimeBase own = base.even() ? TimeBase(base.start() - sensing.delay, base.step()) : base;
     const auto about = chains != setting.end() && chains->contains(channel.role) ? chains->at(channel.role)
                                                                                  : nlohmann::json::object();
     out->traces.push_back(
-        trace_of(channel, out->measured ? sensing.unit : channel.unit, own, sensing.zero, sensing.per_volt));
+        trace_of(channel, (*sensed_by)->channels.contains(channel.role) ? sensing.unit : channel.unit, own, sensing.zero, sensing.per_volt));
     out->errors.push_back(errors_of(channel, sensing, about));
+    const auto foreseen = setting.find("expected");
+    out->expected_swing.push_back(foreseen != setting.end() ? foreseen->value(channel.role, 0.0) : 0.0);
     if (settings.bandwidth) out->errors.back().bandwidth = *settings.bandwidth;
     if (out->traces.back()->size() != out->traces.front()->size())
       return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
   }
   if (out->traces.empty()) return fail(Fault::input, "Point {} has no quantity over time.", point.index + 1);
-  const auto computed = computed_of(point);
-  if (!computed) return tl::unexpected(computed.error());
-  const auto parts = parts_of(point);
+  const auto& parts = (*sensed_by)->parts;
   const auto sensed = out->traces;
   const auto known = out->errors;
-  for (const auto& one : *computed) {
+  for (const auto& one : (*sensed_by)->computed) {
     auto trace = computed_trace(one, sensed, parts);
     if (!trace) return tl::unexpected(trace.error());
     out->errors.push_back(computed_errors(one, sensed, known, parts));
     out->traces.push_back(std::move(*trace));
+    out->expected_swing.push_back(0);
   }
   return WaveformsPtr(std::move(out));
 }

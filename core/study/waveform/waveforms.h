@@ -10,11 +10,12 @@
 
 namespace heron::study::waveform {
 
-/// An edge that a record was to begin with.
+/// An edge or a pulse that a record was to begin with.
 struct Edge {
   std::string quantity;
   double level = 0;     ///< in its unit
   double patience = 0;  ///< s
+  std::optional<double> pulse = {};  ///< s, where it was a pulse narrower or wider than this
 };
 
 /// What was read in one go: all quantities over one time.
@@ -29,11 +30,14 @@ struct Waveforms {
 
   /// No edge came in time; the samples are those of that moment.
   bool missed() const { return waits_for && !triggered; }
+  std::vector<double> expected_swing;  ///< one a trace, in its unit, from lowest to highest; 0: nothing was foreseen
   std::string deduced;              ///< what was deduced of the times; empty: nothing
   std::vector<double> gaps;         ///< s, where samples are missing: times that step by more than one step
 
   const TracePtr* find(std::string_view name) const;
   std::size_t place(std::string_view name) const;  ///< traces.size() where there is none
+  /// The quantity that a watch looks at: the one it names, or the only one; traces.size() where there is none.
+  std::size_t watched(const Watch& watch) const;
 };
 using WaveformsPtr = std::shared_ptr<const Waveforms>;
 

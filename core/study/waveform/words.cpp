@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "study/hookup_words.h"
+#include "study/waveform/points.h"
 
 namespace heron::study::waveform {
 namespace {
@@ -15,12 +16,18 @@ const Choices<Drive> kDrives = {{Drive::generator, "generator", "the generator"}
                                 {Drive::nothing, "nothing", "nothing", {"none", "itself"}}};
 const Choices<Shape> kShapes = {{Shape::pulse, "pulse", "pulses"},         {Shape::step, "step", "a step"},
                                 {Shape::sine, "sine", "a sine"},           {Shape::burst, "burst", "a burst of sines", {"sines"}},
-                                {Shape::ramp, "ramp", "ramps"},            {Shape::staircase, "staircase", "a staircase", {"stairs"}}};
+                                {Shape::ramp, "ramp", "ramps"},            {Shape::staircase, "staircase", "a staircase", {"stairs"}},
+                                {Shape::points, "points", "points", {"a list", "list", "a file", "file"}}};
 const Choices<When> kWhens = {{When::start, "start", "the drive starts", {"the start", "start of the drive"}},
                               {When::edge, "edge", "an edge comes", {"an edge"}},
+                              {When::narrow_pulse, "narrow pulse", "a pulse is narrower than", {"narrower"}},
+                              {When::wide_pulse, "wide pulse", "a pulse is wider than", {"wider"}},
                               {When::at_once, "at once", "at once", {"now"}}};
 const Choices<bool> kMoves = {{false, "opens", "opens", {"open"}}, {true, "closes", "closes", {"close"}}};
 const Choices<Slope> kSlopes = {{Slope::rising, "rising", "rises"}, {Slope::falling, "falling", "falls"}};
+const Choices<Slope> kSides = {{Slope::rising, "rising", "above", {"up"}}, {Slope::falling, "falling", "below", {"down"}}};
+const Choices<Keep> kKeeps = {{Keep::all, "all", "keeping all", {"all"}},
+                              {Keep::tripped, "tripped", "keeping the first that trips a watch", {"the first that trips", "a watch", "tripped"}}};
 const Choices<Repeat> kRepeats = {{Repeat::once, "once", "once"},
                                   {Repeat::every, "every", "again and again, keeping all", {"keeping all", "all"}},
                                   {Repeat::last, "last", "again and again, keeping the last", {"keeping the last", "again"}}};
@@ -107,6 +114,11 @@ Word<Plan> length_word() {
   return out;
 }
 
+/// Of whichever inputs.
+double fastest(const bench::Limits& limits) {
+  return std::max(limits.highest_sample_rate, limits.of(bench::Digitiser::fast).highest_sample_rate);
+}
+
 /// The number of samples follows from length and rate, and sets the rate.
 Word<Plan> samples_word() {
   return {.key = "samples",
@@ -119,7 +131,7 @@ Word<Plan> samples_word() {
             if (!count) return tl::unexpected(count.error());
             if (!(*count >= 16 && *count <= double(kMostSamples)))
               return fail(Fault::input, "From 16 to {} samples are possible, not {}.", kMostSamples, text);
-            const double most = around.limits.highest_sample_rate;
+            const double most = fastest(around.limits);
             if (most > 0 && *count / p.length > most * (1 + 1e-9))
               return fail(Fault::input, "{} samples in {} are faster than the inputs' {}.", typed,
                           format_setting(p.length, "s"), format_setting(most, "Hz"));
@@ -136,16 +148,14 @@ Word<Plan> rate_word() {
   const auto plain = out.set;
   out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
     if (auto ok = plain(p, text, around); !ok) return ok;
-    const double most = around.limits.highest_sample_rate;
+    const double most = fastest(around.limits);
     if (most > 0 && p.rate > most * (1 + 1e-9))
       return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
     return {};
   };
   out.hint = [](const Plan& p, const Surroundings& around) {
     return BriefHint{.forms = fmt::format("{} samples, one every {}", p.samples(), format_quantity(1 / p.rate, "s", 3).plain()),
-                     .allowed = around.limits.highest_sample_rate > 0
-                                    ? "up to " + format_setting(around.limits.highest_sample_rate, "Hz")
-                                    : ""};
+                     .allowed = fastest(around.limits) > 0 ? "up to " + format_setting(fastest(around.limits), "Hz") : ""};
   };
   return out;
 }
@@ -171,6 +181,30 @@ Word<Plan> before_word() {
   };
   out.hint = [](const Plan& p, const Surroundings&) {
     return BriefHint{.forms = format_quantity(p.before * p.length, "s", 3).plain(), .allowed = "from 0 to 95 %, or a time"};
+  };
+  return out;
+}
+
+/// Times and volts of a drive by points.
+Word<Plan> points_word() {
+  auto out = kept_word("points", &Plan::points);
+  out.key = "points";
+  out.label = "Points of the drive: seconds and volts";
+  out.text = [](const Plan& p) { return fmt::format("{} points", p.points.size()); };
+  out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    // The number alone is what the brief shows.
+    if (trimmed(text) == fmt::format("{} points", p.points.size())) return {};
+    auto points = read_points(text);
+    if (!points) return tl::unexpected(points.error());
+    p.points = std::move(*points);
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    const auto [low, high] = p.reach();
+    return BriefHint{.forms = fmt::format("from {} to {} in {}", format_setting(low, "V"), format_setting(high, "V"),
+                                          format_setting(p.points.back().first, "s")),
+                     .allowed = "a time and a voltage for each, such as 0 0, 1m 0.5, 2m 0",
+                     .from_file = true};
   };
   return out;
 }
@@ -241,6 +275,7 @@ const WordTable<Plan>& words() {
       number_word("width", "width", "Width of the pulses", &Plan::width, "s", {1e-8, 1e4}),
       number_word("edge", "edge", "Edges of the drive", &Plan::edge, "s", {1e-9, 1e3}),
       count_word("cycles", "cycles", "Periods in a burst", &Plan::cycles, 1, 100000, "period"),
+      points_word(),
       count_word("steps", "steps", "Steps of the staircase", &Plan::steps, 2, 1000, "step"),
       number_word("source", "source_resistance", "Source resistance", &Plan::source_resistance, "ohm", {1, 10e3}),
       number_word("supply_voltage", "supply_voltage", "Voltage of the DC source", &Plan::supply_voltage, "V", {0, 80}),
@@ -264,10 +299,18 @@ const WordTable<Plan>& words() {
       quantity_word(),
       level_word("level", "Level of the edge", &Plan::level, true),
       choice_word("slope", "slope", "Which way the edge goes", &Plan::slope, kSlopes),
+      [] {
+        auto side = choice_word("side", "", "Where the pulse goes", &Plan::slope, kSides);
+        side.keep = {};
+        side.take = {};
+        return side;
+      }(),
+      number_word("pulse_width", "pulse_width", "Width that a pulse is held against", &Plan::pulse_width, "s", {1e-9, 1e4}),
       level_word("hysteresis", "How far it must be away before", &Plan::hysteresis, false),
       number_word("hold_off", "hold_off", "Time in which no edge counts", &Plan::hold_off, "s", {0, 1e4}),
       number_word("patience", "patience", "How long an edge is waited for", &Plan::patience, "s", {1e-6, 1e5}),
       count_word("passes", "passes", "Records of a take", &Plan::passes, 1, 10000, "record"),
+      choice_word("keep", "keep", "Which records are kept", &Plan::keep, kKeeps),
       choice_word("repeat", "repeat", "How often it is taken", &Plan::repeat, kRepeats),
   });
   return table;
@@ -301,8 +344,11 @@ std::vector<BriefPiece> brief(const Plan& p) {
       say("by {drive} : {contact} {moves} .");
       break;
     case Drive::generator:
-      say("{drive_pin} by {drive} with {shape} from {low} to {high} ,");
+      say(p.shape == Shape::points ? "{drive_pin} by {drive} with lines through {points} of {shape} ,"
+                                   : "{drive_pin} by {drive} with {shape} from {low} to {high} ,");
       switch (p.shape) {
+        case Shape::points:
+          break;
         case Shape::sine:
           say("every {period}");
           break;
@@ -337,6 +383,8 @@ std::vector<BriefPiece> brief(const Plan& p) {
     if (k + 1 < p.hookup.chains.size()) plain(",");
   }
   for (const auto& one : p.hookup.computed) plain(fmt::format(", {} = {}", one.name, one.formula));
+  plain(", read by");
+  word("hookup.digitiser", said_of(kDigitisers, p.hookup.digitiser));
   plain(".");
   head("Capture");
   say("{length} at {rate} , {samples} ,");
@@ -345,14 +393,16 @@ std::vector<BriefPiece> brief(const Plan& p) {
   } else {
     say("{before} before the trigger, when {when}");
     if (p.when == When::edge) say(": {quantity} {slope} through {level} , waiting {patience}");
+    if (p.for_pulse()) say("{pulse_width} : {quantity} {side} {level} , waiting {patience}");
     plain(".");
   }
-  if (p.passes > 1 || p.repeat != Repeat::once) say("Read {passes} , {repeat} .");
+  const bool once = p.passes == 1 && p.repeat == Repeat::once && p.keep == Keep::all;
+  if (!once) say(p.keep == Keep::tripped ? "Read up to {passes} , {keep} ; {repeat} ." : "Read {passes} , {keep} ; {repeat} .");
   rare = true;
   head("Also");
   if (p.feed_pin.empty()) say("the DC source feeds {feed} beforehand;");
-  if (p.passes == 1 && p.repeat == Repeat::once) say("read {passes} , {repeat} ;");
-  if (p.when == When::edge) say("the quantity must first be {hysteresis} away; no edge counts for {hold_off} ;");
+  if (once) say("read {passes} , {keep} ; {repeat} ;");
+  if (p.waits()) say("the quantity must first be {hysteresis} away; no edge counts for {hold_off} ;");
   plain("input ranges:");
   for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
     const auto& chain = p.hookup.chains[k];
@@ -368,7 +418,7 @@ std::string time_sentence(const Plan& p, const bench::Limits&) {
   const double before = p.feed_pin.empty() ? 0 : p.feed_time;
   return fmt::format("{} of {} samples, {}{} on a real bench.", p.passes == 1 ? "One record" : fmt::format("{} records", p.passes),
                      p.samples(), format_duration((before + p.length) * p.passes),
-                     p.when == When::edge ? " beside the wait for the edge" : "");
+                     p.waits() ? p.for_pulse() ? " beside the wait for the pulse" : " beside the wait for the edge" : "");
 }
 
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
