@@ -1,6 +1,8 @@
 #include "recipe.h"
 
+#include <algorithm>
 #include <filesystem>
+#include <map>
 
 #include "circuits.h"
 #include "exchange/writers.h"
@@ -16,9 +18,19 @@ dossier::DeviceInfo preamp() {
 
 Result<void> fill_practice(dossier::Store& store) {
   if (auto ok = store.set_device(preamp()); !ok) return ok;
+  std::map<std::string_view, long long> assemblies;
   for (const auto* kind : demo_studies())
-    for (const auto& one : kind->practice())
+    for (auto one : kind->practice()) {
+      if (!one.circuit.empty() && !assemblies.contains(one.circuit)) {
+        auto name = std::string(one.circuit);
+        std::replace(name.begin(), name.end(), '_', ' ');
+        const auto assembly = store.add_assembly(name, std::string(circuit_text(one.circuit)));
+        if (!assembly) return tl::unexpected(assembly.error());
+        assemblies[one.circuit] = *assembly;
+      }
+      if (!one.circuit.empty()) one.study.assembly = assemblies[one.circuit];
       if (const auto id = store.add_study(one.study); !id) return tl::unexpected(id.error());
+    }
   return {};
 }
 

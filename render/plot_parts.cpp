@@ -51,6 +51,10 @@ class MeasuredAxis : public QObject {
       : QObject(axis), axis_(axis), name_(std::move(name)), unit_(std::move(unit)), ticker_(new ScaledTicker) {
     axis_->setTicker(ticker_);
     connect(axis_, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), this, &MeasuredAxis::follow);
+    connect(axis_->parentPlot(), &QCustomPlot::afterLayout, this, [this] {
+      // Who has named the axis otherwise since then names it alone.
+      if (axis_->label() == ours_) fit();
+    });
     follow(axis_->range());
   }
 
@@ -59,13 +63,23 @@ class MeasuredAxis : public QObject {
     const double largest = std::max(std::abs(range.lower), std::abs(range.upper));
     const auto scale = unit_scale(largest, unit_);
     ticker_->factor = scale.factor;
-    const QString unit = QString::fromStdString(scale.unit);
-    const QString label = name_.isEmpty() || unit.isEmpty() ? name_ : name_ + ", " + unit;
+    said_ = QString::fromStdString(scale.unit);
+    fit();
+  }
+
+  /// In a panel that is lower than its words are long the unit alone stands: panels above each other do not run into one
+  /// another.
+  void fit() {
+    QString label = name_.isEmpty() || said_.isEmpty() ? name_ : name_ + ", " + said_;
+    const bool upright = axis_->orientation() == Qt::Vertical && !name_.isEmpty();
+    const int room = axis_->axisRect()->height();
+    if (upright && !said_.isEmpty() && room > 0 && QFontMetrics(axis_->labelFont()).horizontalAdvance(label) > room) label = said_;
+    ours_ = label;
     if (label != axis_->label()) axis_->setLabel(label);
   }
 
   QCPAxis* axis_;
-  QString name_;
+  QString name_, said_, ours_;
   std::string unit_;
   QSharedPointer<ScaledTicker> ticker_;
 };

@@ -406,8 +406,10 @@ void RecordPlot::draw_overview() {
   x->setRange(whole_);
   y->setRange(-0.08, 1.08);
   constexpr std::size_t kColumns = 600;
+  // Of passes that are seen together, all are pale.
+  const bool all_pale = std::none_of(drawn_.begin(), drawn_.end(), [](const Drawn& d) { return !d.curve.pale && !d.curve.wake && !d.curve.dotted; });
   for (const auto& drawn : drawn_) {
-    if (drawn.curve.pale || drawn.curve.wake || drawn.curve.dotted) continue;
+    if ((drawn.curve.pale && !all_pale) || drawn.curve.wake || drawn.curve.dotted) continue;
     const auto& t = *drawn.curve.trace;
     const auto all = t.envelope(0, t.size(), 1), ranges = t.envelope(0, t.size(), kColumns);
     if (!all || !ranges || all->empty()) continue;

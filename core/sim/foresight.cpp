@@ -2,7 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "sim/predict.h"
+#include "sim/simulated_bench.h"
 
 namespace heron::sim {
 namespace {
@@ -22,6 +26,43 @@ class CircuitForesight final : public bench::Foresight {
       const bench::ToneDrive& drive, const std::vector<bench::Chain>& chains,
       const std::vector<double>& frequencies) const override {
     return small_signal_answers(solved_, drive, chains, frequencies);
+  }
+
+  Result<std::map<std::string, double>> surge_peaks(const bench::SurgeSetup& surge, const std::vector<bench::Chain>& chains,
+                                                    double seconds) const override {
+    constexpr int kSamples = 6000;
+    std::map<std::string, double> out;
+    // A range that holds whatever comes, then ones that show it better, until no count matters.
+    constexpr int kLooks = 6;
+    double range = 1e4;
+    for (int look = 0; look < kLooks; ++look) {
+      BenchData data;
+      data.input.ranges = {range};
+      data.input.highest = 1e9;
+      data.input.highest_sample_rate = kSamples / seconds;
+      data.input.u_gain = data.input.u_offset = data.input.range_noise = 0;
+      SimulatedBench bench(solved_, 1, data);
+      std::vector<bench::InputSetup> inputs;
+      for (const auto& chain : chains) {
+        inputs.push_back(chain.input);
+        inputs.back().range = range;
+        inputs.back().sensor.noise = 0;
+      }
+      if (auto ok = bench.connect(inputs); !ok) return tl::unexpected(ok.error());
+      if (auto ok = bench.surge(surge); !ok) return tl::unexpected(ok.error());
+      const auto seen = bench.capture(data.input.highest_sample_rate, kSamples, {});
+      if (!seen) return tl::unexpected(seen.error());
+      double highest = 0;
+      for (std::size_t k = 0; k < chains.size(); ++k) {
+        double peak = 0;
+        for (const double v : seen->channels[k].volts()) peak = std::max(peak, std::abs(v));
+        highest = std::max(highest, peak);
+        out[chains[k].name] = peak * std::abs(bench::sensing_of(chains[k]).per_volt);
+      }
+      if (highest > range / 20) break;
+      range = highest > range / 1000 ? 2 * highest : range / 100;
+    }
+    return out;
   }
 
   Result<std::shared_ptr<const Foresight>> drawn(int draw) const override {

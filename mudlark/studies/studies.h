@@ -1,5 +1,6 @@
 #pragma once
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "dossier/store.h"
@@ -10,6 +11,7 @@ namespace heron::demo {
 struct PracticeStudy {
   dossier::Study study;
   bool wrong = false;  ///< on purpose: its name says what is wrong
+  std::string_view circuit = {};  ///< of the assembly that it is about; empty: the preamp
 };
 
 /// What one kind of study shows of the buoy. One a file; listed in studies.cpp.
@@ -17,7 +19,7 @@ struct DemoStudies {
   /// Adds assemblies, studies, claims and takes to the demo dossier.
   /// @param seed  of the simulated instruments; the next take has the next
   Result<void> (*fill)(dossier::Store& store, std::uint64_t& seed);
-  /// Studies of the practice dossier's device, the hydrophone preamp.
+  /// Studies of the practice dossier.
   std::vector<PracticeStudy> (*practice)();
 };
 

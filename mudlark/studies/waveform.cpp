@@ -90,6 +90,32 @@ Plan surge(double peak) {
           .quantity = "v"};
 }
 
+/// The recorder's rail comes up, and what rushes into its capacitors.
+Plan switch_on() {
+  return {.drive = Drive::supply,
+          .drive_pin = "supply in",
+          .supply_voltage = 5.2,
+          .supply_limit = 8,
+          .hookup = {.chains = {sensed("v_rail", "Direct lead", "rail", 10), sensed("i_in", "Shunt 10 mohm", "supply current", 0.05)},
+                     .computed = {}},
+          .length = 4e-3,
+          .rate = 5e6,
+          .before = 0.1,
+          .quantity = "v_rail"};
+}
+
+/// Set-ups that are wrong on purpose: a sensor that cannot follow, and a chain that would be harmed.
+std::vector<PracticeStudy> practice() {
+  auto slow = surge(60);
+  slow.hookup.chains[0] = sensed("v", "Probe x1", "radio", 10);
+  auto harmed = surge(60);
+  harmed.hookup.chains[0] = sensed("v", "Differential probe x1", "radio", 10);
+  std::vector<PracticeStudy> out;
+  for (const auto& [name, plan] : {std::pair{"Surge seen too slowly", slow}, {"Surge into a probe of 3 V", harmed}})
+    out.push_back({.study = {.name = name, .kind = "waveform", .plan = study::waveform::to_json(plan)}, .wrong = true, .circuit = "surge_clamp"});
+  return out;
+}
+
 struct Demo {
   const char* name;
   std::vector<Plan> plans;  ///< a take each; the last is what the brief says
@@ -161,14 +187,25 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
                        {},
                        {{.text = "Lets through at most 9 V", .figure = "v.max", .upper = "9 V"},
                         {.text = "Takes at most 150 \u00b5J", .figure = "pulse.energy", .upper = "150 uJ"}}};
-  return take_all(store, seed, surges, *clamp);
+  if (auto ok = take_all(store, seed, surges, *clamp); !ok) return ok;
+
+  const auto entry = store.add_assembly("recorder supply entry", std::string(circuit_text("recorder_supply")));
+  if (!entry) return tl::unexpected(entry.error());
+  const Demo rush = {"Recorder switched on",
+                     {switch_on()},
+                     {"unit 07"},
+                     {{"expected.v_rail", "t > 0 ? 5.2*39/(39 + RS + 0.11)*(1 - exp(-t/((RS + 0.11)*C1))) : 0"}},
+                     {{.text = "Rail at 4.6 V within 1.2 ms", .figure = "v_rail.time.at(4.6V,rising)", .upper = "1.2 ms"},
+                      {.text = "Draws at most 4 A", .figure = "i_in.max", .upper = "4 A"},
+                      {.text = "Rail overshoots by at most 2 %", .figure = "v_rail.overshoot", .upper = "2 %"}}};
+  return take_all(store, seed, rush, *entry);
 }
 
 }  // namespace
 }  // namespace waveforms
 
 const DemoStudies& waveform_studies() {
-  static const DemoStudies self = {waveforms::fill_all, [] { return std::vector<PracticeStudy>{}; }};
+  static const DemoStudies self = {waveforms::fill_all, waveforms::practice};
   return self;
 }
 

@@ -1,8 +1,10 @@
 #include <catch2/catch.hpp>
 
+#include "app/kinds/waveform/lines_lens.h"
 #include "app/kinds/waveform/record_lens.h"
 #include "app/kinds/waveform/xy_lens.h"
 #include "app/lenses/repetitions_lens.h"
+#include "app/word_editor.h"
 #include "driver.h"
 
 using namespace heron;
@@ -228,4 +230,145 @@ TEST_CASE("surges are scaled to one peak and their shapes compared", "[app][wave
   CHECK(y->range().upper < 130);
   drive::click(scale);
   CHECK(drive::until([&] { return y->range().upper < 20; }));
+}
+
+TEST_CASE("passes are seen as density and as mean with envelope, and one picture can be kept while others come", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  REQUIRE(open.desk().focus.edit({{"passes", "6 records"}}).isEmpty());
+  const auto before = open.desk().focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return !open.desk().runner.running() && open.desk().focus.takes().size() == before + 1; }, 60000));
+  REQUIRE(drive::settled(open.window));
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  auto* together = drive::button(open.window, "Together");
+  REQUIRE(together);
+  CHECK(together->text() == "one before the others");
+  drive::click(together);
+  CHECK(together->text() == "density");
+  CHECK(drive::until([&] { return lens->record_plot()->clouds() > 0; }));
+  // Zoomed in, the cells are counted anew for the part in view.
+  const auto all = lens->record_plot()->span();
+  lens->record_plot()->set_span({all.center(), all.center() + all.size() / 10});
+  CHECK(drive::until([&] { return lens->record_plot()->clouds() > 0; }));
+  drive::click(together);
+  CHECK(together->text() == "mean and envelope");
+  CHECK(lens->record_plot()->clouds() == 0);
+  drive::click(together);
+  CHECK(together->text() == "one before the others");
+  // What is held stays, whatever is looked at.
+  QTest::keyClick(&open.window, Qt::Key_K);
+  auto* hold = drive::button(open.window, "Hold");
+  REQUIRE(hold);
+  CHECK(hold->text() == "held");
+  const auto colour = lens->record_plot()->graph(lens->record_plot()->graphCount() - 1)->pen().color();
+  QTest::keyClick(&open.window, Qt::Key_Left);
+  CHECK(lens->record_plot()->graph(lens->record_plot()->graphCount() - 1)->pen().color() == colour);
+  QTest::keyClick(&open.window, Qt::Key_K);
+}
+
+TEST_CASE("between samples the line runs straight or band-limited, dots where the samples are", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  auto* plot = lens->record_plot();
+  REQUIRE(drive::until([&] { return plot->whole().size() > 0 && !plot->names().isEmpty(); }));
+  const auto all = plot->span();
+  plot->set_span({0, all.size() / 400});
+  plot->replot();
+  const auto drawn = [&] {
+    qsizetype most = 0;
+    for (int k = 0; k < plot->graphCount(); ++k)
+      if (plot->graph(k)->keyAxis()->axisRect() == plot->panels().first()) most = std::max<qsizetype>(most, plot->graph(k)->data()->size());
+    return most;
+  };
+  const auto samples = drawn();
+  REQUIRE(samples < 200);
+  auto* between = drive::button(open.window, "Between");
+  REQUIRE(between);
+  drive::click(between);
+  CHECK(between->text() == "sin(x)/x between");
+  CHECK(drive::until([&] {
+    plot->replot();
+    return drawn() > 4 * samples;
+  }));
+  drive::click(between);
+  CHECK(drive::until([&] {
+    plot->replot();
+    return drawn() == samples;
+  }));
+}
+
+TEST_CASE("a record is seen by frequency, with its window named", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  REQUIRE(drive::settled(open.window));
+  QTest::keyClick(&open.window, Qt::Key_4);
+  auto* lens = drive::visible<app::LinesLens>(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->plot()->graphCount() > 0 && !lens->cards().isEmpty(); }));
+  auto* window = drive::button(open.window, "Window");
+  REQUIRE(window);
+  CHECK(window->text() == "Hann window");
+  CHECK(lens->plot()->xAxis->range().upper > 1000);
+  // Between cursors that are not there it says what to do.
+  auto* part = drive::button(open.window, "Part");
+  REQUIRE(part);
+  for (const char letter : {'A', 'B'}) open.desk().look.set_cursor(letter, std::nullopt);
+  drive::click(part);
+  CHECK(drive::until([&] { return lens->plot()->graphCount() == 0; }));
+}
+
+TEST_CASE("the range that fits is one click away, and the other inputs a word", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Clamp under surges");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->record_plot()->names() == QStringList{"v", "i"}; }));
+  auto* ranges = drive::button(open.window, "Ranges");
+  REQUIRE(ranges);
+  REQUIRE(drive::until([&] { return ranges->text().contains("% of its range"); }));
+  // A word of the brief, typed as she would.
+  REQUIRE(open.desk().focus.edit("hookup.digitiser", "fast inputs").isEmpty());
+  REQUIRE(open.desk().focus.plan()->hookup());
+  CHECK(open.desk().focus.plan()->hookup()->digitiser == bench::Digitiser::fast);
+  open.desk().document.undo_stack().undo();
+  CHECK(open.desk().focus.plan()->hookup()->digitiser == bench::Digitiser::accurate);
+}
+
+TEST_CASE("a drive by points is read from a file in the word's own field", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  REQUIRE(open.desk().focus.edit({{"drive", "generator"}, {"shape", "points"}}).isEmpty());
+  REQUIRE(drive::until([&] { return open.word("points") != nullptr; }));
+  drive::click(open.word("points"));
+  auto* editor = open.window.findChild<app::BriefEditor*>();
+  REQUIRE(editor);
+  REQUIRE(drive::until([&] { return editor->isVisible(); }));
+  auto* from_file = editor->findChild<QPushButton*>("from-file");
+  REQUIRE(from_file);
+  CHECK(from_file->isVisible());
+  QTemporaryDir folder;
+  const auto write = [&](const char* text) {
+    QFile file(folder.filePath("drive.csv"));
+    REQUIRE(file.open(QIODevice::WriteOnly));
+    file.write(text);
+    return file.fileName();
+  };
+  editor->take_file(write("time (s),volts\n0,0\n1e-4,half\n"));
+  auto* refusal = drive::control<QLabel>(open.window, "Why not");
+  REQUIRE(refusal);
+  CHECK(refusal->text().contains("Point 2"));
+  editor->take_file(write("time (s),volts\n0,0\n1e-4,0.02\n2e-4,0.02\n3e-4,0\n"));
+  CHECK(drive::until([&] {
+    auto* word = open.word("points");
+    return word && word->text() == "4 points";
+  }));
+  // Another word has no file to come from.
+  drive::click(open.word("length"));
+  REQUIRE(drive::until([&] { return editor->isVisible(); }));
+  CHECK_FALSE(from_file->isVisible());
+  QTest::keyClick(editor->field(), Qt::Key_Escape);
 }

@@ -83,7 +83,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflig
 }
 
 TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
-  CHECK(demo::fault_names().size() == 9);
+  CHECK(demo::fault_names().size() == 11);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
     REQUIRE(refused.refused);
@@ -92,6 +92,20 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
     const auto taken = outcome("Clipped", {"input.clipped"});
     CHECK_FALSE(taken.refused);
     CHECK(find(taken.after, "input.clipped"));
+  }
+  SECTION("a surge into a probe that bears less is refused, and cannot be accepted") {
+    const auto refused = outcome("Surge into a probe of 3 V");
+    REQUIRE(refused.refused);
+    CHECK_THAT(refused.refused->message, Catch::Matchers::Contains("the sensor bears 3 V"));
+    for (const auto& d : refused.before)
+      if (d.severity == Severity::serious) CHECK(outcome("Surge into a probe of 3 V", {d.key}).refused);
+  }
+  SECTION("a sensor that is too slow for the edge is named, with what the edge may be") {
+    const auto taken = outcome("Surge seen too slowly");
+    CHECK_FALSE(taken.refused);
+    const auto* doubt = find(taken.after, "bandwidth.limits_edge");
+    REQUIRE(doubt);
+    CHECK_THAT(doubt->text, Catch::Matchers::Contains("Probe x1 "));
   }
   SECTION("range underused") {
     const auto o = outcome("Range underused");
@@ -135,6 +149,7 @@ TEST_CASE("a remedy does away with its finding", "[preflight][practice]") {
   const auto pins = device.pins();
   int carried_out = 0;
   for (const auto& name : demo::fault_names()) {
+    if (store.find_study(name)->kind != "response") continue;
     auto plan = *response::plan_from_json(store.find_study(name)->plan);
     const auto check = [&](const response::Plan& p) {
       const auto levels = response::predict_levels(p, *device.foresight);

@@ -237,3 +237,27 @@ TEST_CASE("ticks step by one, two or five", "[render]") {
   CHECK(render::round_step(0.023) == Approx(0.05));
   CHECK(render::round_step(6e6) == Approx(1e7));
 }
+
+TEST_CASE("an axis whose panel is lower than its words keeps the unit alone", "[render]") {
+  QCustomPlot plot;
+  plot.resize(400, 300);
+  render::style_axes(*plot.axisRect());
+  render::measure_axis(plot.yAxis, "the voltage at the hold-up capacitor", "V");
+  plot.yAxis->setRange(0, 5);
+  plot.replot();
+  CHECK(plot.yAxis->label() == "the voltage at the hold-up capacitor, V");
+  // As a window that is hidden is not resized by its size alone.
+  const auto resize = [&](int height) {
+    plot.setViewport(QRect(0, 0, 400, height));
+    for (int k = 0; k < 2; ++k) plot.replot();
+  };
+  resize(120);
+  CHECK(plot.yAxis->label() == "V");
+  resize(300);
+  CHECK(plot.yAxis->label() == "the voltage at the hold-up capacitor, V");
+  // A label of somebody else's stays.
+  render::measure_axis(plot.xAxis, {}, "s");
+  plot.xAxis->setLabel("since the plug was pulled");
+  plot.replot();
+  CHECK(plot.xAxis->label() == "since the plug was pulled");
+}

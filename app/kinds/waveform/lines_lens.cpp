@@ -66,6 +66,15 @@ LinesLens::LinesLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(new
         between_cursors_ = !between_cursors_;
         reload();
       });
+  bar_->add(
+      "Frequency", "Goes linearly or by decades",
+      [this] { return drawn_.all.empty() ? QString() : logarithmic_ ? QString("log frequency") : QString("linear frequency"); },
+      [this] {
+        logarithmic_ = !logarithmic_;
+        looking_->forget();
+        frame();
+        draw();
+      });
   bar_->refresh();
   connect(&desk_->focus, &Focus::shown_changed, this, &LinesLens::reload);
   connect(&desk_->readings, &Readings::live_changed, this, &LinesLens::reload);
@@ -146,7 +155,8 @@ void LinesLens::draw() {
     line.reserve(qsizetype(one.spectrum.rms.size()));
     std::size_t largest = 1;
     for (std::size_t i = 0; i < one.spectrum.rms.size(); ++i) {
-      line.append({double(i) * one.spectrum.line, decibels(one.spectrum.rms[i])});
+      // What stands still has no place among decades.
+      if (i > 0 || !logarithmic_) line.append({double(i) * one.spectrum.line, decibels(one.spectrum.rms[i])});
       if (i > 0 && one.spectrum.rms[i] > one.spectrum.rms[largest]) largest = i;
     }
     graph->data()->set(line, true);
@@ -173,7 +183,7 @@ void LinesLens::draw() {
                                             .arg(first.samples)
                                             .arg(text(format_quantity(first.spectrum.line, "Hz", 3).plain()), drawn_.cut ? ", the first part of the record" : ""));
     plot_->yAxis->setLabel("dB of 1 " + units.join(" or 1 ") + " rms");
-    render::measure_axis(plot_->xAxis, "Frequency", "Hz");
+    render::measure_axis(plot_->xAxis, "Frequency", "Hz", logarithmic_);
   } else {
     words->position->setCoords(0.5, 0.5);
     words->setText(drawn_.trouble);
@@ -188,6 +198,7 @@ void LinesLens::draw() {
 }
 
 void LinesLens::frame() {
+  if (drawn_.all.empty()) return;
   double top = kFloor, bottom = 0, widest = 0;
   for (const auto& one : drawn_.all) {
     widest = std::max(widest, one.spectrum.line * double(one.spectrum.rms.size() - 1));
@@ -198,7 +209,7 @@ void LinesLens::frame() {
   }
   // What is far below the largest line is rounding.
   bottom = std::max(bottom, top - 140);
-  plot_->xAxis->setRange(0, widest);
+  plot_->xAxis->setRange(logarithmic_ ? drawn_.all.front().spectrum.line : 0, widest);
   plot_->yAxis->setRange(bottom - 5, top + 12);
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }

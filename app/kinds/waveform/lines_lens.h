@@ -42,7 +42,7 @@ class LinesLens : public Lens {
   QCustomPlot* plot_;
   PlotView* looking_;
   signal::Window window_ = signal::Window::hann;
-  bool between_cursors_ = false;
+  bool between_cursors_ = false, logarithmic_ = false;
   Drawn drawn_;
   int number_ = 1;  ///< of the take
   long long framed_ = -1;  ///< study that the view was made for

@@ -368,6 +368,11 @@ void RecordLens::redraw() {
     const auto view = desk_->readings.view(id);
     const auto& passes = records_of(view);
     if (passes.empty()) return;
+    if (id == desk_->focus.shown() && passes.back()->triggered && !scaled_) {
+      // As the take waited for it, whatever the brief says by now.
+      const auto& edge = passes.back()->waits_for;
+      trigger = edge ? TriggerMark{edge->quantity, edge->level} : TriggerMark{};
+    }
     const bool joined = id == desk_->focus.shown() && !wake && !scaled_ && passes.size() > 1;
     if (joined && together_ == Together::bundle) {
       ask_bundle();
@@ -397,11 +402,6 @@ void RecordLens::redraw() {
     for (auto k = from; in_view && !wake && k < passes.size(); ++k)
       if (passes[k] != before) draw(*passes[k]);
     draw(*before);
-    if (id == desk_->focus.shown() && passes.back()->triggered && !scaled_) {
-      // As the take waited for it, whatever the brief says by now.
-      const auto& edge = passes.back()->waits_for;
-      trigger = edge ? TriggerMark{edge->quantity, edge->level} : TriggerMark{};
-    }
   };
   if (const auto wake = desk_->focus.wake(); wake && wake != desk_->focus.shown()) add(*wake, true);
   for (const auto id : desk_->focus.overlaid()) add(id, false);

@@ -143,8 +143,40 @@ void check_level(const Plan& p, const bench::Levels* levels, std::vector<Doubt>&
 
 }  // namespace
 
+namespace {
+
+bench::SurgeSetup surge_of(const Plan& p) {
+  return {.pin = p.drive_pin, .peak = p.surge_peak, .front = p.surge_front, .tail = p.surge_tail, .source_resistance = p.surge_resistance};
+}
+
+/// A device that breaks down is a short: what carries the surge then must bear it too.
+void check_shorted(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
+  if (p.drive != Drive::surge || !around.circuit) return;
+  const auto& limits = around.limits.of(p.hookup.digitiser);
+  const double most = std::abs(p.surge_peak) / p.surge_resistance;
+  for (const auto& chain : p.hookup.chains) {
+    const auto summary = bench::summarise(chain, limits.input);
+    if (!chain.input.sensor.senses_current() || chain.input.pin != bench::kDriveLead || most <= summary.harm) continue;
+    out.push_back(rating_finding(true,
+                                 fmt::format("{} would carry {} if the device broke down; {} bears {}.", chain.name,
+                                             format_quantity(most, summary.unit, 3).plain(), summary.harm_of,
+                                             format_setting(summary.harm, summary.unit)),
+                                 "Use a sensor with a higher rating, or more source resistance."));
+  }
+}
+
+}  // namespace
+
 std::optional<bench::Levels> predict(const Plan& p, const Surroundings& around) {
-  if (!around.circuit || p.drive != Drive::generator) return std::nullopt;
+  if (!around.circuit) return std::nullopt;
+  if (p.drive == Drive::surge) {
+    const auto peaks = around.circuit->surge_peaks(surge_of(p), p.hookup.chains, p.length);
+    if (!peaks) return std::nullopt;
+    bench::Levels out;
+    for (const auto& [name, peak] : *peaks) out.quantities[name] = {.peak = peak};
+    return out;
+  }
+  if (p.drive != Drive::generator) return std::nullopt;
   const auto [low, high] = p.reach();
   if (!(high > low)) return std::nullopt;
   const double slowest = std::max(around.limits.lowest_frequency, 1 / std::max(p.period, p.length));
@@ -163,6 +195,7 @@ std::vector<Doubt> preflight(const Plan& p, const Surroundings& around, const be
   check_capture(p, around, out);
   check_level(p, levels, out);
   check_watches(p, around, out);
+  check_shorted(p, around, out);
   check_hookup(p.hookup, levels, around.limits, out);
   if (levels) check_ratings(around.ratings, *levels, p.length, out);
   return out;

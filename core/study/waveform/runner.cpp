@@ -285,7 +285,8 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
   nlohmann::json about = {{"looked_for", looked_for}, {"fastest", limits.highest_sample_rate}};
   describe_hookup(about, plan.hookup, context.around.formula_values());
   // How far each should move, so that one that does not is told from one that is not connected.
-  if (const auto levels = predict(plan, context.around))
+  // A surge's peak is no swing: what clamps well hardly moves.
+  if (const auto levels = plan.drive == Drive::generator ? predict(plan, context.around) : std::nullopt)
     for (const auto& chain : plan.hookup.chains)
       if (const auto it = levels->quantities.find(chain.name); it != levels->quantities.end())
         about["expected"][chain.name] = 2 * it->second.peak;
