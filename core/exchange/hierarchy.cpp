@@ -6,6 +6,8 @@
 #include <cmath>
 #include <cstdio>
 #include <filesystem>
+#include <optional>
+#include <utility>
 
 #include "base/utf8.h"
 
@@ -179,25 +181,25 @@ Result<std::vector<FileCurve>> read_hierarchy(const std::string& path) {
 
 struct HierarchyWriter::Impl {
   std::string path, beside;
-  Id file;
-  bool done = false;
+  hid_t file = -1;  ///< until it is closed
+
+  bool close() { return file < 0 || H5Fclose(std::exchange(file, -1)) >= 0; }
 };
 
 HierarchyWriter::HierarchyWriter(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
 
 HierarchyWriter::~HierarchyWriter() {
-  if (impl_->done) return;
-  const auto beside = impl_->beside;
-  impl_.reset();
-  std::remove(beside.c_str());
+  if (impl_->file < 0) return;
+  (void)impl_->close();
+  std::remove(impl_->beside.c_str());
 }
 
 Result<std::unique_ptr<HierarchyWriter>> HierarchyWriter::create(const std::string& path) {
   static const Quiet quiet;
   const auto beside = path + ".part";
-  Id file(H5Fcreate(beside.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
-  if (!file.good()) return fail(Fault::input, "{}: it cannot be written.", as_utf8(path));
-  return std::unique_ptr<HierarchyWriter>(new HierarchyWriter(std::unique_ptr<Impl>(new Impl{path, beside, std::move(file)})));
+  const auto file = H5Fcreate(beside.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT);
+  if (file < 0) return fail(Fault::input, "{}: it cannot be written.", as_utf8(path));
+  return std::unique_ptr<HierarchyWriter>(new HierarchyWriter(std::unique_ptr<Impl>(new Impl{path, beside, file})));
 }
 
 Result<void> HierarchyWriter::add(const std::string& name, const study::Record& record, const study::AsSensed& sensed, double start) {
@@ -242,14 +244,14 @@ Result<void> HierarchyWriter::add(const std::string& name, const study::Record& 
 }
 
 Result<void> HierarchyWriter::finish() {
-  if (H5Fflush(impl_->file, H5F_SCOPE_GLOBAL) < 0) return fail(Fault::input, "{}: it cannot be written; is the disk full?", as_utf8(impl_->path));
-  const auto path = impl_->path, beside = impl_->beside;
-  impl_->done = true;
-  impl_.reset();
-  impl_ = std::unique_ptr<Impl>(new Impl{path, beside, Id(-1, H5Fclose), true});
+  const auto shown = as_utf8(impl_->path);
+  if (!impl_->close()) {
+    std::remove(impl_->beside.c_str());
+    return fail(Fault::input, "{}: it cannot be written; is the disk full?", shown);
+  }
   std::error_code fault;
-  std::filesystem::rename(beside, path, fault);
-  if (fault) return fail(Fault::input, "{}: it cannot be written: {}.", as_utf8(path), fault.message());
+  std::filesystem::rename(impl_->beside, impl_->path, fault);
+  if (fault) return fail(Fault::input, "{}: it cannot be written: {}.", shown, fault.message());
   return {};
 }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "sim/predict.h"
@@ -37,7 +38,8 @@ class CircuitForesight final : public bench::Foresight {
     double range = 1e4;
     for (int look = 0; look < kLooks; ++look) {
       BenchData data;
-      data.input.ranges = {range};
+      const std::array<double, 1> own = {range};
+      data.input.ranges = own;
       data.input.highest = 1e9;
       data.input.highest_sample_rate = kSamples / seconds;
       data.input.u_gain = data.input.u_offset = data.input.range_noise = 0;

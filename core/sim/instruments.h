@@ -1,5 +1,6 @@
 #pragma once
 #include <array>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -21,9 +22,11 @@ struct GeneratorData {
   double setting_time = 2e-3;     ///< s per change
 };
 
+inline constexpr std::array kRanges = {0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0};
+
 struct InputData {
   int inputs = 8;
-  std::vector<double> ranges = {0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50};     ///< V peak
+  std::span<const double> ranges = kRanges;                                          ///< V peak, rising
   double resistance = 1e6;                                                           ///< ohm
   double capacitance = 15e-12;                                                       ///< F
   double low_resistance = 50;                                                        ///< ohm
@@ -45,7 +48,7 @@ struct InputData {
 /// Inputs with fewer bits that read more often.
 inline InputData fast_inputs() {
   return {.inputs = 5,
-          .ranges = {0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50},
+          .ranges = std::span<const double>(kRanges).subspan(1),
           .capacitance = 11e-12,
           .bandwidth = 90e6,
           .full_bandwidth = 420e6,

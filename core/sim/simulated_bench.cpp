@@ -67,9 +67,9 @@ bench::Limits SimulatedBench::limits() const {
   const auto with = [&](const InputData& i) {
     auto all = out;
     all.highest_sample_rate = i.highest_sample_rate;
-    all.ranges = i.ranges;
+    all.ranges.assign(i.ranges.begin(), i.ranges.end());
     all.inputs = i.inputs;
-    all.input = {.ranges = i.ranges,
+    all.input = {.ranges = all.ranges,
                  .bits = i.bits,
                  .resistance = i.resistance,
                  .capacitance = i.capacitance,

@@ -15,7 +15,7 @@ using render::theme;
 
 namespace {
 
-constexpr std::size_t kMostSamples = std::size_t(1) << 20;  ///< that are looked at
+constexpr std::size_t kMostOfLines = std::size_t(1) << 20;  ///< that are looked at
 constexpr double kFloor = -200;                             ///< dB below one unit, where a line that is nothing is drawn
 
 struct Choice {
@@ -119,7 +119,7 @@ void LinesLens::reload() {
           const auto n = trace->size();
           const auto at = [&](double time) { return std::size_t(std::clamp(std::round(trace->time.place_of(time, n)), 0.0, double(n))); };
           const auto first = part ? at(part->first) : 0, end = part ? at(part->second) : n;
-          const auto count = std::min(end - std::min(first, end), kMostSamples);
+          const auto count = std::min(end - std::min(first, end), kMostOfLines);
           if (count < 16) {
             out.trouble = "Fewer than 16 samples lie there.";
             continue;

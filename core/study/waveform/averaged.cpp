@@ -8,7 +8,7 @@
 namespace heron::study::waveform {
 namespace {
 
-constexpr std::size_t kMost = std::size_t(1) << 23;  ///< samples of all quantities of one pass
+constexpr std::size_t kMostAveraged = std::size_t(1) << 23;  ///< samples of all quantities of one pass
 
 }  // namespace
 
@@ -20,8 +20,8 @@ Result<std::optional<Bundle>> bundle_of(const std::vector<WaveformsPtr>& passes)
   const auto& first = *joined.front();
   std::size_t samples = 0;
   for (const auto& trace : first.traces) samples += trace->size();
-  if (samples > kMost)
-    return fail(Fault::input, "Records of {} samples are too long to be averaged; {} are the most.", samples, kMost);
+  if (samples > kMostAveraged)
+    return fail(Fault::input, "Records of {} samples are too long to be averaged; {} are the most.", samples, kMostAveraged);
   const auto like_first = [&] {
     auto out = std::make_shared<Waveforms>(first);
     out->index = joined.back()->index;
