@@ -5,6 +5,7 @@
 #include <QPushButton>
 #include <QScopeGuard>
 #include <QVBoxLayout>
+#include <utility>
 
 #include "ink.h"
 #include "render/theme.h"
@@ -45,6 +46,11 @@ std::vector<DoubtBand::Said> DoubtBand::to_say() const {
   return out;
 }
 
+void DoubtBand::set_low(bool low) {
+  if (std::exchange(low_, low) == low || said_.size() < 2) return;
+  show_said();
+}
+
 void DoubtBand::rebuild() {
   auto now = to_say();
   // What a remedy does depends on the plan.
@@ -52,6 +58,11 @@ void DoubtBand::rebuild() {
   if (now == said_ && (now.empty() || plan == plan_)) return;
   said_ = std::move(now);
   plan_ = plan;
+  opened_ = false;
+  show_said();
+}
+
+void DoubtBand::show_said() {
   // Out of sight meanwhile: each widget that is shown in a visible one lays the whole window out anew.
   hide();
   const auto shown_again = qScopeGuard([this] { setVisible(layout()->count() > 0); });
@@ -60,7 +71,24 @@ void DoubtBand::rebuild() {
     item->widget()->deleteLater();
     delete item;
   }
-  for (const auto& one : said_) add_line(one.lead, one.doubt, one.before);
+  const bool folded = low_ && !opened_ && said_.size() > 1;
+  for (const auto& one : said_) {
+    add_line(one.lead, one.doubt, one.before);
+    if (folded) break;
+  }
+  if (!folded) return;
+  auto* more = new QPushButton(QString("and %1 more").arg(said_.size() - 1), this);
+  more->setObjectName("fold");
+  more->setFlat(true);
+  more->setAccessibleName("More doubts");
+  QStringList others;
+  for (std::size_t k = 1; k < said_.size(); ++k) others << said_[k].lead + " " + QString::fromStdString(said_[k].doubt.text);
+  more->setToolTip(others.join("\n"));
+  connect(more, &QPushButton::clicked, this, [this] {
+    opened_ = true;
+    show_said();
+  });
+  layout()->addWidget(more);
 }
 
 void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool before) {

@@ -12,6 +12,8 @@ class DoubtBand : public QWidget {
 
  public:
   explicit DoubtBand(Desk* desk, QWidget* parent = nullptr);
+  /// There is little room: the first alone, the others one click away.
+  void set_low(bool low);
 
  signals:
   void hookup_asked();
@@ -26,11 +28,13 @@ class DoubtBand : public QWidget {
   };
   std::vector<Said> to_say() const;
   void rebuild();
+  void show_said();
   void add_line(const QString& lead, const study::Doubt& doubt, bool before);
 
   Desk* desk_;
   std::vector<Said> said_;
   study::PlanPtr plan_;
+  bool low_ = false, opened_ = false;
 };
 
 }  // namespace heron::app

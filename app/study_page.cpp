@@ -1,6 +1,7 @@
 #include "study_page.h"
 
 #include <QPushButton>
+#include <QResizeEvent>
 #include <QTimer>
 #include <QVBoxLayout>
 
@@ -61,6 +62,12 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   connect(&desk_->readings, &Readings::take_read, this, &StudyPage::refresh);
   connect(&desk_->focus, &Focus::plan_changed, this, &StudyPage::refresh);
   connect(&desk_->readings, &Readings::live_changed, this, &StudyPage::refresh);
+}
+
+void StudyPage::resizeEvent(QResizeEvent* event) {
+  QWidget::resizeEvent(event);
+  constexpr int kLow = 560;  ///< pixels, below which the picture has little room beside what is said of it
+  doubts_->set_low(event->size().height() < kLow);
 }
 
 /// A part that comes into view lays the whole page out anew, with the text of every doubt: what changes within one turn

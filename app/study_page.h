@@ -28,6 +28,9 @@ class StudyPage : public QWidget {
  signals:
   void hookup_asked();
 
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+
  private:
   void lay_out_once();
   void adopt_kind();

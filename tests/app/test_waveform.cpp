@@ -301,6 +301,21 @@ TEST_CASE("between samples the line runs straight or band-limited, dots where th
   }));
 }
 
+TEST_CASE("in a low window one doubt leaves the picture its room, and the others are one click away", "[app][waveform]") {
+  OpenWindow open;
+  open.window.resize(1000, 640);
+  open.choose_study("Preamp step");
+  REQUIRE(drive::settled(open.window));
+  REQUIRE(drive::until([&] { return drive::button(open.window, "More doubts") != nullptr; }));
+  const auto bands = [&] { return open.window.findChildren<QFrame*>("doubt").count(); };
+  CHECK(drive::until([&] { return bands() == 1; }));
+  CHECK(drive::button(open.window, "More doubts")->toolTip().contains("Doubt:"));
+  drive::click(drive::button(open.window, "More doubts"));
+  CHECK(drive::until([&] { return bands() == 2 && !drive::button(open.window, "More doubts"); }));
+  open.window.resize(1280, 800);
+  CHECK(drive::until([&] { return bands() == 2; }));
+}
+
 TEST_CASE("a record is seen by frequency, with its window named", "[app][waveform]") {
   OpenWindow open;
   open.choose_study("Preamp step");

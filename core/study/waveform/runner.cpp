@@ -285,11 +285,11 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
   nlohmann::json about = {{"looked_for", looked_for}, {"fastest", limits.highest_sample_rate}};
   describe_hookup(about, plan.hookup, context.around.formula_values());
   // How far each should move, so that one that does not is told from one that is not connected.
-  // A surge's peak is no swing: what clamps well hardly moves.
+  // What the inputs could not show is no swing: a circuit made linear knows no rails. A surge's peak is none either.
   if (const auto levels = plan.drive == Drive::generator ? predict(plan, context.around) : std::nullopt)
     for (const auto& chain : plan.hookup.chains)
       if (const auto it = levels->quantities.find(chain.name); it != levels->quantities.end())
-        about["expected"][chain.name] = 2 * it->second.peak;
+        about["expected"][chain.name] = std::min(2 * it->second.peak, 2 * bench::summarise(chain, limits.input).full_scale);
   // What sets the chain's speed, so that a record explains its edges.
   for (const auto& chain : plan.hookup.chains) {
     names.push_back(chain.name);

@@ -17,7 +17,7 @@ class PlannedCapture final : public study::Plan {
   std::vector<Lead> leads() const override;
   const bench::Hookup* hookup() const override { return &plan_.hookup; }
   TimeCourse course(const bench::Limits& limits) const override;
-  int points(const bench::Limits&) const override { return plan_.passes; }
+  int points(const bench::Limits&) const override { return plan_.keep == Keep::tripped ? 1 : plan_.passes; }
   double seconds(const bench::Limits&) const override;
   std::string time_sentence(const bench::Limits& limits) const override;
   std::optional<bench::Levels> predict(const Surroundings& around) const override;
