@@ -117,6 +117,12 @@ QString Document::write_claim(long long id, const QString& line) {
   const auto mask = judge::understand_mask(line.toStdString());
   if (!mask) return QString::fromStdString(mask.error().message);
   if (*mask) {
+    const auto plan = this->plan(id);
+    const auto* hookup = plan ? plan->hookup() : nullptr;
+    const auto unit = hookup ? hookup->unit_of((*mask)->curve) : std::nullopt;
+    if (unit && !(*mask)->unit.empty() && *unit != (*mask)->unit)
+      return QString("%1 is in %2; the limit is in %3.")
+          .arg(QString::fromStdString((*mask)->curve), QString::fromStdString(*unit), QString::fromStdString((*mask)->unit));
     push(
         "Write a mask", [this, id, one_mask = **mask] { put_mask(id, one_mask); },
         [this, id, words = (*mask)->text] { take_mask(id, words); });

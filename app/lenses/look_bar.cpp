@@ -39,8 +39,11 @@ QPushButton* LookBar::add_menu(const QString& name, const QString& tip, std::fun
   connect(word, &QPushButton::clicked, this, [this, word, choices = std::move(choices)] {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    for (const auto& choice : choices())
-      connect(menu->addAction(choice.text), &QAction::triggered, this, choice.choose);
+    for (const auto& choice : choices()) {
+      auto* line = menu->addAction(choice.text);
+      line->setEnabled(bool(choice.choose));
+      if (choice.choose) connect(line, &QAction::triggered, this, choice.choose);
+    }
     menu->popup(word->mapToGlobal(QPoint(0, word->height())));
   });
   return word;

@@ -20,7 +20,7 @@ class LookBar : public QWidget {
   /// A word that opens a menu: what can be chosen, and what a choice does.
   struct MenuLine {
     QString text;
-    std::function<void()> choose;
+    std::function<void()> choose;  ///< empty: it only tells
   };
   QPushButton* add_menu(const QString& name, const QString& tip, std::function<QString()> text,
                         std::function<QList<MenuLine>()> choices);

@@ -32,9 +32,8 @@ class Foresight {
 
   /// The highest magnitude that each quantity reaches while a surge goes into the device at rest, in its unit; solved as it
   /// happens, clamps and saturation included.
-  /// @param seconds  that are looked at
-  virtual Result<std::map<std::string, double>> surge_peaks(const SurgeSetup& surge, const std::vector<Chain>& chains,
-                                                            double seconds) const = 0;
+  virtual Result<std::map<std::string, double>> surge_peaks(const SurgeSetup& surge,
+                                                            const std::vector<Chain>& chains) const = 0;
 
   /// The same device with its parts drawn within their tolerances; draw 0 has none.
   virtual Result<std::shared_ptr<const Foresight>> drawn(int draw) const = 0;

@@ -34,6 +34,13 @@ const Chain* Hookup::find(std::string_view name) const {
   return it == chains.end() ? nullptr : &*it;
 }
 
+std::optional<std::string> Hookup::unit_of(std::string_view name) const {
+  if (const auto* chain = find(name)) return sensing_of(*chain).unit;
+  for (const auto& one : computed)
+    if (one.name == name) return one.unit;
+  return std::nullopt;
+}
+
 json to_json(const Chain& c) {
   json out = {{"name", c.name}, {"pin", c.input.pin}, {"sensor", to_json(c.input.sensor)}};
   if (!c.input.against.empty()) out["against"] = c.input.against;
@@ -102,6 +109,16 @@ Result<Chain> chain_from_json(const json& j) {
   return c;
 }
 
+Result<std::vector<Computed>> computed_from_json(const json& list) {
+  std::vector<Computed> out;
+  if (!list.is_array()) return fail(Fault::input, "hookup: computed: a list is wanted.");
+  for (const auto& entry : list) {
+    if (!entry.is_object()) return fail(Fault::input, "hookup: computed: {} has no formula.", entry.dump().substr(0, 40));
+    out.push_back({text_in(entry, "name"), text_in(entry, "unit"), text_in(entry, "formula")});
+  }
+  return out;
+}
+
 json to_json(const Hookup& hookup) {
   json chains = json::array(), computed = json::array();
   for (const auto& c : hookup.chains) chains.push_back(to_json(c));
@@ -120,8 +137,9 @@ Result<Hookup> hookup_from_json(const json& j) {
     if (!chain) return tl::unexpected(chain.error());
     out.chains.push_back(std::move(*chain));
   }
-  for (const auto& entry : j.value("computed", json::array()))
-    out.computed.push_back({text_in(entry, "name"), text_in(entry, "unit"), text_in(entry, "formula")});
+  auto computed = computed_from_json(j.value("computed", json::array()));
+  if (!computed) return tl::unexpected(computed.error());
+  out.computed = std::move(*computed);
   if (const auto which = j.find("digitiser"); which != j.end()) {
     if (*which != kFast) return fail(Fault::input, "hookup: the digitiser is {} or is not named.", kFast);
     out.digitiser = Digitiser::fast;

@@ -67,11 +67,14 @@ struct Hookup {
   Digitiser digitiser = Digitiser::accurate;
 
   const Chain* find(std::string_view name) const;
+  /// Of a quantity that is sensed or computed; nothing for another.
+  std::optional<std::string> unit_of(std::string_view name) const;
   bool operator==(const Hookup&) const = default;
 };
 
 nlohmann::json to_json(const Chain& chain);
 Result<Chain> chain_from_json(const nlohmann::json& json);
+Result<std::vector<Computed>> computed_from_json(const nlohmann::json& json);
 nlohmann::json to_json(const Hookup& hookup);
 Result<Hookup> hookup_from_json(const nlohmann::json& json);
 

@@ -248,6 +248,9 @@ void judge_place(const Held& held, const LimitLine& line, double sign, double x,
 }
 
 Judgement judge_column(const Mask& mask, const study::Columns& curve, const study::Columns::Column* column) {
+  if (!mask.unit.empty() && mask.unit != column->unit)
+    return {.unit = column->unit,
+            .reason = fmt::format("{} is in {}, the limit in {}", column->name, column->unit.empty() ? "no unit" : column->unit, mask.unit)};
   const auto& along = curve.x_of(*column);
   if (along.size() < 2) return {.reason = "the take has no curve of " + mask.curve};
   Held held{curve, *column, {}};

@@ -26,8 +26,9 @@ struct Claim {
 struct Mask {
   long long id = 0;
   std::string text;
-  std::string curve;                                    ///< "gain", "phase"
+  std::string curve;                                    ///< "gain", "phase", or a quantity over time
   std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
+  std::string unit = {};                                ///< of a quantity's limits, as they were said; empty: the curve's own
 };
 
 /// A curve that masks may be on: in what, and over what.
@@ -37,8 +38,8 @@ struct CurveAxes {
 };
 /// Of a name that is none of the known curves: a quantity over time. Nothing for what cannot be a name.
 std::optional<CurveAxes> axes_of(std::string_view curve);
-/// A value in that unit, or with whatever unit it says where that is empty.
-Result<double> value_on(std::string_view text, std::string_view unit);
+/// A value in that unit; where that is empty the text says it, and it holds from then on.
+Result<double> value_on(std::string_view text, std::string& unit);
 
 enum class Verdict { meets, fails, too_close, not_measured };
 std::string_view verdict_text(Verdict verdict);   ///< "meets", "too_close"...

@@ -156,11 +156,11 @@ Result<std::optional<Mask>> understand_mask(const std::string& typed) {
   const auto small = lower(cased);
   const auto end = std::min(small.find(' '), small.size());
   Mask mask{.text = line, .curve = small.substr(0, end)};
-  auto axes = axes_of(mask.curve);
+  const auto axes = axes_of(mask.curve);
   // A quantity keeps the letters it was named with, and goes over times that say so.
   const bool over_time = axes && axes->unit.empty();
   if (over_time) mask.curve = line.substr(0, end);
-  const auto unit = axes ? std::string(axes->unit) : std::string();
+  auto unit = axes ? std::string(axes->unit) : std::string();
   const auto x_unit = axes ? axes->x_unit : std::string_view();
   const auto after = std::min(small.find_first_not_of(' ', end), small.size());
   const auto rest = trimmed(std::string_view(small).substr(after));
@@ -201,6 +201,7 @@ Result<std::optional<Mask>> understand_mask(const std::string& typed) {
     if (!(points[k].first > points[k - 1].first))
       return fail(Fault::input, "A mask goes from left to right. {}", kMaskExample);
   if (points.size() < 2) return fail(Fault::input, "A mask has two points or more. {}", kMaskExample);
+  if (over_time) mask.unit = unit;
   (relation->lower ? mask.lower : mask.upper) = std::move(points);
   return std::optional(std::move(mask));
 }

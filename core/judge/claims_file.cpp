@@ -18,10 +18,11 @@ std::optional<CurveAxes> axes_of(std::string_view curve) {
   return formula_name(curve) ? std::optional(CurveAxes{"", "s"}) : std::nullopt;
 }
 
-Result<double> value_on(std::string_view text, std::string_view unit) {
+Result<double> value_on(std::string_view text, std::string& unit) {
   if (!unit.empty()) return parse_value(text, unit);
   const auto any = parse_quantity(text, "");
   if (!any) return tl::unexpected(any.error());
+  unit = any->unit;
   return any->value;
 }
 
@@ -74,7 +75,8 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
 }
 
 Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table,
-                                                         std::string_view key, const CurveAxes& axes) {
+                                                         std::string_view key, const CurveAxes& axes,
+                                                         std::string& unit) {
   std::vector<std::pair<double, double>> line;
   const bool frequency = axes.x_unit == "Hz";
   const auto* node = table.get(key);
@@ -85,11 +87,12 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
     const auto* pair = entry.as_array();
     if (!pair || pair->size() != 2) return at(file, entry, "{}: a point is [x, limit]", key);
     double numbers[2];
-    const std::string_view units[2] = {axes.x_unit, axes.unit};
+    std::string x_unit(axes.x_unit);
+    std::string* units[2] = {&x_unit, &unit};
     for (std::size_t i = 0; i < 2; ++i) {
       const auto& cell = *pair->get(i);
       if (const auto* text = cell.as_string()) {
-        const auto value = value_on(text->get(), units[i]);
+        const auto value = value_on(text->get(), *units[i]);
         if (!value) return at(file, cell, "{}: {}", key, value.error().message);
         numbers[i] = *value;
       } else if (const auto number = cell.value<double>(); number && std::isfinite(*number)) {
@@ -160,10 +163,12 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       auto text = text_key(file, *table, "text");
       if (!text) return tl::unexpected(text.error());
       mask.text = text->value_or(mask.curve);
-      auto upper = read_line(file, *table, "upper", *axes);
+      std::string unit(axes->unit);
+      auto upper = read_line(file, *table, "upper", *axes, unit);
       if (!upper) return tl::unexpected(upper.error());
-      auto lower = read_line(file, *table, "lower", *axes);
+      auto lower = read_line(file, *table, "lower", *axes, unit);
       if (!lower) return tl::unexpected(lower.error());
+      if (axes->unit.empty()) mask.unit = unit;
       mask.upper = std::move(*upper);
       mask.lower = std::move(*lower);
       if (auto ok = check_order(mask); !ok) return at(file, entry, "{}", ok.error().message);

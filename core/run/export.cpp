@@ -119,7 +119,7 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
         const auto sensed = point.setting.sensed();
         if (!sensed) return tl::unexpected(sensed.error());
         const auto name = fmt::format("point-{:04}-pass-{}", point.index + 1, record.pass + 1);
-        if (auto ok = (*all)->add(name, record, **sensed, -point.setting.json().value("trigger_at", 0.0)); !ok)
+        if (auto ok = (*all)->add(name, record, **sensed, -(*sensed)->trigger_at.value_or(0)); !ok)
           return tl::unexpected(ok.error());
       }
     if (auto ok = (*all)->finish(); !ok) return tl::unexpected(ok.error());

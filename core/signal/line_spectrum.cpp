@@ -1,5 +1,6 @@
 #include "signal/line_spectrum.h"
 
+#include <algorithm>
 #include <cassert>
 #include <cmath>
 #include <complex>
@@ -9,6 +10,10 @@
 #include "signal/fftw.h"
 
 namespace heron::signal {
+
+std::size_t LineSpectrum::largest() const {
+  return std::size_t(std::max_element(rms.begin() + 1, rms.end()) - rms.begin());
+}
 
 LineSpectrum line_spectrum(std::span<const double> values, double sample_rate, Window window) {
   const auto n = values.size() / 2 * 2;

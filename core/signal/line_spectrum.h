@@ -10,6 +10,9 @@ namespace heron::signal {
 struct LineSpectrum {
   double line = 0;          ///< Hz between lines
   std::vector<double> rms;  ///< lines 0 to n/2; line 0 is the mean's magnitude
+
+  /// The line that is largest, the mean left aside.
+  std::size_t largest() const;
 };
 
 /// Scaled by the window's coherent gain, so that a sine in the middle of a line stands at its rms (Harris 1978). The

@@ -19,9 +19,12 @@ Result<AsSensed> sensed_from(const nlohmann::json& kept) {
     if (!sensing) return tl::unexpected(sensing.error());
     out.channels.emplace(name, std::move(*sensing));
   }
-  for (const auto& one : all_of("computed"))
-    out.computed.push_back({one.value("name", std::string()), one.value("unit", std::string()),
-                            one.value("formula", std::string())});
+  if (const auto list = kept.find("computed"); list != kept.end()) {
+    auto computed = bench::computed_from_json(*list);
+    if (!computed) return tl::unexpected(computed.error());
+    out.computed = std::move(*computed);
+  }
+  if (const auto at = kept.find("trigger_at"); at != kept.end()) out.trigger_at = at->get<double>();
   for (const auto& [name, value] : all_of("parts").items())
     if (value.is_number()) out.parts.push_back({name, value.get<double>()});
   for (const auto& [role, quantity] : all_of("roles").items())

@@ -1,6 +1,7 @@
 #pragma once
 #include <map>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -17,6 +18,7 @@ struct AsSensed {
   std::vector<bench::Computed> computed = {};
   std::vector<std::pair<std::string, double>> parts = {};        ///< values that formulas see
   std::map<std::string, std::string, std::less<>> roles = {};  ///< quantity by role: "stimulus" is "v_in"
+  std::optional<double> trigger_at = {};                         ///< s from the first sample, where a trigger came
 
   /// Volts as they are where nothing is known of the channel.
   const bench::Sensing& of(std::string_view channel) const;

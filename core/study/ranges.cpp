@@ -17,13 +17,15 @@ double highest_of(const bench::ChannelRecord& channel) {
   return out;
 }
 
-void fix_ranges(std::vector<bench::InputSetup>& inputs, const std::vector<double>& highest, const std::vector<double>& ranges) {
+double range_that_fits(double highest, const std::vector<double>& ranges) {
   constexpr double kRoom = 1.1;
-  for (std::size_t k = 0; k < inputs.size(); ++k) {
-    if (inputs[k].range) continue;
-    const auto fits = std::find_if(ranges.begin(), ranges.end(), [&](double range) { return kRoom * highest[k] <= range; });
-    inputs[k].range = fits == ranges.end() ? ranges.back() : *fits;
-  }
+  const auto fits = std::find_if(ranges.begin(), ranges.end(), [&](double range) { return kRoom * highest <= range; });
+  return fits == ranges.end() ? ranges.back() : *fits;
+}
+
+void fix_ranges(std::vector<bench::InputSetup>& inputs, const std::vector<double>& highest, const std::vector<double>& ranges) {
+  for (std::size_t k = 0; k < inputs.size(); ++k)
+    if (!inputs[k].range) inputs[k].range = range_that_fits(highest[k], ranges);
 }
 
 }  // namespace heron::study

@@ -6,6 +6,7 @@
 #include "app/lenses/repetitions_lens.h"
 #include "app/word_editor.h"
 #include "driver.h"
+#include "render/plot_parts.h"
 
 using namespace heron;
 using drive::OpenWindow;
@@ -351,6 +352,26 @@ TEST_CASE("the range that fits is one click away, and the other inputs a word", 
   CHECK(open.desk().focus.plan()->hookup()->digitiser == bench::Digitiser::fast);
   open.desk().document.undo_stack().undo();
   CHECK(open.desk().focus.plan()->hookup()->digitiser == bench::Digitiser::accurate);
+}
+
+TEST_CASE("a limit over time is hatched ground in its quantity's panel, and one in another unit is refused", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Clamp under surges");
+  auto* lens = record_lens(open);
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->record_plot()->names() == QStringList{"v", "i"}; }));
+  const auto id = open.desk().focus.study_id();
+  CHECK(open.desk().document.write_claim(id, "v at most 9 A from 0 s to 40 us").contains("v is in V; the limit is in A"));
+  CHECK(open.desk().document.write_claim(id, "v at most 9 V from 0 s to 40 us").isEmpty());
+  const auto grounds = [&] {
+    int count = 0;
+    for (int k = 0; k < lens->record_plot()->itemCount(); ++k)
+      count += dynamic_cast<render::ForbiddenGround*>(lens->record_plot()->item(k)) != nullptr;
+    return count;
+  };
+  CHECK(drive::until([&] { return grounds() == 1; }));
+  open.desk().document.undo_stack().undo();
+  CHECK(drive::until([&] { return grounds() == 0; }));
 }
 
 TEST_CASE("a drive by points is read from a file in the word's own field", "[app][waveform]") {

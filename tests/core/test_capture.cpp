@@ -321,4 +321,73 @@ TEST_CASE("a lead that is off is told from a quantity that is small", "[waveform
   }
 }
 
+TEST_CASE("a surge is foreseen as the device takes it, however long the record", "[waveform][preflight][bench]") {
+  auto plan = pulses();
+  plan.drive = Drive::surge;
+  plan.surge_peak = 38;
+  plan.surge_resistance = 25;
+  plan.hookup.chains.front().input.range = 50;
+  // A sensor that somebody fitted wrongly is not known beforehand.
+  plan.hookup.chains.front().input.planted = bench::Planted{.sensor = *bench::find_stock_sensor("Probe x10"), .pin = {}};
+  Studied s(kResistor, plan);
+  const auto around = *run::surroundings_of(s.store, s.study);
+  for (const double length : {50e-6, 1.0}) {
+    plan.length = length;
+    plan.rate = 1e4 / length;
+    const auto levels = study::waveform::PlannedCapture(plan).predict(around);
+    REQUIRE(levels);
+    // A hundred ohm behind twenty-five.
+    CHECK(levels->quantities.at("v").peak == Approx(38 * 100.0 / 125).epsilon(5e-3));
+  }
+}
+
+TEST_CASE("what carries a surge must bear it if the device breaks down", "[waveform][preflight]") {
+  auto plan = pulses();
+  plan.drive = Drive::surge;
+  plan.surge_peak = 30;
+  plan.hookup.chains = {{.name = "i", .input = {.pin = std::string(bench::kDriveLead), .range = 2, .sensor = exact("Shunt 1 ohm")}, .zero = {}}};
+  plan.quantity = "i";
+  Studied s(kResistor, plan);
+  const auto broken = [&](double peak, double ohms) {
+    plan.surge_peak = peak;
+    plan.surge_resistance = ohms;
+    const auto all = s.findings(plan);
+    return std::any_of(all.begin(), all.end(), [](const auto& d) { return d.binding && d.text.find("broke down") != std::string::npos; });
+  };
+  // The shunt bears an ampere: the source alone says what a short draws.
+  CHECK_FALSE(broken(30, 30.5));
+  CHECK(broken(30, 29.5));
+  CHECK(broken(-30, 29.5));
+}
+
+TEST_CASE("a slow record that is stopped keeps what had come", "[waveform][bench]") {
+  auto plan = pulses();
+  plan.shape = Shape::sine;
+  plan.period = 0.1;
+  plan.length = 30;
+  plan.rate = 1e3;
+  plan.before = 0;
+  const auto around = study::Surroundings{};
+  sim::SimulatedBench bench(circuit(kResistor), 3, {}, true);
+  std::stop_source stop;
+  std::vector<study::Point> kept;
+  int seen = 0;
+  const auto ran = study::waveform::PlannedCapture(plan).run(
+      bench, {.around = around,
+              .keep = [&](const study::Point& p) -> Result<void> {
+                kept.push_back(p);
+                return {};
+              },
+              .so_far = [&](const study::Point&) {
+                if (++seen == 3) stop.request_stop();
+              },
+              .stop = stop.get_token()});
+  REQUIRE_FALSE(ran);
+  CHECK(ran.error().fault == Fault::stopped);
+  REQUIRE(kept.size() == 1);
+  const auto size = kept.front().records.front().channels.front().size();
+  CHECK(size >= 300);
+  CHECK(size < 30'000);
+}
+
 }  // namespace waveform_bench

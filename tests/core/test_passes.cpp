@@ -73,6 +73,20 @@ TEST_CASE("noise falls with the root of the passes that are averaged", "[wavefor
   }
 }
 
+TEST_CASE("rounding averages out only where noise carries the passes over a count", "[waveform][passes]") {
+  for (const double noise : {0.0, 5e-3}) {
+    std::vector<study::waveform::WaveformsPtr> all;
+    for (int k = 0; k < 16; ++k) {
+      auto one = std::make_shared<Waveforms>(*pass_of(k, 0, pulse(300, 600), noise, k + 1));
+      one->errors.front().quantum = 10e-3;
+      all.push_back(one);
+    }
+    const auto mean = study::waveform::averaged(all);
+    REQUIRE(mean);
+    CHECK((*mean)->errors.front().quantum == Approx(noise > 0 ? 2.5e-3 : 10e-3));
+  }
+}
+
 TEST_CASE("passes are joined by their trigger, not by their first sample", "[waveform][passes]") {
   // A ramp of one volt a millisecond through zero at the trigger, sampled a third of a sample apart.
   const auto ramp = [](double start) {
@@ -276,6 +290,14 @@ TEST_CASE("a quantity is held against a limit over time, in its own letters", "[
   CHECK(*fails.at == Approx(1.2e-3));
   column.y[12] = 1.04;
   CHECK(judge::judge(**read, curve).verdict == judge::Verdict::meets);
+  // A limit in another unit decides nothing.
+  const auto other = judge::understand_mask("V_out at most 5 A from 0 s to 2 ms");
+  REQUIRE(other);
+  REQUIRE(*other);
+  const auto undecided = judge::judge(**other, curve);
+  CHECK(undecided.verdict == judge::Verdict::not_measured);
+  CHECK(undecided.reason == "V_out is in V, the limit in A");
+  CHECK_FALSE(judge::understand_mask("V_out at most 5 V at 0 s, 2 A at 1 s"));
 }
 
 }  // namespace passes

@@ -51,8 +51,8 @@ Plan step(int passes, double range) {
           .passes = passes};
 }
 
-Experiment stepped(const char* name, int passes, double range, int quick) {
-  const auto run = [passes, range](unsigned seed) {
+Experiment stepped(const char* name, int passes, double range, int quick, const study::SettingsText& settings = {}) {
+  const auto run = [passes, range, settings](unsigned seed) {
     Outcome out;
     const auto read = sim::read_circuit(kDivider, "truth");
     if (!read) return out;
@@ -79,7 +79,7 @@ Experiment stepped(const char* name, int passes, double range, int quick) {
                                             return {};
                                           }});
     if (ok)
-      if (auto analysis = study::waveform::kind().analyse(points, {}, asked)) out.reading = std::move(analysis->reading);
+      if (auto analysis = study::waveform::kind().analyse(points, settings, asked)) out.reading = std::move(analysis->reading);
     return out;
   };
   return {"waveform", name, run, 200, quick};
@@ -91,6 +91,7 @@ std::vector<Experiment> waveform_bench() {
   // A range that leaves more noise than the solver of the bench strays; the last fills its own.
   return {stepped("take, step into a divider of drawn values", 1, 10, 24),
           stepped("take, four records of such a step", 4, 10, 24),
+          stepped("take, nine records of such a step as their mean", 9, 10, 0, {{"average", "on"}}),
           stepped("take, such a step over the whole range", 1, 2, 0)};
 }
 

@@ -93,6 +93,16 @@ Outcome repeated_step(unsigned seed) {
               {{"level.low", 0}, {"level.high", 1}, {"amplitude", 1}, {"rise_time", std::log(9) * tau}, {"time.at(50%)", std::log(2) * tau}});
 }
 
+/// The same, read off the mean of nine records.
+Outcome averaged_step(unsigned seed) {
+  const double tau = 5e-6;
+  return read({.start = -80e-6, .step = 0.1e-6, .noise = 20e-3, .columns = {{"v", [=](double t) { return t < 0 ? 0 : 1 - std::exp(-t / tau); }}},
+               .settings = {{"average", "on"}},
+               .passes = 9},
+              seed,
+              {{"level.low", 0}, {"level.high", 1}, {"amplitude", 1}, {"rise_time", std::log(9) * tau}, {"time.at(50%)", std::log(2) * tau}});
+}
+
 Outcome ringing_step(unsigned seed) {
   const double zeta = 0.35, w = 2 * pi * 40e3, wd = w * std::sqrt(1 - zeta * zeta), over = std::exp(-pi * zeta / std::sqrt(1 - zeta * zeta));
   const auto f = [=](double t) {
@@ -166,6 +176,7 @@ std::vector<Experiment> waveform_files() {
           {"waveform", "record, falling step", falling_step, 400, 60},
           {"waveform", "record, excursion before an edge", excursion_before, 400, 0},
           {"waveform", "four records, one-pole step", repeated_step, 400, 60},
+          {"waveform", "mean of nine records, one-pole step", averaged_step, 400, 60},
           {"waveform", "record, ringing step", ringing_step, 400, 60},
           {"waveform", "record, pulse train", pulse_train, 400, 60},
           {"waveform", "record, double exponential", double_exponential, 400, 60},

@@ -94,8 +94,8 @@ void LinesLens::reload() {
   working_.drop();
   const auto view = desk_->readings.shown();
   const auto& passes = records_of(view);
-  if (passes.empty()) {
-    drawn_ = {.trouble = !desk_->focus.shown() ? "Nothing is taken yet. Space takes." : !view ? "reading\u2026" : "The take has no record."};
+  if (const auto why = no_record(*desk_); !why.isEmpty()) {
+    drawn_ = {.trouble = why};
     return draw();
   }
   number_ = view->take.number;
@@ -153,11 +153,10 @@ void LinesLens::draw() {
     graph->setPen(pens[k % std::size(pens)]);
     QVector<QCPGraphData> line;
     line.reserve(qsizetype(one.spectrum.rms.size()));
-    std::size_t largest = 1;
+    const auto largest = one.spectrum.largest();
     for (std::size_t i = 0; i < one.spectrum.rms.size(); ++i) {
       // What stands still has no place among decades.
       if (i > 0 || !logarithmic_) line.append({double(i) * one.spectrum.line, decibels(one.spectrum.rms[i])});
-      if (i > 0 && one.spectrum.rms[i] > one.spectrum.rms[largest]) largest = i;
     }
     graph->data()->set(line, true);
     const auto rms = format_quantity(one.spectrum.rms[largest], one.unit, 4);

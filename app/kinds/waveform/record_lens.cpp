@@ -6,6 +6,7 @@
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
+#include "study/ranges.h"
 #include "study/waveform/cursors.h"
 #include "study/waveform/expected.h"
 #include "study/waveform/shape.h"
@@ -111,49 +112,43 @@ void RecordLens::arrived() {
   if (!held_) redraw();
 }
 
-QString RecordLens::ranges_said() const {
+std::vector<RecordLens::RangeUse> RecordLens::ranges_used() const {
+  std::vector<RangeUse> out;
   const auto one = pass();
-  if (!one) return {};
-  double least = 2;
-  std::string which;
-  for (std::size_t k = 0; k < one->traces.size(); ++k) {
-    if (!one->errors[k].range) continue;
-    const auto seen = one->traces[k]->envelope(0, one->traces[k]->size(), 1);
-    if (!seen || seen->empty()) continue;
-    const double used = std::max(std::abs(seen->front().low), std::abs(seen->front().high)) / *one->errors[k].range;
-    if (used < least) {
-      least = used;
-      which = one->traces[k]->name;
-    }
+  for (std::size_t k = 0; one && k < one->traces.size(); ++k) {
+    const auto& trace = *one->traces[k];
+    const auto seen = trace.envelope(0, trace.size(), 1);
+    if (!one->errors[k].range || !seen || seen->empty()) continue;
+    out.push_back({trace.name, std::max(std::abs(seen->front().low), std::abs(seen->front().high)), *one->errors[k].range});
   }
-  return which.empty() ? QString() : QString("%1 uses %2 % of its range").arg(text(which)).arg(100 * least, 0, 'g', 2);
+  return out;
+}
+
+QString RecordLens::ranges_said() const {
+  const auto all = ranges_used();
+  const auto least = std::min_element(all.begin(), all.end(), [](const RangeUse& a, const RangeUse& b) { return a.share() < b.share(); });
+  return least == all.end() ? QString() : QString("%1 uses %2 % of its range").arg(text(least->quantity)).arg(100 * least->share(), 0, 'g', 2);
 }
 
 QList<LookBar::MenuLine> RecordLens::ranges() {
   QList<LookBar::MenuLine> out;
-  const auto one = pass();
   const auto* hookup = desk_->focus.plan() ? desk_->focus.plan()->hookup() : nullptr;
-  if (!one || !hookup) return out;
+  if (!hookup) return out;
   const auto& limits = desk_->focus.limits().of(hookup->digitiser);
-  for (std::size_t k = 0; k < one->traces.size(); ++k) {
-    const auto& trace = *one->traces[k];
-    const auto* chain = hookup->find(trace.name);
-    const auto seen = trace.envelope(0, trace.size(), 1);
-    if (!one->errors[k].range || !chain || !seen || seen->empty()) continue;
-    const double peak = std::max(std::abs(seen->front().low), std::abs(seen->front().high));
-    // A tenth of room; what fills its range may go on beyond it.
-    const double per_volt = std::abs(bench::sensing_of(*chain).per_volt), wanted = (peak >= 0.999 * *one->errors[k].range ? 2 : 1.1) * peak / per_volt;
-    const auto fits = std::find_if(limits.ranges.begin(), limits.ranges.end(), [&](double r) { return r >= wanted; });
-    const double best = fits == limits.ranges.end() ? limits.ranges.back() : *fits, now = *one->errors[k].range / per_volt;
-    const auto uses = QString("%1 uses %2 % of %3").arg(text(trace.name)).arg(100 * peak / *one->errors[k].range, 0, 'g', 2).arg(text(format_setting(now, "V")));
+  for (const auto& used : ranges_used()) {
+    const auto* chain = hookup->find(used.quantity);
+    if (!chain) continue;
+    const double per_volt = std::abs(bench::sensing_of(*chain).per_volt), now = used.range / per_volt;
+    // What fills its range may go on beyond it.
+    const double best = study::range_that_fits((used.share() >= 0.999 ? 2 : 1) * used.peak / per_volt, limits.ranges);
+    const auto uses = QString("%1 uses %2 % of %3").arg(text(used.quantity)).arg(100 * used.share(), 0, 'g', 2).arg(text(format_setting(now, "V")));
     if (std::abs(best / now - 1) < 1e-3) {
-      out << LookBar::MenuLine{uses + ": the range that fits", [] {}};
+      out << LookBar::MenuLine{uses + ": the range that fits", {}};
       continue;
     }
     const auto range = format_setting(best, "V");
-    out << LookBar::MenuLine{uses + ": take " + text(range), [this, name = trace.name, range] {
-                               if (const QString trouble = desk_->focus.edit("hookup." + name + ".range", text(range)); !trouble.isEmpty())
-                                 desk_->messages.say(trouble, true, desk_->focus.study_id());
+    out << LookBar::MenuLine{uses + ": take " + text(range), [this, name = used.quantity, range] {
+                               desk_->messages.say_trouble(desk_->focus.edit("hookup." + name + ".range", text(range)), desk_->focus.study_id());
                              }};
   }
   return out;

@@ -43,6 +43,13 @@ class RecordLens : public Lens {
   void ask_shapes();
   QList<LookBar::MenuLine> ranges();
   QString ranges_said() const;
+  /// How much of its input's range a quantity uses.
+  struct RangeUse {
+    std::string quantity;
+    double peak = 0, range = 1;  ///< in its unit
+    double share() const { return peak / range; }
+  };
+  std::vector<RangeUse> ranges_used() const;
   void ask_clouds();
   void ask_bundle();
   /// What the study's formulas expect, as curves of the take's quantities.

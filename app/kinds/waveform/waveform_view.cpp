@@ -18,6 +18,14 @@ const std::vector<waveform::WaveformsPtr>& records_of(const TakeView* view) {
   return one ? one->passes() : none;
 }
 
+QString no_record(Desk& desk) {
+  const auto view = desk.readings.shown();
+  if (!desk.focus.shown()) return "Nothing is taken yet. Space takes.";
+  if (!view) return "reading\u2026";
+  if (!records_of(view).empty()) return {};
+  return view->trouble.isEmpty() ? "The take has no record." : view->trouble;
+}
+
 namespace {
 
 Result<std::vector<study::Repeated>> over_passes(const TakeView& view, const study::SettingsText& settings,

@@ -10,4 +10,7 @@ const KindView& waveform_view();
 const std::vector<study::waveform::WaveformsPtr>& records_of(const TakeView* view);
 inline const std::vector<study::waveform::WaveformsPtr>& records_of(const TakeViewPtr& view) { return records_of(view.get()); }
 
+/// Why a lens has no record to show; empty where there is one.
+QString no_record(Desk& desk);
+
 }  // namespace heron::app

@@ -79,10 +79,8 @@ void XyLens::reload() {
   const auto view = desk_->readings.shown();
   const auto& passes = records_of(view);
   if (passes.empty() || passes.back()->traces.size() < 2) {
-    drawn_ = {.trouble = !desk_->focus.shown() ? "Nothing is taken yet. Space takes."
-                         : !view               ? "reading\u2026"
-                         : passes.empty()      ? (view->trouble.isEmpty() ? "The take has no record." : view->trouble)
-                                               : "The record has one quantity; X-Y needs two. Sense another one on the Hookup page (H)."};
+    const auto why = no_record(*desk_);
+    drawn_ = {.trouble = why.isEmpty() ? "The record has one quantity; X-Y needs two. Sense another one on the Hookup page (H)." : why};
     return draw();
   }
   const auto& traces = passes.back()->traces;

@@ -48,12 +48,7 @@ void check_corners(const Plan& p, std::vector<Doubt>& out) {
 
 /// An impedance is volts over amperes; anything else is a slip of the hookup.
 void check_impedance(const Plan& p, std::vector<Doubt>& out) {
-  const auto unit = [&](const std::string& name) -> std::string {
-    if (const auto* chain = p.hookup.find(name)) return bench::sensing_of(*chain).unit;
-    for (const auto& c : p.hookup.computed)
-      if (c.name == name) return c.unit;
-    return "";
-  };
+  const auto unit = [&](const std::string& name) { return p.hookup.unit_of(name).value_or(""); };
   const bool ohms = unit(p.response) == "V" && unit(p.stimulus) == "A";
   if (p.quantity == Quantity::impedance && !ohms)
     out.push_back({"wiring.units",

@@ -161,12 +161,7 @@ Result<void> set_level(Plan& p, std::string_view text) {
 }
 
 /// Unit of the response, for what is said in it.
-std::string response_unit(const Plan& p) {
-  if (const auto* chain = p.hookup.find(p.response)) return bench::sensing_of(*chain).unit;
-  for (const auto& c : p.hookup.computed)
-    if (c.name == p.response) return c.unit;
-  return "V";
-}
+std::string response_unit(const Plan& p) { return p.hookup.unit_of(p.response).value_or("V"); }
 
 bool is_off(std::string_view text) { return text == "off" || text == "none" || text == "no"; }
 

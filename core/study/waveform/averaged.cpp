@@ -3,12 +3,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/quantity.h"
-
 namespace heron::study::waveform {
 namespace {
 
 constexpr std::size_t kMostAveraged = std::size_t(1) << 23;  ///< samples of all quantities of one pass
+constexpr double kDither = 0.4;  ///< counts of noise from which on rounding errors are as good as independent
 
 }  // namespace
 
@@ -32,26 +31,32 @@ Result<std::optional<Bundle>> bundle_of(const std::vector<WaveformsPtr>& passes)
   for (std::size_t k = 0; k < first.traces.size(); ++k) {
     const auto& trace = *first.traces[k];
     std::vector<double> sum(trace.size(), 0.0), row(trace.size()), least, most;
+    double squares = 0;
     for (const auto& one : joined) {
       const auto* other = one->find(trace.name);
-      if (!other || !(*other)->time.even() || !trace.time.even() ||
-          std::abs((*other)->time.step() / trace.time.step() - 1) > 1e-9)
+      if (!other || std::abs((*other)->time.step() / trace.time.step() - 1) > 1e-9)
         return fail(Fault::input, "Pass {} has other quantities or another rate than the first; they cannot be averaged.",
                     one->index + 1);
       if (auto ok = read_at(**other, trace.time, 0, row); !ok) return tl::unexpected(ok.error());
       if (least.empty()) least = most = row;
       for (std::size_t i = 0; i < sum.size(); ++i) {
         sum[i] += row[i];
+        squares += row[i] * row[i];
         least[i] = std::min(least[i], row[i]);
         most[i] = std::max(most[i], row[i]);
       }
     }
-    for (auto& v : sum) v /= double(joined.size());
+    const double n = double(joined.size());
+    for (auto& v : sum) {
+      v /= n;
+      squares -= n * v * v;
+    }
     mean->traces.push_back(trace_of(trace.name, trace.unit, trace.time, std::move(sum)));
     low->traces.push_back(trace_of(trace.name, trace.unit, trace.time, std::move(least)));
     high->traces.push_back(trace_of(trace.name, trace.unit, trace.time, std::move(most)));
-    // Its values lie between the converter's counts.
-    mean->errors[k].quantum = first.errors[k].quantum / double(joined.size());
+    // Rounding averages out where noise carries the passes over a count; where all are rounded alike it stays.
+    const double scatter = std::sqrt(std::max(0.0, squares / (n - 1) / double(trace.size())));
+    if (scatter > kDither * first.errors[k].quantum) mean->errors[k].quantum /= std::sqrt(n);
   }
   return std::optional(Bundle{mean, low, high});
 }

@@ -32,10 +32,7 @@ Result<std::shared_ptr<const ExpectedWaveforms>> expected_waveforms(const Plan& 
   for (const auto& [quantity, text] : settings.expected) {
     const auto formula = Formula::read(text, names);
     if (!formula) return fail(Fault::input, "expected.{}: {}", quantity, formula.error().message);
-    ExpectedWaveforms::Curve curve{.quantity = quantity, .unit = "V", .value = {}, .low = {}, .high = {}};
-    if (const auto* chain = plan.hookup.find(quantity)) curve.unit = bench::sensing_of(*chain).unit;
-    for (const auto& one : plan.hookup.computed)
-      if (one.name == quantity) curve.unit = one.unit;
+    ExpectedWaveforms::Curve curve{.quantity = quantity, .unit = plan.hookup.unit_of(quantity).value_or("V"), .value = {}, .low = {}, .high = {}};
     for (const double t : out->time) {
       if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
       values[0] = t;

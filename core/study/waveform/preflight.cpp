@@ -74,9 +74,7 @@ void check_watches(const Plan& p, const Surroundings& around, std::vector<Doubt>
   const auto settings = settings_from_text(around.settings);
   const auto can = [&](const Watch& watch) {
     return watch.quantity.empty() ? p.hookup.chains.size() + p.hookup.computed.size() == 1
-                                  : p.hookup.find(watch.quantity) ||
-                                        std::any_of(p.hookup.computed.begin(), p.hookup.computed.end(),
-                                                    [&](const auto& c) { return c.name == watch.quantity; });
+                                  : p.hookup.unit_of(watch.quantity).has_value();
   };
   if (settings && std::any_of(settings->watches.begin(), settings->watches.end(), can)) return;
   out.push_back({"watch.missing", Severity::serious, "Only a record in which a watch trips is to be kept, and no watch looks at what is sensed.",
@@ -170,7 +168,7 @@ void check_shorted(const Plan& p, const Surroundings& around, std::vector<Doubt>
 std::optional<bench::Levels> predict(const Plan& p, const Surroundings& around) {
   if (!around.circuit) return std::nullopt;
   if (p.drive == Drive::surge) {
-    const auto peaks = around.circuit->surge_peaks(surge_of(p), p.hookup.chains, p.length);
+    const auto peaks = around.circuit->surge_peaks(surge_of(p), p.hookup.chains);
     if (!peaks) return std::nullopt;
     bench::Levels out;
     for (const auto& [name, peak] : *peaks) out.quantities[name] = {.peak = peak};

@@ -119,6 +119,18 @@ std::string waiting_for(const Plan& plan, double low, double high) {
                      format_quantity(b, sensing.unit, 3).plain());
 }
 
+/// What has come so far, longer by a stretch.
+void append(bench::Capture& so_far, const bench::Capture& stretch) {
+  if (so_far.channels.empty()) {
+    so_far = stretch;
+    return;
+  }
+  for (std::size_t k = 0; k < stretch.channels.size(); ++k) {
+    auto& counts = so_far.channels[k].counts;
+    counts.insert(counts.end(), stretch.channels[k].counts.begin(), stretch.channels[k].counts.end());
+  }
+}
+
 /// One record after another, each whole in memory or stored while it comes.
 class Run {
  public:
@@ -171,14 +183,7 @@ void Run::tell(double share, std::string waits) const {
 }
 
 void Run::roll(const bench::Capture& stretch) {
-  if (seen_.channels.empty()) {
-    seen_ = stretch;
-  } else {
-    for (std::size_t k = 0; k < stretch.channels.size(); ++k) {
-      auto& counts = seen_.channels[k].counts;
-      counts.insert(counts.end(), stretch.channels[k].counts.begin(), stretch.channels[k].counts.end());
-    }
-  }
+  append(seen_, stretch);
   if (const auto size = seen_.channels.front().counts.size(); size > 2 * kRolled) {
     dropped_ += size - kRolled;
     for (auto& channel : seen_.channels)
@@ -223,15 +228,7 @@ Result<std::optional<Point>> Run::read(int pass) {
   bench::StretchSink sink;
   if (!in_memory() || comes_slowly())
     sink = [&](const bench::Capture& stretch) -> Result<void> {
-      if (in_memory()) {
-        if (whole.channels.empty()) {
-          whole = stretch;
-        } else {
-          for (std::size_t k = 0; k < whole.channels.size(); ++k)
-            whole.channels[k].counts.insert(whole.channels[k].counts.end(), stretch.channels[k].counts.begin(),
-                                            stretch.channels[k].counts.end());
-        }
-      }
+      if (in_memory()) append(whole, stretch);
       return take_stretch(stretch);
     };
   Result<bench::Capture> read;
@@ -246,8 +243,8 @@ Result<std::optional<Point>> Run::read(int pass) {
     trigger.waiting = [&](double low, double high) { tell(0, waiting_for(plan_, low, high)); };
     read = bench_.capture_on(trigger, plan_.rate, samples, context_.stop, sink);
   }
-  // What came before it was stopped is kept, if it is enough to be looked at.
-  if (!read && !(read.error().fault == Fault::stopped && recorder_ && came_ > 0)) return tl::unexpected(read.error());
+  // What came before it was stopped is kept.
+  if (!read && !(read.error().fault == Fault::stopped && came_ > 0)) return tl::unexpected(read.error());
   if (recorder_) {
     if (auto ok = recorder_->done(); !ok) return tl::unexpected(ok.error());
     recorder_.reset();
@@ -320,6 +317,8 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
       if (!*tripped) continue;
     }
     if (auto ok = context.keep(**point); !ok) return ok;
+    const auto came = (*point)->records.front().channels.front().size();
+    if (static_cast<long long>(came) < plan.samples()) return tl::unexpected(stopped(pass, plan.passes));
     if (plan.keep == Keep::tripped) return {};
   }
   if (context.progress) context.progress({.done = plan.passes, .total = plan.passes, .bench_seconds_left = 0});

@@ -163,15 +163,14 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
   if (!sensed_by) return tl::unexpected(sensed_by.error());
   TimeBase base;
   if (out->measured) {
-    const double trigger = setting.value("trigger_at", 0.0);
-    out->triggered = setting.contains("trigger_at");
+    out->triggered = (*sensed_by)->trigger_at.has_value();
     out->fastest = setting.value("fastest", 0.0);
     if (const auto waits = setting.find("waits_for"); waits != setting.end() && waits->is_object())
       out->waits_for = Edge{.quantity = waits->value("quantity", std::string()),
                             .level = waits->value("level", 0.0),
                             .patience = waits->value("patience", 0.0),
                             .pulse = waits->contains("pulse") ? std::optional(waits->at("pulse").get<double>()) : std::nullopt};
-    base = TimeBase(-trigger, 1 / record.sample_rate);
+    base = TimeBase(-(*sensed_by)->trigger_at.value_or(0), 1 / record.sample_rate);
   } else if (const auto* time = record.find("time")) {
     auto times = times_of(time->values(), record);
     if (!times) return tl::unexpected(times.error());

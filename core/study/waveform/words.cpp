@@ -210,8 +210,7 @@ Word<Plan> points_word() {
 }
 
 std::string unit_of_quantity(const Plan& p) {
-  const auto* chain = p.hookup.find(p.quantity);
-  return chain ? bench::sensing_of(*chain).unit : "V";
+  return p.hookup.unit_of(p.quantity).value_or("V");
 }
 
 /// A value of the quantity that is waited for.
@@ -299,12 +298,7 @@ const WordTable<Plan>& words() {
       quantity_word(),
       level_word("level", "Level of the edge", &Plan::level, true),
       choice_word("slope", "slope", "Which way the edge goes", &Plan::slope, kSlopes),
-      [] {
-        auto side = choice_word("side", "", "Where the pulse goes", &Plan::slope, kSides);
-        side.keep = {};
-        side.take = {};
-        return side;
-      }(),
+      choice_word("side", "", "Where the pulse goes", &Plan::slope, kSides),
       number_word("pulse_width", "pulse_width", "Width that a pulse is held against", &Plan::pulse_width, "s", {1e-9, 1e4}),
       level_word("hysteresis", "How far it must be away before", &Plan::hysteresis, false),
       number_word("hold_off", "hold_off", "Time in which no edge counts", &Plan::hold_off, "s", {0, 1e4}),
