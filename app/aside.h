@@ -1,8 +1,9 @@
 #pragma once
 #include <QObject>
-#include <QThreadPool>
 #include <atomic>
 #include <utility>
+
+#include "worker.h"
 
 namespace heron::app {
 
@@ -12,10 +13,10 @@ class Aside : public QObject {
   Q_OBJECT
 
  public:
-  explicit Aside(QObject* parent) : QObject(parent) { worker_.setMaxThreadCount(1); }
+  explicit Aside(QObject* parent) : QObject(parent) {}
   ~Aside() override {
     drop();
-    worker_.waitForDone();
+    worker_.finish();
   }
 
   /// @param work   runs in a thread of its own and holds all that it needs
@@ -25,12 +26,9 @@ class Aside : public QObject {
     drop();
     worker_.start([this, question = int(question_), work = std::move(work), heard = std::move(heard)] {
       if (question != question_) return;
-      QMetaObject::invokeMethod(
-          this,
-          [this, question, heard, answer = work()] {
-            if (question == question_) heard(answer);
-          },
-          Qt::QueuedConnection);
+      hand_back(this, [this, question, heard, answer = work()] {
+        if (question == question_) heard(answer);
+      });
     });
   }
   /// What was asked is no longer wanted.
@@ -41,7 +39,7 @@ class Aside : public QObject {
 
  private:
   std::atomic<int> question_ = 0;
-  QThreadPool worker_;
+  Worker worker_;
 };
 
 }  // namespace heron::app

@@ -170,22 +170,6 @@ Result<long long> Document::add_study(const QString& name, const study::Kind& ki
   return id;
 }
 
-QString Document::import_curves(long long id, const std::vector<exchange::FileCurve>& curves, bool aside,
-                                QList<long long>& into) {
-  if (curves.empty()) return "There is nothing to bring in.";
-  QString trouble;
-  for (const auto& curve : curves) {
-    const auto take = run::keep_import(*store_, *study(id), curve.record, curve.name, curve.notes, aside);
-    if (!take) {
-      trouble = QString::fromStdString(curve.name + ": " + take.error().message);
-      break;
-    }
-    into << *take;
-  }
-  reread_takes(id);
-  return trouble;
-}
-
 bool Document::drop_pass(long long id, long long take) {
   if (!store_->drop_pass(take)) return false;
   reread_takes(id);

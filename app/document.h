@@ -7,7 +7,6 @@
 #include <optional>
 
 #include "dossier/store.h"
-#include "exchange/curves.h"
 #include "messages.h"
 #include "run/device.h"
 #include "study/plan.h"
@@ -78,9 +77,6 @@ class Document : public QObject {
 
   /// With a plan to begin with.
   Result<long long> add_study(const QString& name, const study::Kind& kind, long long assembly);
-  /// Curves that were read and checked, each as a take. @param into  ids of the takes
-  QString import_curves(long long study, const std::vector<exchange::FileCurve>& curves, bool aside,
-                        QList<long long>& into);
   /// A pass in whose place another one has come; one that somebody wrote on stays. False then.
   bool drop_pass(long long study, long long take);
   /// Takes of a study have come or changed beside this object.

@@ -2,6 +2,7 @@
 
 #include "run/export.h"
 #include "text.h"
+#include "worker.h"
 
 namespace heron::app {
 
@@ -19,17 +20,14 @@ void Exporter::write(long long study_id, long long take_id, const QString& folde
     auto store = dossier::Store::open(path);
     const auto files = store ? run::export_take(*store, study, take, folder.toStdString(), stop)
                              : Result<int>(tl::unexpected(store.error()));
-    QMetaObject::invokeMethod(
-        this,
-        [this, files, folder, id = study.id] {
-          worker_.join();
-          if (files)
-            messages_->say(QString("%1 files are written to %2.").arg(*files).arg(folder), false, id);
-          else
-            messages_->say(text(files.error().message), files.error().fault != Fault::stopped, id);
-          emit finished();
-        },
-        Qt::QueuedConnection);
+    hand_back(this, [this, files, folder, id = study.id] {
+      worker_.join();
+      if (files)
+        messages_->say(QString("%1 files are written to %2.").arg(*files).arg(folder), false, id);
+      else
+        messages_->say(text(files.error().message), files.error().fault != Fault::stopped, id);
+      emit finished();
+    });
   });
 }
 

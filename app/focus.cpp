@@ -106,21 +106,19 @@ void Focus::overlay(const QList<long long>& takes) {
   emit shown_changed();
 }
 
-QString Focus::bring_in(const std::vector<exchange::FileCurve>& curves, const study::Kind& kind, bool aside) {
-  if (!document_->is_open()) return "Open or make a dossier first.";
-  if (curves.empty()) return "There is nothing to bring in.";
-  if (!study()) {
-    const auto made = document_->add_study(
-        QFileInfo(QString::fromStdString(curves.front().name)).completeBaseName(), kind, dossier::kMainAssembly);
-    if (!made) return QString::fromStdString(made.error().message);
-    look_at(*made);
-  }
-  // Beside what was shown before, so that they compare at once.
-  QList<long long> all = overlaid_;
+Result<long long> Focus::study_for_data(const std::string& name, const study::Kind& kind) {
+  if (!document_->is_open()) return fail(Fault::usage, "Open or make a dossier first.");
+  if (study()) return study_;
+  const auto made =
+      document_->add_study(QFileInfo(QString::fromStdString(name)).completeBaseName(), kind, dossier::kMainAssembly);
+  if (made) look_at(*made);
+  return made;
+}
+
+void Focus::lay_over(const QList<long long>& takes) {
+  auto all = overlaid_;
   if (shown_) all << *shown_;
-  const QString trouble = document_->import_curves(study_, curves, aside, all);
-  overlay(all);
-  return trouble;
+  overlay(all << takes);
 }
 
 void Focus::follow(long long take, bool beside) {

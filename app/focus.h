@@ -45,9 +45,10 @@ class Focus : public QObject {
   /// A take has begun. One that takes its place beside others leaves what else is shown where it is.
   void follow(long long take, bool beside);
 
-  /// Curves that were read and checked (run::check_import), each as a take of the study in view; all of them come into view beside what
-  /// is shown. Without a study one is made of their kind. What went wrong, empty when done.
-  QString bring_in(const std::vector<exchange::FileCurve>& curves, const study::Kind& kind, bool aside);
+  /// The study in view; without one, one that is made for data of this kind and name.
+  Result<long long> study_for_data(const std::string& name, const study::Kind& kind);
+  /// Takes beside all that is in view.
+  void lay_over(const QList<long long>& takes);
 
   /// Edits of the study in view; see Document.
   QString edit(const std::string& key, const QString& text) { return edit({{key, text.toStdString()}}); }

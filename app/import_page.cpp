@@ -105,7 +105,7 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
     for (const auto& [name, count] : preview.curves) points += count;
     what +=
         preview.curves.size() == 1
-            ? QString(" \u00b7 one curve of %1 points").arg(points)
+            ? QString(" \u00b7 one curve of %2%1 points").arg(points).arg(preview.part ? "about " : "")
             : QString(" \u00b7 %1 curves one under another, %2 points in all").arg(preview.curves.size()).arg(points);
   }
   auto* head = new QHBoxLayout;
@@ -191,6 +191,7 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
 
 void ImportPage::leave() {
   ++generation_;  // what is still being read is not wanted any more
+  reading_.request_stop();
   emit closed();
 }
 
@@ -198,16 +199,14 @@ void ImportPage::rebuild() {
   bring_->setEnabled(false);
   aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
+  readers_.clear();
   readers_.start([this, files = files_, &kind = kind_of(*desk_), now = ++generation_] {
     std::vector<exchange::FilePreview> previews;
     for (const auto& file : files)
       previews.push_back(exchange::preview_file(file.path.toStdString(), kind, file.reading));
-    QMetaObject::invokeMethod(
-        this,
-        [this, now, previews = std::move(previews)] {
-          if (now == generation_) show_previews(previews);
-        },
-        Qt::QueuedConnection);
+    hand_back(this, [this, now, previews = std::move(previews)] {
+      if (now == generation_) show_previews(previews);
+    });
   });
 }
 
@@ -240,54 +239,101 @@ void ImportPage::show_previews(const std::vector<exchange::FilePreview>& preview
                                    curves == 1 ? "one take" : QString("%1 takes").arg(curves)));
 }
 
+struct ImportPage::Read {
+  std::vector<exchange::FileCurve> curves;
+  QString trouble;
+  bool stopped = false;
+};
+
+void ImportPage::tell_share(int generation, double share) {
+  hand_back(this, [this, generation, share] {
+    if (generation == generation_) sum_->setText(QString("Reading\u2026 %1 %. Esc stops.").arg(int(100 * share)));
+  });
+}
+
+ImportPage::Read ImportPage::read_all(const std::vector<File>& files, const study::Kind& kind, const study::SettingsText& settings,
+                                      int generation, std::stop_token stop) {
+  Read out;
+  int told = 0;
+  const exchange::ReadingProgress progress{.done = [&](double share) {
+                                             if (const int percent = int(100 * share); std::exchange(told, percent) != percent)
+                                               tell_share(generation, share);
+                                           },
+                                           .stop = stop};
+  for (const auto& file : files) {
+    auto reading = file.reading;
+    reading.columns.column.insert(file.guessed.begin(), file.guessed.end());
+    reading.columns.how = "Choose it above its column.";
+    auto curves = exchange::read_curves(file.path.toStdString(), kind, reading, progress);
+    if (!curves) {
+      out.trouble = text(curves.error().message);
+      out.stopped = curves.error().fault == Fault::stopped;
+      return out;
+    }
+    for (auto& curve : *curves) {
+      if (const auto ok = run::check_import(kind, settings, curve.record); !ok) {
+        out.trouble = text(curve.name + ": " + ok.error().message);
+        return out;
+      }
+      out.curves.push_back(std::move(curve));
+    }
+  }
+  return out;
+}
+
 void ImportPage::accept(bool aside) {
   if (!bring_->isEnabled()) return;
   bring_->setEnabled(false);
   aside_->setEnabled(false);
   sum_->setText("Reading\u2026");
   const auto* study = desk_->focus.study();
-  readers_.start([this, aside, files = files_, &kind = kind_of(*desk_), now = ++generation_,
+  reading_ = {};
+  readers_.clear();
+  readers_.start([this, aside, files = files_, &kind = kind_of(*desk_), now = ++generation_, stop = reading_.get_token(),
                   settings = study ? study->settings : study::SettingsText()] {
-    std::vector<exchange::FileCurve> all;
-    QString trouble;
-    for (const auto& file : files) {
-      auto reading = file.reading;
-      reading.columns.column.insert(file.guessed.begin(), file.guessed.end());
-      reading.columns.how = "Choose it above its column.";
-      auto curves = exchange::read_curves(file.path.toStdString(), kind, reading);
-      if (!curves) {
-        trouble = text(curves.error().message);
-        break;
-      }
-      for (const auto& curve : *curves)
-        if (const auto ok = run::check_import(kind, settings, curve.record); !ok && trouble.isEmpty())
-          trouble = text(curve.name + ": " + ok.error().message);
-      if (!trouble.isEmpty()) break;
-      all.insert(all.end(), std::make_move_iterator(curves->begin()), std::make_move_iterator(curves->end()));
-    }
-    QMetaObject::invokeMethod(
-        this,
-        [this, now, trouble, aside, all = std::move(all)] {
-          if (now == generation_) bring_in(all, trouble, aside);
-        },
-        Qt::QueuedConnection);
+    auto read = std::make_shared<const Read>(read_all(files, kind, settings, now, stop));
+    hand_back(this, [this, now, aside, read] {
+      if (now == generation_ && !read->stopped) bring_in(read, aside);
+    });
   });
 }
 
-void ImportPage::bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside) {
-  if (!trouble.isEmpty()) {
-    desk_->complain(trouble);
+void ImportPage::bring_in(std::shared_ptr<const Read> read, bool aside) {
+  if (!read->trouble.isEmpty()) {
+    desk_->complain(read->trouble);
     return rebuild();
   }
-  trouble = desk_->focus.bring_in(curves, kind_of(*desk_), aside);
-  emit closed();
-  if (!trouble.isEmpty())
-    desk_->complain(trouble);
-  else
-    desk_->messages.say(curves.size() == 1 ? text(curves.front().name) + (aside ? " is laid aside beside the one before; the ledger stays as it is."
-                                                                                     : " is in as a take beside the one before.")
-                                           : QString("%1 takes are in beside the one before.").arg(curves.size()),
-                        false);
+  const auto study_id = desk_->focus.study_for_data(read->curves.front().name, kind_of(*desk_));
+  if (!study_id) {
+    desk_->complain(text(study_id.error().message));
+    return rebuild();
+  }
+  sum_->setText("Keeping\u2026");
+  readers_.start([this, read, aside, now = generation_, path = desk_->document.path(), study = *desk_->document.study(*study_id)] {
+    QList<long long> takes;
+    QString trouble;
+    auto store = dossier::Store::open(path.toStdString());
+    if (!store) trouble = text(store.error().message);
+    for (std::size_t k = 0; k < read->curves.size() && trouble.isEmpty(); ++k) {
+      const auto& curve = read->curves[k];
+      if (const auto take = run::keep_import(*store, study, curve.record, curve.name, curve.notes, aside))
+        takes << *take;
+      else
+        trouble = text(curve.name + ": " + take.error().message);
+    }
+    hand_back(this, [this, read, aside, now, path, takes, trouble, id = study.id] {
+      if (desk_->document.path() != path) return;
+      desk_->document.reread_takes(id);
+      if (desk_->focus.study_id() == id) desk_->focus.lay_over(takes);
+      if (now == generation_) emit closed();
+      if (!trouble.isEmpty()) return desk_->complain(trouble);
+      desk_->messages.say(takes.size() == 1 ? text(read->curves.front().name) +
+                                                  (aside ? " is laid aside beside the one before; the ledger stays as it is."
+                                                         : " is in as a take beside the one before.")
+                                            : QString("%1 takes are in beside the one before.").arg(takes.size()),
+                          false);
+    });
+  });
 }
 
 }  // namespace heron::app

@@ -1,9 +1,12 @@
 #pragma once
 #include <QPushButton>
 #include <QTableWidget>
-#include <QThreadPool>
+#include <memory>
+#include <stop_token>
 
 #include "desk.h"
+#include "exchange/curves.h"
+#include "worker.h"
 
 class QLabel;
 class QVBoxLayout;
@@ -19,7 +22,7 @@ class ImportPage : public QWidget {
   explicit ImportPage(Desk* desk, QWidget* parent = nullptr);
 
   void open(const QStringList& paths);
-  /// Brings in what is shown. Nothing happens while a file cannot be read as it stands.
+  /// Brings in what is shown, beside the window's thread. Nothing happens while a file cannot be read as it stands.
   /// @param aside  to be looked at, not judged
   void accept(bool aside = false);
   void leave();
@@ -36,7 +39,13 @@ class ImportPage : public QWidget {
   /// Reads the files anew, off the window's thread.
   void rebuild();
   void show_previews(const std::vector<exchange::FilePreview>& previews);
-  void bring_in(const std::vector<exchange::FileCurve>& curves, QString trouble, bool aside);
+  struct Read;
+  /// Reads and checks all of the files, in the worker.
+  Read read_all(const std::vector<File>& files, const study::Kind& kind, const study::SettingsText& settings, int generation,
+                std::stop_token stop);
+  /// Makes takes of what was read, in the worker again.
+  void bring_in(std::shared_ptr<const Read> read, bool aside);
+  void tell_share(int generation, double share);
   QWidget* make_file(std::size_t index, const exchange::FilePreview& preview);
 
   Desk* desk_;
@@ -45,7 +54,8 @@ class ImportPage : public QWidget {
   QLabel* sum_;
   QPushButton *bring_, *aside_;
   int generation_ = 0;  ///< of the files; what was read for an earlier one is let go
-  QThreadPool readers_;
+  std::stop_source reading_;
+  Worker readers_;
 };
 
 }  // namespace heron::app

@@ -8,7 +8,6 @@ namespace heron::app {
 
 Outlook::Outlook(Focus* focus, Messages* messages, QObject* parent)
     : QObject(parent), focus_(focus), messages_(messages) {
-  thinker_.setMaxThreadCount(1);
   connect(focus_, &Focus::plan_changed, this, &Outlook::ask);
   connect(focus_, &Focus::device_changed, this, &Outlook::ask);
 }
@@ -16,8 +15,7 @@ Outlook::Outlook(Focus* focus, Messages* messages, QObject* parent)
 Outlook::~Outlook() {
   ++question_;
   expecting_.request_stop();
-  thinker_.clear();
-  thinker_.waitForDone();
+  thinker_.finish();
 }
 
 void Outlook::ask() {
@@ -34,15 +32,12 @@ void Outlook::ask() {
     if (asked != question_) return;
     auto levels = plan->predict(around);
     if (!levels) return;
-    QMetaObject::invokeMethod(
-        this,
-        [this, asked, levels = std::move(levels)] {
-          if (asked != question_) return;
-          levels_ = levels;
-          find();
-          emit levels_changed();
-        },
-        Qt::QueuedConnection);
+    hand_back(this, [this, asked, levels = std::move(levels)] {
+      if (asked != question_) return;
+      levels_ = levels;
+      find();
+      emit levels_changed();
+    });
   });
   // After the first paint: what was measured comes first.
   constexpr int kPatience = 120;  // ms
@@ -61,15 +56,12 @@ void Outlook::expect() {
                   study = focus_->study_id(), stop = expecting_.get_token()] {
     if (!plan || stop.stop_requested()) return;
     auto curve = plan->expected(around, stop);
-    QMetaObject::invokeMethod(
-        this,
-        [this, asked, study, curve = std::move(curve)] {
-          if (asked != question_) return;
-          if (!curve) return messages_->say(QString::fromStdString(curve.error().message), true, study);
-          expected_ = *curve;
-          if (expected_) emit expected_changed();
-        },
-        Qt::QueuedConnection);
+    hand_back(this, [this, asked, study, curve = std::move(curve)] {
+      if (asked != question_) return;
+      if (!curve) return messages_->say(QString::fromStdString(curve.error().message), true, study);
+      expected_ = *curve;
+      if (expected_) emit expected_changed();
+    });
   });
 }
 

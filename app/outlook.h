@@ -1,11 +1,11 @@
 #pragma once
 #include <QObject>
-#include <QThreadPool>
 #include <atomic>
 #include <set>
 
 #include "focus.h"
 #include "study/expected.h"
+#include "worker.h"
 
 namespace heron::app {
 
@@ -46,7 +46,7 @@ class Outlook : public QObject {
   study::ExpectedPtr expected_;
   std::atomic<int> question_ = 0;
   std::stop_source expecting_;
-  QThreadPool thinker_;
+  Worker thinker_;
 };
 
 }  // namespace heron::app

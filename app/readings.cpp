@@ -87,7 +87,6 @@ class Readings::Reader {
 
 Readings::Readings(Document* document, Focus* focus, QObject* parent)
     : QObject(parent), document_(document), focus_(focus) {
-  reader_.setMaxThreadCount(1);
   connect(document_, &Document::closing, this, [this] {
     ++generation_;
     views_.clear();
@@ -114,8 +113,7 @@ Readings::Readings(Document* document, Focus* focus, QObject* parent)
 
 Readings::~Readings() {
   ++generation_;
-  reader_.clear();
-  reader_.waitForDone();
+  reader_.finish();
 }
 
 void Readings::forget_study(long long study) {
@@ -188,17 +186,14 @@ void Readings::start_next() {
         reader_.start([this, next, study = *study, generation = generation_, source = source_,
                        before = stale_.take(next.take)] {
           auto view = source->read(study, next.take, before);
-          QMetaObject::invokeMethod(
-              this,
-              [this, view, next, generation] {
-                if (generation == generation_) {
-                  reading_.reset();
-                  keep(next.take, view);
-                  emit take_read(next.take);
-                }
-                start_next();
-              },
-              Qt::QueuedConnection);
+          hand_back(this, [this, view, next, generation] {
+            if (generation == generation_) {
+              reading_.reset();
+              keep(next.take, view);
+              emit take_read(next.take);
+            }
+            start_next();
+          });
         });
       },
       Qt::QueuedConnection);
@@ -248,22 +243,17 @@ void Readings::ask_kept(std::vector<Asked> takes) {
         for (const auto& one : std::exchange(kept_asked_, {}))
           if (const auto* study = document_->study(one.study)) wanted.emplace_back(*study, one.take);
         if (wanted.empty() || !source_) return;
-        reader_.start(
-            [this, wanted = std::move(wanted), generation = generation_, source = source_] {
-              std::vector<std::pair<long long, TakeViewPtr>> found;
-              for (const auto& [study, take] : wanted) found.emplace_back(take, source->kept(study, take));
-              QMetaObject::invokeMethod(
-                  this,
-                  [this, found = std::move(found), generation] {
-                    for (const auto& [take, view] : found) {
-                      kept_waiting_.remove(take);
-                      if (generation == generation_) kept_[take] = view;
-                    }
-                    emit kept_read();
-                  },
-                  Qt::QueuedConnection);
-            },
-            1);
+        reader_.start_first([this, wanted = std::move(wanted), generation = generation_, source = source_] {
+          std::vector<std::pair<long long, TakeViewPtr>> found;
+          for (const auto& [study, take] : wanted) found.emplace_back(take, source->kept(study, take));
+          hand_back(this, [this, found = std::move(found), generation] {
+            for (const auto& [take, view] : found) {
+              kept_waiting_.remove(take);
+              if (generation == generation_) kept_[take] = view;
+            }
+            emit kept_read();
+          });
+        });
       },
       Qt::QueuedConnection);
 }

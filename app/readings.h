@@ -2,12 +2,12 @@
 #include <QHash>
 #include <QObject>
 #include <QSet>
-#include <QThreadPool>
 #include <list>
 #include <memory>
 
 #include "focus.h"
 #include "run/ledger.h"
+#include "worker.h"
 
 namespace heron::app {
 
@@ -88,7 +88,7 @@ class Readings : public QObject {
   std::optional<long long> live_;
   int generation_ = 0;
   std::shared_ptr<Reader> source_;
-  QThreadPool reader_;  ///< one: the disk is not fought over
+  Worker reader_;  ///< one: the disk is not fought over
 };
 
 }  // namespace heron::app

@@ -5,6 +5,7 @@
 #include "base/quantity.h"
 #include "study/kind.h"
 #include "study/preflight.h"
+#include "worker.h"
 
 namespace heron::app {
 namespace {
@@ -207,16 +208,13 @@ void Runner::launch(long long id, run::RunOptions options) {
       run::TakeEvents events;
       events.began = [&](long long began) {
         take = store->take(began).value_or(dossier::Take{.id = began});
-        QMetaObject::invokeMethod(
-            this,
-            [this, began] {
-              job_.take = began;
-              readings_->begin_live(began);
-              document_->reread_takes(job_.study);
-              if (focus_->study_id() == job_.study)
-                focus_->follow(began, job_.last_pass && !focus_->overlaid().isEmpty());
-            },
-            Qt::QueuedConnection);
+        hand_back(this, [this, began] {
+          job_.take = began;
+          readings_->begin_live(began);
+          document_->reread_takes(job_.study);
+          if (focus_->study_id() == job_.study)
+            focus_->follow(began, job_.last_pass && !focus_->overlaid().isEmpty());
+        });
       };
       events.point = [&](long long, const study::Point& point) {
         reading->add(point);
@@ -239,8 +237,7 @@ void Runner::launch(long long id, run::RunOptions options) {
       result = run::run_take(*store, study, bench, std::random_device{}(), options, events, stop);
       if (take.id != 0) publish();
     }
-    QMetaObject::invokeMethod(
-        this, [this, result, taken] { finish_take(result, taken); }, Qt::QueuedConnection);
+    hand_back(this, [this, result, taken] { finish_take(result, taken); });
   });
   live_timer_.start();
   emit running_changed();
@@ -300,17 +297,14 @@ void Runner::use_bench(const QString& doing, long long study,
   job_.doing = doing;
   worker_ = std::jthread([this, work = std::move(work)](std::stop_token stop) {
     auto done = work(stop);
-    QMetaObject::invokeMethod(
-        this,
-        [this, done = std::move(done)] {
-          worker_.join();
-          // It reads what the job was, and may begin a take.
-          done();
-          if (running()) return;
-          job_ = {};
-          emit running_changed();
-        },
-        Qt::QueuedConnection);
+    hand_back(this, [this, done = std::move(done)] {
+      worker_.join();
+      // It reads what the job was, and may begin a take.
+      done();
+      if (running()) return;
+      job_ = {};
+      emit running_changed();
+    });
   });
   emit running_changed();
 }

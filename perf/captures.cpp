@@ -8,6 +8,7 @@
 #include "sim/simulated_bench.h"
 #include "sim/transient.h"
 #include "study/kind.h"
+#include "study/trace.h"
 
 /// Records of millions of samples: what the bench costs above its solver, figures above passes over the samples.
 namespace captures {
@@ -51,7 +52,7 @@ void long_capture(benchmark::State& state) {
     whole.parts.push_back(sim::make_part("source", "resistor", {"emf", "in"}, {{"value", 50}}));
     auto network = sim::Network::compile(whole);
     if (!network) return state.SkipWithError("the network does not compile");
-    sim::Transient transient(*network, sim::State(std::size_t(network->size()), 0.0), 0, {.relative = 1e-6, .absolute = 1e-9});
+    sim::Transient transient(*network, sim::State(std::size_t(network->size()), 0.0), 0, {.relative = 1e-7, .absolute = 1e-10});
     const int out = network->node("out");
     std::vector<double> row;
     row.reserve(kSamples);
@@ -105,6 +106,31 @@ void figures_of_long_record(benchmark::State& state) {
   state.counters["passes"] = read / passed;
 }
 BENCHMARK(figures_of_long_record)->Unit(benchmark::kMillisecond)->Iterations(3);
+
+/// `passes`: what the first picture of a long channel costs against plain passes for its lowest and highest.
+void envelope_of_long_record(benchmark::State& state) {
+  study::Channel channel{.role = "v", .unit = "V", .scale = 1e-4, .range = 2, .lowest_count = -8192, .highest_count = 8191};
+  std::mt19937_64 random(1);
+  for (int k = 0; k < kSamples; ++k) channel.counts.push_back(std::int16_t(random() % 9000));
+  double built = 0, passed = 0;
+  for (auto _ : state) {
+    const auto trace = study::trace_of(channel, "V", study::TimeBase(0, 1e-6), 0, 1);
+    auto start = Clock::now();
+    const auto envelope = trace->envelope(0, kSamples, 1000);
+    built += seconds_since(start);
+    benchmark::DoNotOptimize(envelope->data());
+    start = Clock::now();
+    double low = 1e9, high = -1e9;
+    for (const auto c : channel.counts) {
+      low = std::min(low, c * 1e-4);
+      high = std::max(high, c * 1e-4);
+    }
+    benchmark::DoNotOptimize(low + high);
+    passed += seconds_since(start);
+  }
+  state.counters["passes"] = built / passed;
+}
+BENCHMARK(envelope_of_long_record)->Unit(benchmark::kMillisecond)->Iterations(3);
 
 }  // namespace
 }  // namespace captures

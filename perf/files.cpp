@@ -1,6 +1,8 @@
 #include <benchmark/benchmark.h>
+#include <fast_float/fast_float.h>
 #include <fmt/os.h>
 
+#include <chrono>
 #include <cmath>
 #include <complex>
 #include <filesystem>
@@ -76,6 +78,38 @@ void analyse(benchmark::State& state, const std::string& path, const char* name,
     benchmark::DoNotOptimize(kind->analyse(points, settings, {})->reading.figures.size());
   }
 }
+
+/// `of_bare_speed`: an import against a loop of fast_float over the same file, which keeps the numbers.
+void samples_from_csv(benchmark::State& state) {
+  const auto& path = noise_samples();
+  const auto* kind = study::find_kind("waveform");
+  using Clock = std::chrono::steady_clock;
+  double imported = 0, bare = 0;
+  for (auto _ : state) {
+    auto start = Clock::now();
+    auto curves = exchange::read_curves(path, *kind, {});
+    imported += std::chrono::duration<double>(Clock::now() - start).count();
+    if (!curves) return state.SkipWithError("it cannot be read");
+    state.PauseTiming();
+    start = Clock::now();
+    const auto text = exchange::read_file(path);
+    std::vector<double> numbers;
+    const char *at = text->data() + text->find('\n') + 1, *end = text->data() + text->size();
+    while (at < end) {
+      double v = 0;
+      const auto read = fast_float::from_chars(at, end, v);
+      if (read.ec != std::errc()) break;
+      numbers.push_back(v);
+      at = read.ptr + 1;
+    }
+    benchmark::DoNotOptimize(numbers.data());
+    bare += std::chrono::duration<double>(Clock::now() - start).count();
+    if (numbers.size() != 3 * std::size_t(kRows)) return state.SkipWithError("not all numbers are read");
+    state.ResumeTiming();
+  }
+  state.counters["of_bare_speed"] = bare / imported;
+}
+BENCHMARK(samples_from_csv)->Unit(benchmark::kMillisecond);
 
 void plain_read_of_a_response(benchmark::State& state) { plain_read(state, response_table()); }
 void figures_of_a_response(benchmark::State& state) { analyse(state, response_table(), "response", {}); }

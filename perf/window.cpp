@@ -11,6 +11,7 @@
 #include "app/main_window.h"
 #include "perf/dossiers.h"
 #include "app/kinds/response/bode_plot.h"
+#include "app/lenses/record_plot.h"
 #include "app/kinds/iv/family_plot.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
@@ -167,6 +168,32 @@ void frame_of_a_million_points(benchmark::State& state) {
   }
 }
 
+/// One frame of a pan, and one of a zoom, over records of 16 Mi samples.
+void frame_of_long_records(benchmark::State& state) {
+  static const auto counts = [] {
+    std::vector<std::int16_t> out(1 << 24);
+    for (std::size_t k = 0; k < out.size(); ++k) out[k] = std::int16_t(6000 * std::sin(double(k) * 1e-5) + double(k * k % 1009));
+    return out;
+  }();
+  std::vector<app::RecordCurve> curves;
+  const char* names[] = {"v_in", "v_out", "v_gate", "v_cap"};
+  for (int k = 0; k < int(state.range(0)); ++k) {
+    study::Channel channel{.role = names[k], .unit = "V", .scale = 1e-4, .range = 2, .lowest_count = -8192, .highest_count = 8191};
+    channel.counts = counts;
+    curves.push_back({.trace = study::trace_of(channel, "V", study::TimeBase(0, 1e-6), 0, 1), .colour = render::take_colour(k)});
+  }
+  app::RecordPlot plot;
+  plot.resize(960, 440);
+  plot.show_record(curves, app::Panels::each, {});
+  double share = 0;
+  for (auto _ : state) {
+    share = share > 0.9 ? 0 : share + 0.013;
+    const double wide = 16 * std::pow(10, -5 * share);
+    plot.set_span({0.5 * share, 0.5 * share + wide});
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -195,6 +222,7 @@ int main(int argc, char** argv) {
       ->UseManualTime()
       ->Unit(benchmark::kMillisecond)
       ->Iterations(15);
+  benchmark::RegisterBenchmark("frame_of_long_records", frame_of_long_records)->Arg(1)->Arg(4)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("frame_of_fifty_takes", frame_of_fifty_takes)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("frame_of_a_hundred_curves", frame_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("redraw_of_a_hundred_curves", redraw_of_a_hundred_curves)->Unit(benchmark::kMillisecond);

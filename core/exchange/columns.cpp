@@ -222,7 +222,12 @@ std::map<std::string, std::string> guessed_columns(const Table& table, const stu
   return best;
 }
 
-Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
+double PickedColumn::number(double cell) const {
+  const double value = cell * factor;
+  return to_db ? 20 * std::log10(std::abs(value)) : value;
+}
+
+Result<std::vector<PickedColumn>> picked_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
   const auto known = known_roles(kind);
   const bool any = kind.quantities_by_name;
   for (const auto& [role, name] : choice.column)
@@ -279,9 +284,7 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
     if (std::find(used.begin(), used.end(), role) == used.end())
       return fail(Fault::usage, "--scale {}={}: no column of the file plays that role.", role, factor);
 
-  study::Record record;
-  record.lines.reserve(table.rows.size());
-  for (const auto& row : table.rows) record.lines.push_back(row.line);
+  std::vector<PickedColumn> out;
   for (const auto& role : used) {
     const auto at = place[role];
     const auto* about = kind.find_role(role);
@@ -290,22 +293,30 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
     const bool scaled = scale != choice.scale.end();
     const auto how = conversion(table, at, about ? *about : whatever, scaled);
     if (!how) return tl::unexpected(how.error());
-    const double factor = how->factor * (scaled ? scale->second : 1);
     const bool has_unit = about && !about->units.empty();
-    study::Channel channel{.role = role, .unit = has_unit ? std::string(about->units.front()) : table.columns[at].unit};
+    out.push_back({at, role, has_unit ? std::string(about->units.front()) : table.columns[at].unit,
+                   how->factor * (scaled ? scale->second : 1), how->to_db});
+  }
+  return out;
+}
+
+Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice) {
+  const auto picked = picked_columns(table, kind, choice);
+  if (!picked) return tl::unexpected(picked.error());
+  study::Record record;
+  record.lines.reserve(table.rows.size());
+  for (const auto& row : table.rows) record.lines.push_back(row.line);
+  for (const auto& column : *picked) {
+    study::Channel channel{.role = column.role, .unit = column.unit};
     channel.numbers.reserve(table.rows.size());
     for (const auto& row : table.rows) {
-      if (at >= row.cells.size())
+      if (column.at >= row.cells.size())
         return fail(Fault::input, "{}:{}: the row has {} cells; column {} ({}) is missing.", table.file, row.line,
-                    row.cells.size(), at + 1, role);
-      double value = 0;
-      if (!read_number(row.cells[at], table.decimal_comma, value))
-        return tl::unexpected(cell_error(table, row, at, role, row.cells[at]));
-      value *= factor;
-      if (how->to_db && value != 0) value = 20 * std::log10(std::abs(value));
-      if (!std::isfinite(value) || (how->to_db && value == 0))
-        return tl::unexpected(cell_error(table, row, at, role, row.cells[at]));
-      channel.numbers.push_back(value);
+                    row.cells.size(), column.at + 1, column.role);
+      double cell = 0;
+      if (!read_number(row.cells[column.at], table.decimal_comma, cell) || !std::isfinite(column.number(cell)))
+        return tl::unexpected(cell_error(table, row, column.at, column.role, row.cells[column.at]));
+      channel.numbers.push_back(column.number(cell));
     }
     record.channels.push_back(std::move(channel));
   }

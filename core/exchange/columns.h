@@ -25,6 +25,19 @@ std::map<std::string, std::size_t> role_columns(const Table& table, const study:
 std::map<std::string, std::string> guessed_columns(const Table& table, const study::Kind& kind,
                                                    const ColumnChoice& choice);
 
+/// A column that plays a role, and how its cells become that role's numbers.
+struct PickedColumn {
+  std::size_t at = 0;
+  std::string role, unit;
+  double factor = 1;
+  bool to_db = false;
+
+  /// Not finite where the cell's number makes none.
+  double number(double cell) const;
+};
+/// Which columns pick_columns() reads, in the order of the record. Errors as there.
+Result<std::vector<PickedColumn>> picked_columns(const Table& table, const study::Kind& kind, const ColumnChoice& choice);
+
 /// Picks the columns that play the kind's roles and turns them into numbers in SI.
 ///
 /// A role goes to the column chosen for it, else to the one whose name is the role's (any case). Text, infinite or

@@ -192,13 +192,33 @@ Result<std::string> read_file(const std::string& path) {
   std::error_code fault;
   if (!std::filesystem::is_regular_file(path, fault)) return fail(Fault::input, "{}: there is no such file.", name);
   const auto size = std::filesystem::file_size(path, fault);
-  if (size > 1'000'000'000) return fail(Fault::input, "{}: the file is larger than 1 GB.", name);
+  if (size > 1'000'000'000)
+    return fail(Fault::input, "{}: the file is larger than 1 GB, which is as much as is read at once; cut it in pieces, or leave columns out.", name);
   std::ifstream in(path, std::ios::binary);
   std::string out(std::size_t(size), '\0');
   in.read(out.data(), std::streamsize(out.size()));
   // What grows or shrinks meanwhile is read as far as it goes.
   out.resize(std::size_t(std::max<std::streamsize>(0, in.gcount())));
   if (!in && !in.eof()) return fail(Fault::input, "{}: the file cannot be read.", name);
+  return out;
+}
+
+Result<FileHead> read_head(const std::string& path, std::size_t most) {
+  std::error_code fault;
+  const auto size = std::filesystem::file_size(path, fault);
+  if (fault || size <= most) {
+    auto all = read_file(path);
+    if (!all) return tl::unexpected(all.error());
+    return FileHead{std::move(*all)};
+  }
+  std::ifstream in(path, std::ios::binary);
+  FileHead out;
+  out.text.resize(most);
+  in.read(out.text.data(), std::streamsize(most));
+  if (std::size_t(std::max<std::streamsize>(0, in.gcount())) != most) return fail(Fault::input, "{}: the file cannot be read.", as_utf8(path));
+  // A last line that is cut says something else than the file; one without an end is all there is.
+  if (const auto end = out.text.find_last_of('\n'); end != std::string::npos) out.text.resize(end + 1);
+  out.share = double(out.text.size()) / double(size);
   return out;
 }
 
@@ -231,6 +251,7 @@ Result<Table> read_table(std::string bytes, const std::string& file) {
   if (!chosen && broken_quote) return tl::unexpected(*broken_quote);
   if (!chosen) return fail(Fault::input, "{}:1: no rows of numbers are found in the file.", file);
   table.decimal_comma = chosen->decimal_comma;
+  table.separator = chosen->separator;
   auto split_rows = split(text, chosen->separator, file, 0, &table.notes, table);
   if (!split_rows) return tl::unexpected(split_rows.error());
   auto& rows = *split_rows;

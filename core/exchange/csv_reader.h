@@ -33,6 +33,7 @@ struct Table {
   };
   std::vector<Row> rows;
   bool decimal_comma = false;
+  char separator = ',';  ///< a blank: runs of blanks
   std::shared_ptr<std::deque<std::string>> texts = std::make_shared<std::deque<std::string>>();
 
   std::string column_list() const;  ///< for messages: "1 frequency, 2 gain"
@@ -49,5 +50,14 @@ Result<Table> read_table(std::string text, const std::string& file);
 
 /// Reads a whole file into memory; refuses what is larger than 1 GB.
 Result<std::string> read_file(const std::string& path);
+
+/// The first whole lines of a file.
+struct FileHead {
+  std::string text;
+  double share = 1;  ///< of the file
+  bool whole() const { return share >= 1; }
+};
+/// @param most  bytes
+Result<FileHead> read_head(const std::string& path, std::size_t most);
 
 }  // namespace heron::exchange

@@ -16,6 +16,7 @@ namespace heron::exchange {
 namespace {
 
 using nlohmann::json;
+constexpr std::size_t kGlance = kLongTable;  ///< bytes of a table that a preview reads
 constexpr std::size_t kFewestRows = 3;  ///< of a curve among several in one table
 
 std::string ending_of(const std::string& path) {
@@ -172,8 +173,8 @@ bool holds_curves(const std::string& path) {
   return is_table(ending) || is_network(ending) || is_sound(ending) || is_hierarchy(ending) || ending == ".json";
 }
 
-Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind,
-                                           const FileReading& reading) {
+Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind, const FileReading& reading,
+                                           const ReadingProgress& progress) {
   const auto ending = ending_of(path);
   if (is_network(ending)) {
     if (auto ok = no_columns(reading.columns, path); !ok) return tl::unexpected(ok.error());
@@ -207,6 +208,10 @@ Result<std::vector<FileCurve>> read_curves(const std::string& path, const study:
   if (!is_table(ending))
     return fail(Fault::input, "{}: files of this form cannot be read; .csv, .txt, .tsv, .s1p, .s2p, .json, .wav, .flac and .h5 can.",
                 path);
+  if (auto plain = read_long_table(path, kind, reading.columns, progress); !plain)
+    return tl::unexpected(plain.error());
+  else if (*plain)
+    return std::vector{FileCurve{plain_name(path), std::move((*plain)->record), (*plain)->notes}};
   auto text = read_file(path);
   if (!text) return tl::unexpected(text.error());
   auto table = read_table(std::move(*text), as_utf8(path));
@@ -244,6 +249,8 @@ void look_twice(const std::vector<FileCurve>& curves, FilePreview& out) {
 
 FilePreview preview_file(const std::string& path, const study::Kind& kind, const FileReading& reading) {
   FilePreview out{.file = plain_name(path)};
+  Result<Table> table = fail(Fault::input, "It is no table.");
+  double share = 1;
   auto as_shown = reading;
   as_shown.columns.how = "Choose it above its column.";
   const auto ending = ending_of(path);
@@ -257,8 +264,10 @@ FilePreview preview_file(const std::string& path, const study::Kind& kind, const
     }
   } else if (is_table(ending)) {
     out.table = true;
-    if (auto text = read_file(path))
-      if (auto table = read_table(std::move(*text), as_utf8(path))) {
+    if (auto head = read_head(path, kGlance)) {
+      share = head->share;
+      out.part = !head->whole();
+      if ((table = read_table(std::move(head->text), as_utf8(path)))) {
         for (std::size_t k = 0; k < table->columns.size(); ++k) {
           const auto& c = table->columns[k];
           out.columns.push_back(c.header.empty() ? fmt::format("column {}", k + 1) : c.header);
@@ -274,6 +283,7 @@ FilePreview preview_file(const std::string& path, const study::Kind& kind, const
           }
         for (const auto& [role, column] : role_columns(*table, kind, choice)) out.roles[column] = role;
       }
+    }
   }
   if (is_sound(ending) && kind.quantities_by_name) {
     out.table = true;
@@ -291,17 +301,20 @@ FilePreview preview_file(const std::string& path, const study::Kind& kind, const
     for (const auto& [role, column] : out.guessed) said += fmt::format("{}{} is column {}", said.empty() ? "" : ", ", role, column);
     out.warnings.push_back("Guessed from names and units: " + said + ". Look whether that is right.");
   }
-  const auto curves = read_curves(path, kind, as_shown);
+  const auto curves = out.part && table ? table_curves(std::move(*table), kind, as_shown) : read_curves(path, kind, as_shown);
   if (!curves) {
     out.trouble = curves.error().message;
     return out;
   }
   for (const auto& curve : *curves) {
-    out.curves.push_back({curve.name, int(curve.record.channels.front().size())});
+    out.curves.push_back({curve.name, int(std::min(double(curve.record.channels.front().size()) / share, 2e9))});
     const auto tried = kind.analyse({{.setting = json::object(), .records = {curve.record}}}, {}, {});
     if (!tried && out.trouble.empty()) out.trouble = curve.name + ": " + tried.error().message;
   }
   look_twice(*curves, out);
+  if (out.part)
+    out.warnings.push_back(fmt::format("Shown is what the first {:.0f} MB of {:.0f} MB hold; all of it is read, and looked at, when it is brought in.",
+                                       double(kGlance) / 1e6, double(kGlance) / 1e6 / share));
   return out;
 }
 

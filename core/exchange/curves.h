@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "exchange/columns.h"
+#include "exchange/long_table.h"
 
 /// Whatever file holds curves: tables, network parameters, our own JSON. What an import shows before it is done, and
 /// does.
@@ -35,8 +36,9 @@ struct FileReading {
 bool holds_curves(const std::string& path);
 
 /// Reads all curves of a file. Errors name file, line and what to do.
-Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind,
-                                           const FileReading& reading = {});
+/// @param progress  of tables of millions of rows; Fault::stopped where it was stopped
+Result<std::vector<FileCurve>> read_curves(const std::string& path, const study::Kind& kind, const FileReading& reading = {},
+                                           const ReadingProgress& progress = {});
 
 /// What an import would take as what.
 struct FilePreview {
@@ -50,7 +52,9 @@ struct FilePreview {
   std::vector<std::pair<std::string, int>> curves;  ///< name and number of points, as they would become takes
   std::vector<std::string> warnings;                ///< what looks odd: "is the frequency in another column?"
   std::string trouble;                              ///< why it cannot be imported so; empty when it can
+  bool part = false;                                ///< of a long table the first rows alone; how many points is a guess
 };
+/// Of a long table the first rows alone are read: a preview takes no longer than a glance.
 FilePreview preview_file(const std::string& path, const study::Kind& kind, const FileReading& reading = {});
 
 }  // namespace heron::exchange

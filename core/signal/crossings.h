@@ -23,6 +23,12 @@ class CrossingFinder {
       : level_(level), hysteresis_(hysteresis), most_(most) {}
 
   void add(std::span<const double> values);
+  /// So many samples that lie beyond the band on the side where those before and after them do.
+  /// @param like  a value on that side
+  void skip(std::size_t samples, double like) {
+    at_ += samples;
+    last_ = like;
+  }
   const std::vector<Crossing>& found() const { return found_; }
   std::size_t seen() const { return seen_; }
 

@@ -52,6 +52,8 @@ class FftwPlan {
   void execute() const { fftw_execute(plan_); }
   /// A real-to-complex plan on other arrays of the same size and alignment.
   void execute_into(double* in, fftw_complex* out) const { fftw_execute_dft_r2c(plan_, in, out); }
+  /// A complex-to-real plan, likewise.
+  void execute_into(fftw_complex* in, double* out) const { fftw_execute_dft_c2r(plan_, in, out); }
 
  private:
   fftw_plan plan_ = nullptr;

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "signal/also_wide.h"
 #include "signal/fftw.h"
 
 namespace heron::signal {
@@ -29,14 +30,6 @@ int segment_count(const SpectraSetup& s, std::size_t samples) {
 namespace {
 
 using Complex = std::complex<double>;
-
-/// Compiled for wider registers as well, chosen when the program starts. Only elementwise sums: the same bits on every
-/// machine.
-#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
-#define HERON_ALSO_WIDE __attribute__((target_clones("avx2", "default")))
-#else
-#define HERON_ALSO_WIDE
-#endif
 
 HERON_ALSO_WIDE void weigh(const double* __restrict from, const double* __restrict weights, double mean, std::size_t n,
                            double* __restrict to) {

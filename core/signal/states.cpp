@@ -17,11 +17,14 @@ LevelHistogram::LevelHistogram(double low, double high, std::size_t bins)
     : low_(low), width_((high - low) / double(bins)), bins_(bins) {}
 
 void LevelHistogram::add(std::span<const double> values) {
-  const double most = double(bins_.size() - 1);
+  // Copies that a store into a bin cannot alter.
+  const double most = double(bins_.size() - 1), bins_per_unit = 1 / width_, low = low_, width = width_;
+  auto* const bins = bins_.data();
   for (const double v : values) {
-    const auto k = std::size_t(std::clamp((v - low_) / width_, 0.0, most));
-    auto& bin = bins_[k];
-    const double off = v - centre(k);
+    // In this order what is no number falls into the first bin.
+    const auto k = std::int32_t(std::min(most, std::max(0.0, (v - low) * bins_per_unit)));
+    auto& bin = bins[k];
+    const double off = v - (low + (double(k) + 0.5) * width);
     bin.count += 1;
     bin.sum += off;
     bin.squares += off * off;

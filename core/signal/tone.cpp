@@ -9,6 +9,8 @@
 #include <numbers>
 #include <vector>
 
+#include "signal/also_wide.h"
+
 namespace heron::signal {
 namespace {
 
@@ -45,8 +47,8 @@ using Lanes = double __attribute__((vector_size(32)));
 
 /// Two independent partial sums of four lanes each, so that neither latency nor the lack of reassociation holds the
 /// loop up. Compiled twice: for processors with fused multiply-add, and for all others.
-__attribute__((target_clones("fma", "default"))) void add_block(const double* x, double origin, const double* cosine,
-                                                                const double* sine, std::size_t n, Sums& out) {
+HERON_COMPILED_FOR("fma") void add_block(const double* x, double origin, const double* cosine, const double* sine,
+                                         std::size_t n, Sums& out) {
   constexpr std::size_t width = sizeof(Lanes) / sizeof(double);
   Lanes c[2] = {}, s[2] = {}, p[2] = {}, q[2] = {};
   std::size_t k = 0;

@@ -4,12 +4,14 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/random.h"
+
 namespace heron::sim {
 
 double fixed_error(std::uint64_t seed, std::uint64_t a, std::uint64_t b) {
   std::seed_seq seq{seed & 0xffffffffu, seed >> 32, a, b};
   std::mt19937_64 random(seq);
-  return std::normal_distribution<double>()(random);
+  return normal_deviate(random);
 }
 
 bench::ChannelRecord Digitiser::convert(const std::string& pin, std::size_t k, double range, bool filtered,
@@ -32,11 +34,11 @@ bench::ChannelRecord Digitiser::convert(const std::string& pin, std::size_t k, d
                               .u_delay = data_.u_delay,
                               .u_offset = data_.u_offset * range};
   record.counts.reserve(volts.size());
-  std::normal_distribution<double> normal(0, std::hypot(own, disturbance.noise));
+  const double noise = std::hypot(own, disturbance.noise);
   for (std::size_t i = 0; i < volts.size(); ++i) {
     const double v = volts[i] + (disturbance.series.empty() ? 0 : disturbance.series[i]);
-    const double counts = std::round((v * gain + offset + normal(random)) / record.volts_per_count);
-    record.counts.push_back(std::int16_t(std::clamp(counts, double(-half), double(half - 1))));
+    const double counts = (v * gain + offset + noise * normal_deviate(random)) / record.volts_per_count;
+    record.counts.push_back(std::int16_t(std::lrint(std::clamp(counts, double(-half), double(half - 1)))));
   }
   return record;
 }

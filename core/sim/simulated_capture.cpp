@@ -34,11 +34,10 @@ SimulatedBench::Stream SimulatedBench::begin_stream(double rate, bool very_long)
   auto& w = *wired_;
   Stream out{.start = w.transient.time(), .rate = rate, .delays = {}, .rows = Samples(inputs_.size()), .taken = std::vector<std::size_t>(inputs_.size(), 0)};
   // A record of few samples is never far from the solver's own steps. In a long one the device often rests, and the
-  // local error alone says how long a step may be; it is held to a tenth, since what lies between is read off a parabola.
+  // local error alone says how long a step may be.
   out.longest_step = very_long ? 4096 / rate : 8 / rate;
-  auto tolerances = kTolerances;
-  if (very_long) tolerances.relative /= 10, tolerances.absolute /= 10;
-  w.transient.set_tolerances(tolerances);
+  // What is not periodic shows the sum of all local errors in its time constants: it is held to less than any figure sees.
+  w.transient.set_tolerances(tone_ ? kTolerances : kFineTolerances);
   for (std::size_t k = 0; k < inputs_.size(); ++k)
     out.delays.push_back(input_data().u_delay * fixed_error(seed_, (fast_ ? 1100 : 1000) + k, 0) - w.taps[k].delay);
   // A late sensor shows what was before: reading starts late enough that all of it has been solved.
@@ -106,8 +105,8 @@ bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<d
   }
   const auto& row = w.density[k];
   Disturbance disturbance{.offset = w.taps[k].offset_sigma, .noise = w.taps[k].noise};
-  if (*std::max_element(row.begin(), row.end()) > 0.05 * input_data().noise_density)
-    disturbance.series = coloured_noise(
+  if (*std::max_element(row.begin(), row.end()) > 0.05 * input_data().noise_density) {
+    auto noise = coloured_noise(
         [&](double f) {
           const double place =
               std::clamp(std::log10(std::max(f, 1.0)) / 8.3 * double(row.size() - 1), 0.0, double(row.size() - 1));
@@ -115,6 +114,9 @@ bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<d
           return row[low] + (row[low + 1] - row[low]) * (place - double(low));
         },
         rate, highest, volts.size(), noise_);
+    disturbance.series = std::move(noise.series);
+    disturbance.noise = std::hypot(disturbance.noise, noise.folded);
+  }
   return digitiser().convert(inputs_[k].pin, k, ranges_[k], inputs_[k].bandwidth_limit, volts, disturbance, noise_);
 }
 

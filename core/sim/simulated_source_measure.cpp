@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/random.h"
 #include "sim/wired.h"
 
 namespace heron::sim {
@@ -58,7 +59,6 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
     elapsed_ += d.range_time;
   }
   const double noise = d.noise * std::sqrt(20e-3 / aperture);
-  std::normal_distribution<double> normal;
   const auto read = [&](double truth, double range, std::uint64_t which, double& u, double& own, double& shared) {
     const double gain = d.u_gain * own_error(2000 + std::uint64_t(channel), which),
                  offset = d.u_offset * range * own_error(2100 + std::uint64_t(channel), which);
@@ -66,7 +66,7 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
     shared = std::hypot(d.u_gain * truth, d.u_offset * range);
     u = std::hypot(own, shared);
     // A fixed range too small for what is there shows its end.
-    return std::clamp(truth * (1 + gain) + offset + noise * range * normal(noise_), -1.1 * range, 1.1 * range);
+    return std::clamp(truth * (1 + gain) + offset + noise * range * normal_deviate(noise_), -1.1 * range, 1.1 * range);
   };
   out.voltage = read(v, out.voltage_range, vr, out.u_voltage, out.u_voltage_noise, out.u_voltage_shared);
   out.current = read(i, out.current_range, 50 + ir, out.u_current, out.u_current_noise, out.u_current_shared);

@@ -218,6 +218,9 @@ Result<void> Transient::step(double h, bool estimate) {
   return {};
 }
 
+/// A first step that still errs at so small a share of the way does not err by its length.
+constexpr double kLeap = 1e-12;
+
 Result<void> Transient::run_adaptive(double until, double first_step, double longest_step, const Observer& observe,
                                      std::stop_token stop) {
   double h = std::min(first_step > 0 ? first_step : (until - time_) / 1000, longest_step);
@@ -226,13 +229,17 @@ Result<void> Transient::run_adaptive(double until, double first_step, double lon
   stayed_linear_ = true;
   size_ = sizes(x_);
   double corner = network_.next_corner(time_), last_corner = time_;
+  bool fresh = true;  // nothing is accepted yet
   while (until - time_ > least) {
     if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
     // A step ends at every corner of a source, so that none is run over and no pulse is missed.
     const double end = std::min(until, corner);
     const bool last = time_ + h * 1.001 >= end;
     const double width = last ? end - time_ : h;
-    const auto ok = step(width, true);
+    // A start that was left with wider tolerances leaps to where it agrees with itself, however short the step: that
+    // leap is no error of the step.
+    const bool leaps = fresh && width < kLeap * (until - time_);
+    const auto ok = step(width, !leaps);
     if (!ok || error_ > 1) {
       ++work_.rejected;
       h = width * (ok ? std::clamp(0.85 / std::cbrt(error_), 0.1, 0.8) : 0.25);
@@ -243,6 +250,7 @@ Result<void> Transient::run_adaptive(double until, double first_step, double lon
       continue;
     }
     ++work_.accepted;
+    fresh = false;
     const double to = last ? end : time_ + width;
     if (observe) observe(Step{time_, to, x_, inside_, next_});
     x_.swap(next_);

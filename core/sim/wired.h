@@ -13,6 +13,8 @@ namespace heron::sim {
 inline const std::string kGenerator = "bench:generator ";
 
 inline constexpr Tolerances kTolerances{.relative = 1e-5, .absolute = 1e-8};
+/// Of a transient that is read.
+inline constexpr Tolerances kFineTolerances{.relative = 1e-7, .absolute = 1e-10};
 /// While nobody reads: what a capacitance draws at the very moment need not be known to the last nanoampere.
 inline constexpr Tolerances kUnread{.relative = 1e-4, .absolute = 1e-6};
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "bench/hookup.h"
 
@@ -123,27 +124,30 @@ double TimeBase::place_of(double time, std::size_t samples) const {
 
 namespace {
 
-constexpr std::size_t kBlock = 256;
 /// Stretches of so many blocks are read from blocks.
 constexpr std::size_t kBlocksEach = 4;
+static_assert(kStretch % Trace::kBlock == 0);
 
 }  // namespace
 
-Result<const std::vector<TraceRange>*> Trace::blocks() const {
+Result<std::span<const signal::BlockSums>> Trace::blocks() const {
   const std::lock_guard lock(mutex_);
   if (blocks_.empty()) {
-    std::vector<TraceRange> made((size() + kBlock - 1) / kBlock, {INFINITY, -INFINITY});
-    auto ok = for_each_stretch(*this, 0, size(), [&](std::size_t at, std::span<const double> values) {
-      for (std::size_t k = 0; k < values.size(); ++k) {
-        auto& block = made[(at + k) / kBlock];
-        block.low = std::min(block.low, values[k]);
-        block.high = std::max(block.high, values[k]);
+    std::vector<signal::BlockSums> made;
+    made.reserve((size() + kBlock - 1) / kBlock);
+    double last = 0;
+    auto ok = for_each_stretch(*this, 0, size(), [&](std::size_t, std::span<const double> values) {
+      for (std::size_t at = 0; at < values.size(); at += kBlock) {
+        const auto block = values.subspan(at, std::min(kBlock, values.size() - at));
+        if (!made.empty()) made.back().products += last * block.front();
+        made.push_back(signal::block_sums(block));
+        last = block.back();
       }
     });
     if (!ok) return tl::unexpected(ok.error());
     blocks_ = std::move(made);
   }
-  return &blocks_;
+  return std::span<const signal::BlockSums>(blocks_);
 }
 
 Result<std::vector<TraceRange>> Trace::envelope(std::size_t first, std::size_t last, std::size_t columns) const {
@@ -156,9 +160,9 @@ Result<std::vector<TraceRange>> Trace::envelope(std::size_t first, std::size_t l
     if (!ready) return tl::unexpected(ready.error());
     for (std::size_t c = 0; c < stretches; ++c) {
       const auto from = (first + c * count / stretches) / kBlock, to = (first + (c + 1) * count / stretches + kBlock - 1) / kBlock;
-      for (auto k = from; k < std::min(to, (*ready)->size()); ++k) {
-        out[c].low = std::min(out[c].low, (**ready)[k].low);
-        out[c].high = std::max(out[c].high, (**ready)[k].high);
+      for (auto k = from; k < std::min(to, ready->size()); ++k) {
+        out[c].low = std::min(out[c].low, (*ready)[k].low);
+        out[c].high = std::max(out[c].high, (*ready)[k].high);
       }
     }
     return out;
@@ -194,6 +198,12 @@ Result<TracePtr> computed_trace(const bench::Computed& computed, std::vector<Tra
   if (double first = 0; out->size() > 0)
     if (auto ok = out->read(0, {&first, 1}); !ok) return tl::unexpected(ok.error());
   return out;
+}
+
+double left_of_rounding(double quantum, double noise) {
+  using std::numbers::pi;
+  const double own = std::max(0.0, noise * noise / (quantum * quantum) - 1.0 / 12);
+  return quantum / pi * std::exp(-2 * pi * pi * own);
 }
 
 Result<std::optional<double>> value_at(const Trace& trace, double time) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/result.h"
+#include "signal/block_sums.h"
 #include "study/raw.h"
 
 /// Quantities against time, wherever their samples lie: what all kinds that look at records stand on.
@@ -65,16 +66,17 @@ class Trace {
   /// samples than columns. Long stretches begin and end where blocks of extremes do, at most a quarter of a stretch beside.
   /// The first call reads all samples once; from then on the cost follows the columns.
   virtual Result<std::vector<TraceRange>> envelope(std::size_t first, std::size_t last, std::size_t columns) const;
+  /// What every kBlock samples come to, the last block of what is left. The first call reads all samples once.
+  Result<std::span<const signal::BlockSums>> blocks() const;
+  static constexpr std::size_t kBlock = 256;
   /// What it holds in memory.
   virtual std::size_t bytes() const = 0;
 
   double seconds() const { return size() < 2 ? 0 : time.at(size() - 1) - time.at(0); }
 
  private:
-  Result<const std::vector<TraceRange>*> blocks() const;
-
   mutable std::mutex mutex_;
-  mutable std::vector<TraceRange> blocks_;  ///< extremes of every kBlock samples, once they were asked for
+  mutable std::vector<signal::BlockSums> blocks_;  ///< once they were asked for
 };
 using TracePtr = std::shared_ptr<const Trace>;
 
@@ -84,12 +86,19 @@ struct TraceErrors {
   double u_offset = 0;           ///< in the unit
   double u_delay = 0;            ///< s, against other traces of the record
   double quantum = 0;            ///< one count, in the unit; 0: not known
+  std::optional<double> rounding = {};    ///< what is left of rounding in every sample alike, in the unit; unset: as the noise of the trace tells
   std::optional<double> lowest, highest;  ///< ends of the converter, in the unit
   std::optional<double> range;   ///< full range, in the unit
   double bandwidth = 0;          ///< Hz, of sensor and input together; 0: not known
   std::string slowest = {};      ///< what sets it: "the clamp"
   double low_corner = 0;         ///< Hz, below which the sensor gives nothing; 0: down to DC
 };
+
+/// What rounding to counts does to a value in the same way every time, as the amplitude of a wave of one count's length:
+/// q/pi exp(-2 pi^2 (noise/q)^2) (Widrow and Kollar, Quantization Noise). Gone once there is half a count of noise.
+/// @param quantum  one count, above zero
+/// @param noise    standard deviation of the samples, rounding included
+double left_of_rounding(double quantum, double noise);
 
 /// Hands one stretch after another of [first, last) to `use(first, values)`; memory stays flat.
 template <class Use>
@@ -101,6 +110,23 @@ Result<void> for_each_stretch(const Trace& trace, std::size_t first, std::size_t
     use(at, std::span<const double>(values));
   }
   return {};
+}
+
+/// The same with less reading: of whole blocks that `takes(k, blocks)` wants only the sums are handed to `whole(first, block)`;
+/// all other samples come through `use(first, values)`. In the order of time.
+template <class Takes, class Whole, class Use>
+Result<void> for_each_block(const Trace& trace, std::size_t first, std::size_t last, Takes takes, Whole whole, Use use) {
+  const auto blocks = trace.blocks();
+  if (!blocks) return tl::unexpected(blocks.error());
+  constexpr auto kBlock = Trace::kBlock;
+  std::size_t unread = first;
+  for (std::size_t k = (first + kBlock - 1) / kBlock; (k + 1) * kBlock <= last; ++k) {
+    if (!takes(k, *blocks)) continue;
+    if (auto ok = for_each_stretch(trace, unread, k * kBlock, use); !ok) return ok;
+    whole(k * kBlock, (*blocks)[k]);
+    unread = (k + 1) * kBlock;
+  }
+  return for_each_stretch(trace, unread, last, use);
 }
 
 /// Numbers in memory.

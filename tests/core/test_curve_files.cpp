@@ -194,3 +194,77 @@ TEST_CASE("curves of a file are found, one, several, and by columns that were pu
   CHECK(exchange::holds_curves("A.S2P"));
   CHECK_FALSE(exchange::holds_curves("a.png"));
 }
+
+TEST_CASE("of a long table a preview reads the first rows, and says so", "[csv]") {
+  test::Folder folder;
+  std::string text = "time (s),v (V)\n";
+  const int rows = 1'000'000;
+  for (int k = 0; k < rows; ++k) text += fmt::format("{:.6f},{}\n", 1e-6 * k, k % 10);
+  const auto path = folder.write("long.csv", text);
+  const auto preview = exchange::preview_file(path, *study::find_kind("waveform"));
+  CHECK(preview.trouble.empty());
+  CHECK(preview.part);
+  REQUIRE(preview.curves.size() == 1);
+  CHECK(std::abs(preview.curves[0].second - rows) < rows / 50);
+  REQUIRE(preview.warnings.size() == 1);
+  CHECK_THAT(preview.warnings[0], Catch::Matchers::Contains("first 8 MB of "));
+  CHECK(exchange::read_curves(path, *study::find_kind("waveform"))->front().record.channels.front().size() == std::size_t(rows));
+  // One line without an end is no reason to hang or to fail otherwise than any file without numbers.
+  const auto endless = folder.write("endless.csv", std::string(9'000'000, 'x'));
+  CHECK_FALSE(exchange::preview_file(endless, *study::find_kind("waveform")).trouble.empty());
+}
+
+TEST_CASE("a long table of plain numbers is read as the careful way reads it", "[csv]") {
+  test::Folder folder;
+  const auto& waveform = *study::find_kind("waveform");
+  const int rows = 400'000;
+  const auto made = [&](const char* header, const char* end, const char* last) {
+    std::string text = std::string("# taken on the bench\n") + header + end;
+    for (int k = 0; k < rows; ++k) {
+      text += fmt::format("{:.7f}, {:.4e},-{}.5{}", 1e-6 * k, 1e-3 * (k % 97), k % 10, end);
+      if (k == 200'000) text += end;
+    }
+    return text + last;
+  };
+  // The same rows of a short file say what each should be.
+  for (const char* end : {"\n", "\r\n"}) {
+    const auto path = folder.write("long.csv", made("time (ms),v in (mV),i (A)", end, ""));
+    exchange::FileReading scaled;
+    scaled.columns.scale = {{"i", -2}};
+    const auto curves = exchange::read_curves(path, waveform, scaled);
+    if (!curves) FAIL(curves.error().message);
+    REQUIRE(curves->size() == 1);
+    const auto& record = curves->front().record;
+    CHECK_THAT(curves->front().notes, Catch::Matchers::Contains("taken on the bench"));
+    REQUIRE(record.channels.size() == 3);
+    CHECK(record.channels[1].role == "v_in");
+    CHECK(record.channels[1].unit == "V");
+    REQUIRE(record.channels[0].size() == std::size_t(rows));
+    for (const int k : {0, 1, 96, 97, 123'456, 200'001, rows - 1}) {
+      CHECK(record.channels[0].numbers[std::size_t(k)] == Approx(1e-9 * k).margin(1e-15));
+      CHECK(record.channels[1].numbers[std::size_t(k)] == Approx(1e-6 * (k % 97)).margin(1e-15));
+      CHECK(record.channels[2].numbers[std::size_t(k)] == Approx(2 * (k % 10 + 0.5)));
+    }
+    // One column left out.
+    exchange::FileReading two;
+    two.columns.column = {{"v", "2"}};
+    CHECK(exchange::read_curves(path, waveform, two)->front().record.channels.size() == 2);
+  }
+  const auto trouble = [&](const char* last) {
+    const auto read = exchange::read_curves(folder.write("bad.csv", made("time (ms),v in (mV),i (A)", "\n", last)), waveform, {});
+    return read ? std::string() : read.error().message;
+  };
+  CHECK_THAT(trouble("0.4,1\n"), Catch::Matchers::Contains("bad.csv:400004:"));
+  CHECK_THAT(trouble("0.4,nan,2\n"), Catch::Matchers::Contains(":400004: column 2"));
+  CHECK_THAT(trouble("0.4,1,word\n"), Catch::Matchers::Contains(":400004: column 3"));
+  CHECK(trouble("0.4,\"1\",2\n").empty());
+  CHECK(trouble("# a note\n0.4,1,2").empty());
+
+  std::stop_source stop;
+  double seen = 0;
+  const auto stopped = exchange::read_curves(folder.write("stop.csv", made("time,v,i", "\n", "")), waveform, {},
+                                             {.done = [&](double share) { seen = share; stop.request_stop(); }, .stop = stop.get_token()});
+  REQUIRE_FALSE(stopped);
+  CHECK(stopped.error().fault == Fault::stopped);
+  CHECK((seen > 0 && seen < 1));
+}

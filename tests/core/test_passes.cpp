@@ -83,7 +83,11 @@ TEST_CASE("rounding averages out only where noise carries the passes over a coun
     }
     const auto mean = study::waveform::averaged(all);
     REQUIRE(mean);
-    CHECK((*mean)->errors.front().quantum == Approx(noise > 0 ? 2.5e-3 : 10e-3));
+    // Of a count over pi, half a count of noise leaves a fiftieth: e to the minus two pi squared times a quarter less a twelfth.
+    const double left = 10e-3 / pi * (noise > 0 ? std::exp(-2 * pi * pi * (0.25 - 1.0 / 12)) : 1);
+    REQUIRE((*mean)->errors.front().rounding);
+    CHECK(*(*mean)->errors.front().rounding == Approx(left).epsilon(0.15));
+    CHECK((*mean)->errors.front().quantum == 10e-3);
   }
 }
 

@@ -117,7 +117,7 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
     CHECK(o.before.empty());
     REQUIRE(find(o.after, "factor.suspected"));
     CHECK(find(o.after, "factor.suspected")->severity == Severity::serious);
-    CHECK_THAT(find(o.after, "factor.suspected")->text, Catch::Matchers::Contains("0.1 times"));
+    CHECK_THAT(find(o.after, "factor.suspected")->text, Catch::Matchers::Contains("a x10 probe"));
   }
   SECTION("fifty ohm") { CHECK(find(outcome("Fifty ohm").before, "termination.mismatch")); }
   SECTION("swapped leads, and not taken for anything else") {

@@ -7,7 +7,6 @@ namespace heron::study::waveform {
 namespace {
 
 constexpr std::size_t kMostAveraged = std::size_t(1) << 23;  ///< samples of all quantities of one pass
-constexpr double kDither = 0.4;  ///< counts of noise from which on rounding errors are as good as independent
 
 }  // namespace
 
@@ -54,9 +53,9 @@ Result<std::optional<Bundle>> bundle_of(const std::vector<WaveformsPtr>& passes)
     mean->traces.push_back(trace_of(trace.name, trace.unit, trace.time, std::move(sum)));
     low->traces.push_back(trace_of(trace.name, trace.unit, trace.time, std::move(least)));
     high->traces.push_back(trace_of(trace.name, trace.unit, trace.time, std::move(most)));
-    // Rounding averages out where noise carries the passes over a count; where all are rounded alike it stays.
+    // Rounding averages out as far as noise carries the passes over a count; what is rounded alike in all of them stays.
     const double scatter = std::sqrt(std::max(0.0, squares / (n - 1) / double(trace.size())));
-    if (scatter > kDither * first.errors[k].quantum) mean->errors[k].quantum /= std::sqrt(n);
+    if (first.errors[k].quantum > 0) mean->errors[k].rounding = left_of_rounding(first.errors[k].quantum, scatter);
   }
   return std::optional(Bundle{mean, low, high});
 }

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/quantity.h"
 #include "signal/exponential.h"
@@ -136,6 +137,24 @@ Value charge(const View& one, const std::vector<Argument>&) {
                std::hypot(from.errors().u_gain * sums->value, from.errors().u_offset * sums->seconds) / ohms};
 }
 
+/// By how much what rounding does to every pass alike moves a time constant: a wave over the values, of unknown phase.
+double moved_by_rounding(const View& v, const signal::Exponential& fit, const std::vector<double>& times) {
+  const double quantum = v.errors().quantum;
+  if (!(quantum > 0)) return 0;
+  const double size = v.errors().rounding.value_or(left_of_rounding(quantum, v.profile().noise));
+  double squares = 0;
+  for (const double phase : {0.0, std::numbers::pi / 2}) {
+    std::vector<double> waved;
+    waved.reserve(times.size());
+    for (const double t : times) {
+      const double value = fit.at(t - times.front());
+      waved.push_back(value + size * std::sin(2 * std::numbers::pi * value / quantum + phase));
+    }
+    if (const auto again = signal::fit_exponential(times, waved)) squares += std::pow(again->tau - fit.tau, 2);
+  }
+  return std::sqrt(squares / 2);
+}
+
 /// Over what is analysed; from the trigger on where there is something before it.
 Value decay(const View& v, const std::vector<Argument>&) {
   const auto& p = v.profile();
@@ -144,23 +163,35 @@ Value decay(const View& v, const std::vector<Argument>&) {
   if (v.pass.waveforms().triggered && !v.settings().from && zero > double(over.first) && zero < double(over.last - 8))
     over.first = std::size_t(std::ceil(zero)) + 1;
   if (over.size() < 8) return no("there are too few samples for a decay");
-  // Means of blocks of an exponential are the same exponential, times one factor.
-  constexpr std::size_t kMost = 4096;
-  const std::size_t each = std::max<std::size_t>(1, over.size() / kMost);
+  // Means of pieces of an exponential are the same exponential, times one factor. Long pieces are whole blocks.
+  constexpr std::size_t kMost = 4096, kBlock = Trace::kBlock;
+  const auto& time = v.trace().time;
+  std::size_t each = std::max<std::size_t>(1, over.size() / kMost);
+  const bool by_blocks = time.even() && each >= kBlock;
+  if (by_blocks) {
+    each -= each % kBlock;
+    over.first += (kBlock - over.first % kBlock) % kBlock;
+  }
   std::vector<double> t, y;
   double sum = 0, when = 0;
   std::size_t held = 0;
-  auto ok = for_each_stretch(v.trace(), over.first, over.last, [&](std::size_t at, std::span<const double> values) {
-    for (std::size_t k = 0; k < values.size(); ++k) {
-      sum += values[k];
-      when += v.trace().time.at(at + k);
-      if (++held < each) continue;
-      t.push_back(when / double(held));
-      y.push_back(sum / double(held));
-      sum = when = 0;
-      held = 0;
-    }
-  });
+  const auto add = [&](double values, double times, std::size_t count) {
+    sum += values;
+    when += times;
+    if ((held += count) < each) return;
+    t.push_back(when / double(held));
+    y.push_back(sum / double(held));
+    sum = when = 0;
+    held = 0;
+  };
+  auto ok = for_each_block(
+      v.trace(), over.first, over.last, [&](std::size_t, auto) { return by_blocks; },
+      [&](std::size_t at, const signal::BlockSums& block) {
+        add(block.sum, double(kBlock) * time.at_place(double(at) + double(kBlock - 1) / 2), kBlock);
+      },
+      [&](std::size_t at, std::span<const double> values) {
+        for (std::size_t k = 0; k < values.size(); ++k) add(values[k], time.at(at + k), 1);
+      });
   if (!ok) return no(join_reason(ok.error()));
   const auto fit = signal::fit_exponential(t, y);
   if (!fit) return no("no exponential fits it over the record; limit it with from and to");
@@ -170,7 +201,7 @@ Value decay(const View& v, const std::vector<Argument>&) {
                           100 * fit->residual / std::abs(fit->a)));
   // Where the samples are exact but for rounding, the residual still knows it.
   const double own = std::max(fit->u_tau, fit->tau * p.noise / std::max(1e-300, std::abs(fit->a)) / std::sqrt(double(over.size())));
-  return Found{fit->tau, own, 0, {t.front()}};
+  return Found{fit->tau, own, moved_by_rounding(v, *fit, t), {t.front()}};
 }
 
 /// How much larger the second trace is than the first.

@@ -134,27 +134,13 @@ Value time_at_level(const View& v, const Argument& level, Direction direction, d
   const auto ref = reference(v, level.level);
   if (!ref) return no(ref.error());
   const auto& p = v.profile();
-  signal::CrossingFinder finder(ref->value, kHysteresis * p.swing / 2);
-  auto ok = for_each_stretch(v.trace(), p.over.first, p.over.last,
-                             [&](std::size_t, std::span<const double> values) { finder.add(values); });
-  if (!ok) return no(join_reason(ok.error()));
-  const auto suits = [&](bool rising) {
-    return direction == Direction::any || (direction == Direction::rising) == rising;
-  };
-  for (const auto& c : finder.found()) {
-    const double place = c.place + double(p.over.first);
-    if (!suits(c.rising) || v.time(place) < after) continue;
-    return time_at(v, place, *ref);
-  }
   // Near an extreme nothing leaves the band; a plain passage is then as good as there is.
-  signal::CrossingFinder plain(ref->value, 0);
-  ok = for_each_stretch(v.trace(), p.over.first, p.over.last,
-                        [&](std::size_t, std::span<const double> values) { plain.add(values); });
-  if (!ok) return no(join_reason(ok.error()));
-  for (const auto& c : plain.found()) {
-    const double place = c.place + double(p.over.first);
-    if (!suits(c.rising) || v.time(place) < after) continue;
-    return time_at(v, place, *ref);
+  for (const double hysteresis : {kHysteresis * p.swing / 2, 0.0}) {
+    const auto crossings = crossings_of(v.trace(), p.over, ref->value, hysteresis);
+    if (!crossings) return no(join_reason(crossings.error()));
+    for (const auto& c : *crossings)
+      if ((direction == Direction::any || (direction == Direction::rising) == c.rising) && v.time(c.place) >= after)
+        return time_at(v, c.place, *ref);
   }
   return no(fmt::format("it never passes {}", format_quantity(ref->value, v.trace().unit).plain()));
 }

@@ -3,17 +3,11 @@
 #include <vector>
 
 #include "signal/crossings.h"
-#include "signal/local.h"
 #include "signal/states.h"
 #include "study/trace.h"
+#include "study/waveform/stretch.h"
 
 namespace heron::study::waveform {
-
-/// A stretch of a trace that is read: [first, last).
-struct Stretch {
-  std::size_t first = 0, last = 0;
-  std::size_t size() const { return last - first; }
-};
 
 /// What one trace shows at large: found in a few passes over a record of any length.
 struct Profile {
@@ -37,26 +31,5 @@ inline constexpr double kHysteresis = 0.1;
 
 /// @param over  not empty and inside the trace
 Result<Profile> profile_of(const Trace& trace, const TraceErrors& errors, const Stretch& over);
-
-/// The first place from `from` on (or before it, going back) where the trace is at or beyond a level, rising or falling
-/// as it goes; nothing where it never is within [over).
-Result<std::optional<double>> first_beyond(const Trace& trace, const Stretch& over, double from, double level, bool above,
-                                           bool forward);
-
-/// Where the trace passes a level near a place, with what is known of it: place in samples, value the level.
-Result<std::optional<signal::Local>> passage(const Trace& trace, const Stretch& over, double near, double level,
-                                             double noise);
-/// How steep it is there, in units per sample.
-Result<double> slope_at(const Trace& trace, const Stretch& over, double place, double noise);
-
-/// The highest (sign 1) or lowest (-1) of a stretch, noise considered: places in the trace.
-Result<signal::Local> extreme_of(const Trace& trace, const Stretch& over, double noise, double sign);
-
-/// The integral of v and of v^2 between two places in samples, and the span between in s. The line between samples runs
-/// straight; so does its end.
-struct Integrals {
-  double value = 0, squares = 0, seconds = 0;
-};
-Result<Integrals> integrals(const Trace& trace, double from_place, double to_place);
 
 }  // namespace heron::study::waveform
