@@ -116,7 +116,7 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
       found.u_value = std::hypot(found.u_value, (off > std::abs(rise) + 3 * noise ? 0.3 : 0.1) * std::abs(rise));
     }
     // What the next narrower parabola says otherwise is not known to be noise.
-    if (spare && best.u_value > found.u_value) found.u_value = std::hypot(found.u_value, 0.4 * std::abs(found.value - best.value));
+    if (spare && best.u_value > found.u_value) found.u_value = std::hypot(found.u_value, 0.7 * std::abs(found.value - best.value));
     best = found;
     failed = 0;
     if (first == 0 && last == n - 1) break;
