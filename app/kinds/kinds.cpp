@@ -3,13 +3,14 @@
 #include "iv/iv_view.h"
 #include "kind_view.h"
 #include "response/response_view.h"
+#include "spectrum/spectrum_view.h"
 #include "waveform/waveform_view.h"
 
 namespace heron::app {
 namespace {
 
 std::vector<const KindView*>& registry() {
-  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view()};
+  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view()};
   return all;
 }
 

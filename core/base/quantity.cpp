@@ -35,6 +35,12 @@ constexpr std::array kUnits = {UnitKind{"Hz", "frequency", "20 kHz", true},
                                UnitKind{"S", "conductance", "2 mS", true},
                                UnitKind{"K", "temperature", "300 K", false},
                                UnitKind{"dB", "ratio in dB", "26 dB", false},
+                               UnitKind{"dBc", "ratio to a carrier in dB", "-70 dBc", false},
+                               UnitKind{"dBFS", "level under full scale", "-3 dBFS", false},
+                               UnitKind{"dBV", "level re 1 V rms", "-20 dBV", false},
+                               UnitKind{"dBFS/Hz", "density under full scale", "-130 dBFS/Hz", false},
+                               UnitKind{"dBV/Hz", "density re 1 V rms", "-140 dBV/Hz", false},
+                               UnitKind{"bit", "number of bits", "12 bit", false},
                                UnitKind{"deg", "angle", "45 deg", false},
                                UnitKind{"%", "percentage", "5 %", false},
                                UnitKind{"1", "number", "8", false},
@@ -87,6 +93,8 @@ constexpr std::array kUnitNames = {UnitName{"hz", "Hz"},
                                    UnitName{"w", "W"},
                                    UnitName{"j", "J"},
                                    UnitName{"db", "dB"},
+                                   UnitName{"dbfs", "dBFS"},
+                                   UnitName{"bits", "bit"},
                                    UnitName{"deg", "deg"},
                                    UnitName{"°", "deg"},
                                    UnitName{"degrees", "deg"},
@@ -286,6 +294,8 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
   if (!unit.empty() && !out.unit.empty() && out.unit != unit) {
     if (unit == "1" && out.unit == "%") {
       out.value /= 100;
+    } else if (out.unit == "dB" && unit.starts_with("dB")) {
+      // What they are re is known from what is asked for.
     } else {
       return fail(Fault::input, "\"{}\" is a {}; {} is wanted.", text, kind_of(out.unit)->quantity, wanted_text(unit));
     }

@@ -12,7 +12,7 @@ namespace heron::judge {
 
 std::optional<CurveAxes> axes_of(std::string_view curve) {
   static constexpr std::pair<std::string_view, CurveAxes> kKnown[] = {
-      {"gain", {"dB", "Hz"}}, {"phase", {"deg", "Hz"}}, {"coherence", {"1", "Hz"}}, {"current", {"A", "V"}}};
+      {"gain", {"dB", "Hz"}}, {"phase", {"deg", "Hz"}}, {"coherence", {"1", "Hz"}}, {"current", {"A", "V"}}, {"spectrum", {"", "Hz"}}};
   for (const auto& [name, axes] : kKnown)
     if (name == curve) return axes;
   return formula_name(curve) ? std::optional(CurveAxes{"", "s"}) : std::nullopt;

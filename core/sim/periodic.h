@@ -9,7 +9,8 @@ namespace heron::sim {
 ///
 /// In a linear circuit what one period does to the state is an affine map; many periods are that map composed with
 /// itself, which needs only log2 of their number. The result is what stepping through every period would have given,
-/// transients included. Wherever a device leaves its linear range, every period is stepped through.
+/// transients included. Where a device leaves its linear range every period is stepped through, until one ends as it began:
+/// those after it are the same.
 class PeriodicDrive {
  public:
   /// @param frequency  of everything that drives the circuit, Hz
@@ -28,6 +29,9 @@ class PeriodicDrive {
   /// Watches whole periods after a first one that was stepped through: what each step adds to the linear part repeats.
   /// @return the steps that were taken so; fewer than asked where a device leaves its linear range
   Result<long long> watch_linear(long long steps, const Transient::Observer& observe, std::stop_token stop);
+
+  /// Steps through whole periods, and once they repeat no longer.
+  Result<void> step_periods(long long periods, const Transient::Observer& observe, std::stop_token stop);
 
   Transient& transient_;
   Network& network_;

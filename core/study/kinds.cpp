@@ -3,6 +3,7 @@
 #include "study/iv/kind.h"
 #include "study/kind.h"
 #include "study/response/kind.h"
+#include "study/spectrum/kind.h"
 #include "study/waveform/kind.h"
 
 namespace heron::study {
@@ -10,7 +11,7 @@ namespace heron::study {
 namespace {
 
 std::vector<const Kind*>& registry() {
-  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind()};
+  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind()};
   return all;
 }
 

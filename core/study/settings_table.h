@@ -21,6 +21,11 @@ struct Setting {
   std::function<void(const S&, SettingsText&)> tell;
 };
 
+/// A number as setting_number() reads it back.
+inline std::string number_text(double value, std::string_view unit) {
+  return unit == "1" ? fmt::format("{:.12g}", value) : fmt::format("{:.12g} {}", value, unit);
+}
+
 /// How large a number may be.
 enum class Bound { any, not_negative, positive };
 
@@ -41,7 +46,7 @@ Setting<S> number_setting(std::string key, double S::*member, std::string unit, 
             s.*member = *value;
             return {};
           },
-          [=](const S& s, SettingsText& out) { out[key] = fmt::format("{:.12g} {}", s.*member, unit); }};
+          [=](const S& s, SettingsText& out) { out[key] = number_text(s.*member, unit); }};
 }
 
 /// One that may be unset; "none" unsets it.
@@ -59,7 +64,7 @@ Setting<S> number_setting(std::string key, std::optional<double> S::*member, std
             return {};
           },
           [=](const S& s, SettingsText& out) {
-            if (s.*member) out[key] = fmt::format("{:.12g} {}", *(s.*member), unit);
+            if (s.*member) out[key] = number_text(*(s.*member), unit);
           }};
 }
 

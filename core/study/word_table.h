@@ -233,6 +233,13 @@ Word<P> pin_word(std::string key, std::string kept, std::string label, std::stri
   return out;
 }
 
+/// Words and more words.
+template <class P>
+std::vector<Word<P>> joined(std::vector<Word<P>> some, std::vector<Word<P>> more) {
+  some.insert(some.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+  return some;
+}
+
 /// All settings of a kind's plan.
 template <class P>
 class WordTable {

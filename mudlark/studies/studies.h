@@ -25,6 +25,18 @@ struct DemoStudies {
 
 const std::vector<const DemoStudies*>& demo_studies();
 
+/// A study with its takes: each unit takes every plan, the last of which is what the brief says.
+struct Demo {
+  const char* name;
+  const char* kind;
+  std::vector<nlohmann::json> plans;
+  std::vector<const char*> units;
+  study::SettingsText settings = {};
+  std::vector<judge::Claim> claims = {};
+  std::vector<judge::Mask> masks = {};
+};
+Result<void> take_all(dossier::Store& store, std::uint64_t& seed, const Demo& demo, long long assembly);
+
 /// An assembly of the device by what it is; Fault::input where there is none.
 Result<long long> find_assembly(dossier::Store& store, const std::string& about);
 

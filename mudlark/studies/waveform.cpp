@@ -1,5 +1,4 @@
 #include "circuits.h"
-#include "run/take.h"
 #include "studies.h"
 #include "study/waveform/plan.h"
 
@@ -116,47 +115,21 @@ std::vector<PracticeStudy> practice() {
   return out;
 }
 
-struct Demo {
-  const char* name;
-  std::vector<Plan> plans;  ///< a take each; the last is what the brief says
-  std::vector<const char*> units;
-  study::SettingsText settings;
-  std::vector<judge::Claim> claims;
-};
-
-Result<void> take_all(dossier::Store& store, std::uint64_t& seed, const Demo& demo, long long assembly) {
-  const auto id = store.add_study({.name = demo.name,
-                                   .kind = "waveform",
-                                   .plan = study::waveform::to_json(demo.plans.back()),
-                                   .settings = demo.settings,
-                                   .assembly = assembly});
-  if (!id) return tl::unexpected(id.error());
-  for (const auto& claim : demo.claims)
-    if (auto ok = store.add_claim(*id, claim); !ok) return tl::unexpected(ok.error());
-  auto study = store.find_study(demo.name);
-  if (!study) return tl::unexpected(study.error());
-  for (const auto* unit : demo.units) {
-    const auto on_bench = find_unit(store, unit);
-    if (!on_bench) return tl::unexpected(on_bench.error());
-    if (auto ok = store.set_current_unit(*on_bench); !ok) return ok;
-    for (const auto& plan : demo.plans) {
-      study->plan = study::waveform::to_json(plan);
-      if (const auto take = run::run_take(store, *study, "simulated", seed++, {}, {}, {}); !take)
-        return tl::unexpected(take.error());
-    }
-  }
-  return {};
+std::vector<nlohmann::json> kept(const std::vector<Plan>& plans) {
+  std::vector<nlohmann::json> out;
+  for (const auto& plan : plans) out.push_back(study::waveform::to_json(plan));
+  return out;
 }
 
 Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
-  const Demo step = {"Preamp step",
-                     {preamp_step()},
+  const Demo step = {"Preamp step", "waveform",
+                     kept({preamp_step()}),
                      {"unit 07"},
                      {},
                      {{.text = "Rise time at most 20 \u00b5s", .figure = "v_out.rise_time", .upper = "20 us"},
                       {.text = "Overshoot at most 2 %", .figure = "v_out.overshoot", .upper = "2 %"}}};
-  const Demo gain = {"Preamp gain in time",
-                     {preamp_gain(410), preamp_gain(14.7e3), preamp_gain(2.3e3)},
+  const Demo gain = {"Preamp gain in time", "waveform",
+                     kept({preamp_gain(410), preamp_gain(14.7e3), preamp_gain(2.3e3)}),
                      {"unit 07"},
                      {},
                      {{.text = "Gain 19 to 21 at this frequency", .figure = "ratio.rms(v_out,v_in)", .lower = "19", .upper = "21"}}};
@@ -171,8 +144,8 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
     if (!unit) return tl::unexpected(unit.error());
     if (auto ok = store.set_fitted(*unit, "C1", farads, 0.005, *capacitor); !ok) return ok;
   }
-  const Demo discharge = {"Hold-up discharge",
-                          {holdup()},
+  const Demo discharge = {"Hold-up discharge", "waveform",
+                          kept({holdup()}),
                           {"unit 07", "unit 03"},
                           {{"of", "start"}},
                           {{.text = "Time constant by RL, C1 \u00b15 %", .figure = "time_constant", .expected = "RL*C1", .tolerance = "5 %"},
@@ -181,8 +154,8 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
 
   const auto clamp = find_assembly(store, "antenna surge clamp");
   if (!clamp) return tl::unexpected(clamp.error());
-  const Demo surges = {"Clamp under surges",
-                       {surge(12), surge(30), surge(60)},
+  const Demo surges = {"Clamp under surges", "waveform",
+                       kept({surge(12), surge(30), surge(60)}),
                        {"unit 07"},
                        {},
                        {{.text = "Lets through at most 9 V", .figure = "v.max", .upper = "9 V"},
@@ -191,8 +164,8 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
 
   const auto entry = store.add_assembly("recorder supply entry", std::string(circuit_text("recorder_supply")));
   if (!entry) return tl::unexpected(entry.error());
-  const Demo rush = {"Recorder switched on",
-                     {switch_on()},
+  const Demo rush = {"Recorder switched on", "waveform",
+                     kept({switch_on()}),
                      {"unit 07"},
                      {{"expected.v_rail", "t > 0 ? 5.2*39/(39 + RS + 0.11)*(1 - exp(-t/((RS + 0.11)*C1))) : 0"}},
                      {{.text = "Rail at 4.6 V within 1.2 ms", .figure = "v_rail.time.at(4.6V,rising)", .upper = "1.2 ms"},

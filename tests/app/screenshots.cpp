@@ -113,6 +113,10 @@ int main(int argc, char** argv) {
   auto* repetitions = drive::visible<app::RepetitionsLens>(open);
   drive::until([&] { return repetitions->choose("v_out.rise_time"); });
   shoot(window, "repetitions");
+  go("Recorder ADC lines", Qt::Key_1);
+  drive::settled(window);
+  QTest::qWait(400);
+  shoot(window, "spectrum");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);

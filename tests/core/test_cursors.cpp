@@ -19,12 +19,12 @@ using study::waveform::read_between;
 namespace cursors_test {
 namespace {
 
-study::waveform::Waveforms record_of(const std::function<double(double)>& shape, std::size_t samples, double step, double noise = 0) {
+study::Waveforms record_of(const std::function<double(double)>& shape, std::size_t samples, double step, double noise = 0) {
   std::mt19937 random(41);
   std::normal_distribution<double> scatter(0, noise > 0 ? noise : 1);
   std::vector<double> values(samples);
   for (std::size_t k = 0; k < samples; ++k) values[k] = shape(step * double(k)) + (noise > 0 ? scatter(random) : 0);
-  study::waveform::Waveforms out;
+  study::Waveforms out;
   out.traces = {study::trace_of("v", "V", study::TimeBase(0, step), std::move(values))};
   out.errors.resize(1);
   return out;
@@ -187,7 +187,7 @@ TEST_CASE("pulses of one shape are one when scaled to their peaks, and a changed
       return peak * (x + extra * std::exp(-0.5 * std::pow((s - 80e-6) / 10e-6, 2)));
     };
   };
-  const auto scaled = [](const study::waveform::Waveforms& of) {
+  const auto scaled = [](const study::Waveforms& of) {
     const auto one = study::waveform::scaled_to_peak(of.traces[0], of.errors[0]);
     REQUIRE((one && *one));
     return **one;

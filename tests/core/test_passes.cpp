@@ -17,11 +17,11 @@ namespace passes {
 namespace {
 
 using std::numbers::pi;
-using study::waveform::Waveforms;
+using study::Waveforms;
 using waveform_bench::has;
 
 /// One quantity over time as a pass, its first sample at `start`.
-study::waveform::WaveformsPtr pass_of(int index, double start, std::vector<double> v, double noise = 0, int seed = 1) {
+study::WaveformsPtr pass_of(int index, double start, std::vector<double> v, double noise = 0, int seed = 1) {
   std::mt19937_64 random{std::uint64_t(seed)};
   std::normal_distribution<double> normal(0, 1);
   for (auto& x : v) x += noise * normal(random);
@@ -50,7 +50,7 @@ study::Point point_of(int index, const std::vector<double>& v) {
 }  // namespace
 
 TEST_CASE("noise falls with the root of the passes that are averaged", "[waveform][passes]") {
-  std::vector<study::waveform::WaveformsPtr> all;
+  std::vector<study::WaveformsPtr> all;
   for (int k = 0; k < 64; ++k) all.push_back(pass_of(k, -100e-6, pulse(300, 600), 0.08, k + 1));
   const auto mean = study::waveform::averaged(all);
   REQUIRE(mean);
@@ -75,7 +75,7 @@ TEST_CASE("noise falls with the root of the passes that are averaged", "[wavefor
 
 TEST_CASE("rounding averages out only where noise carries the passes over a count", "[waveform][passes]") {
   for (const double noise : {0.0, 5e-3}) {
-    std::vector<study::waveform::WaveformsPtr> all;
+    std::vector<study::WaveformsPtr> all;
     for (int k = 0; k < 16; ++k) {
       auto one = std::make_shared<Waveforms>(*pass_of(k, 0, pulse(300, 600), noise, k + 1));
       one->errors.front().quantum = 10e-3;
@@ -106,7 +106,7 @@ TEST_CASE("passes are joined by their trigger, not by their first sample", "[wav
   // A pass whose trigger did not come is left out; one alone cannot be averaged.
   auto missed = std::make_shared<Waveforms>(*pass_of(2, 0, pulse(1, 2)));
   missed->triggered = false;
-  missed->waits_for = study::waveform::Edge{"v", 1, 1};
+  missed->waits_for = study::Edge{"v", 1, 1};
   const auto alone = study::waveform::averaged({pass_of(0, 0, pulse(1, 2)), missed});
   REQUIRE(alone);
   CHECK_FALSE(*alone);

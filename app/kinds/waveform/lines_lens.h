@@ -4,7 +4,7 @@
 #include "app/lenses/look_bar.h"
 #include "app/lenses/plot_view.h"
 #include "signal/line_spectrum.h"
-#include "study/waveform/waveforms.h"
+#include "study/waveforms.h"
 
 namespace heron::app {
 

@@ -238,7 +238,7 @@ void RecordLens::showEvent(QShowEvent* event) {
   if (stale_) redraw();
 }
 
-study::waveform::WaveformsPtr RecordLens::pass() const {
+study::WaveformsPtr RecordLens::pass() const {
   const auto view = desk_->readings.shown();
   const auto& passes = records_of(view);
   for (const auto& one : passes)
@@ -313,8 +313,8 @@ void RecordLens::go_to_per_cents(bool of_start) {
 
 /// Scaling reads whole records: it is done beside the window's thread, and the lens drawn again.
 void RecordLens::ask_shapes() {
-  std::vector<std::pair<int, study::waveform::WaveformsPtr>> asked;  // by number of the take; what is in view first
-  const auto add = [&](long long id, const study::waveform::WaveformsPtr& of) {
+  std::vector<std::pair<int, study::WaveformsPtr>> asked;  // by number of the take; what is in view first
+  const auto add = [&](long long id, const study::WaveformsPtr& of) {
     const auto view = desk_->readings.view(id);
     for (const auto& one : records_of(view))
       if (one == of || (!of && one == records_of(view).back())) asked.emplace_back(view->take.number, one);
@@ -324,7 +324,7 @@ void RecordLens::ask_shapes() {
   if (const auto wake = desk_->focus.wake(); wake && !others.contains(*wake)) others << *wake;
   for (const auto id : others)
     if (id != desk_->focus.shown()) add(id, nullptr);
-  std::vector<study::waveform::WaveformsPtr> now;
+  std::vector<study::WaveformsPtr> now;
   for (const auto& one : asked) now.push_back(one.second);
   if (now == shapes_of_) return;
   shapes_of_ = std::move(now);
@@ -383,7 +383,7 @@ void RecordLens::redraw() {
     // One pass stands before the others: the one that was chosen, else the last; of what stands behind the last alone.
     const bool in_view = id == desk_->focus.shown();
     const auto before = in_view ? pass() : passes.back();
-    const auto draw = [&](const study::waveform::Waveforms& one) {
+    const auto draw = [&](const study::Waveforms& one) {
       for (const auto& taken : one.traces) {
         auto trace = taken;
         if (scaled_) {

@@ -36,7 +36,7 @@ class RecordLens : public Lens {
   void mark_figure();
   void step_pass(int by);
   /// Of the take in view; null for none.
-  study::waveform::WaveformsPtr pass() const;
+  study::WaveformsPtr pass() const;
   /// Cursors to two per cents of the quantity that is chosen, within the part in view.
   void go_to_per_cents(bool of_start);
   QList<LookBar::MenuLine> per_cents();
@@ -77,7 +77,7 @@ class RecordLens : public Lens {
     QList<CursorCard> cards;
   };
   Shapes shapes_;
-  std::vector<study::waveform::WaveformsPtr> shapes_of_;  ///< what they were asked of; the one in view first
+  std::vector<study::WaveformsPtr> shapes_of_;  ///< what they were asked of; the one in view first
   /// How the passes of the take in view are seen together.
   enum class Together {
     pale,     ///< one before the others, which are pale
@@ -86,10 +86,10 @@ class RecordLens : public Lens {
   };
   Together together_ = Together::pale;
   std::optional<study::waveform::Bundle> bundle_;
-  std::vector<study::waveform::WaveformsPtr> bundle_of_;
+  std::vector<study::WaveformsPtr> bundle_of_;
   std::vector<RecordPlot::Cloud> clouds_;
   QCPRange clouds_over_{1, 0};
-  std::vector<study::waveform::WaveformsPtr> clouds_of_;
+  std::vector<study::WaveformsPtr> clouds_of_;
   Aside shaping_{this}, finding_{this}, joining_{this}, counting_{this};
   bool stale_ = true, scaled_ = false, held_ = false;
   Between between_ = Between::lines;

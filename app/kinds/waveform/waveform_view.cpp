@@ -12,8 +12,8 @@ namespace heron::app {
 
 namespace waveform = study::waveform;
 
-const std::vector<waveform::WaveformsPtr>& records_of(const TakeView* view) {
-  static const std::vector<waveform::WaveformsPtr> none;
+const std::vector<study::WaveformsPtr>& records_of(const TakeView* view) {
+  static const std::vector<study::WaveformsPtr> none;
   const auto* one = view ? dynamic_cast<const waveform::ReducedWaveforms*>(view->reduced.get()) : nullptr;
   return one ? one->passes() : none;
 }

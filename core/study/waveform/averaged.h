@@ -1,7 +1,7 @@
 #pragma once
 #include <optional>
 
-#include "study/waveform/waveforms.h"
+#include "study/waveforms.h"
 
 namespace heron::study::waveform {
 

@@ -2,7 +2,7 @@
 #include <optional>
 
 #include "study/trace.h"
-#include "study/waveform/waveforms.h"
+#include "study/waveforms.h"
 
 namespace heron::study::waveform {
 

@@ -7,7 +7,7 @@
 #include "study/kind.h"
 #include "study/waveform/profile.h"
 #include "study/waveform/settings.h"
-#include "study/waveform/waveforms.h"
+#include "study/waveforms.h"
 
 namespace heron::study::waveform {
 

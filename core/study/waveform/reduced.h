@@ -1,7 +1,8 @@
 #pragma once
 #include "study/reduced.h"
 #include "study/repeated.h"
-#include "study/waveform/waveforms.h"
+#include "study/waveform/settings.h"
+#include "study/waveforms.h"
 
 namespace heron::study::waveform {
 

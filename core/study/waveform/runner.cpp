@@ -4,11 +4,12 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "study/feed.h"
 #include "study/quantities.h"
 #include "study/ranges.h"
 #include "study/waveform/preflight.h"
 #include "study/waveform/settings.h"
-#include "study/waveform/waveforms.h"
+#include "study/waveforms.h"
 
 namespace heron::study::waveform {
 namespace {
@@ -42,12 +43,8 @@ Result<void> start_drive(const Plan& plan, bench::Bench& bench, double lead) {
   return {};
 }
 
-/// What feeds the device comes first, until it rests.
 Result<void> feed(const Plan& plan, bench::Bench& bench, std::stop_token stop) {
-  if (plan.feed_pin.empty()) return {};
-  if (auto ok = bench.supply({.pin = plan.feed_pin, .voltage = plan.feed_voltage, .current_limit = plan.feed_limit}); !ok)
-    return ok;
-  return bench.wait(plan.feed_time, stop);
+  return study::feed(bench, plan.feed_pin, plan.feed_voltage, plan.feed_limit, plan.feed_time, stop);
 }
 
 /// Inputs as they will be used. Those without a range get the smallest that a rehearsal fits into, on the widest range:

@@ -75,6 +75,11 @@ Result<Settings> settings_from_text(const SettingsText& text) {
   return out;
 }
 
+Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) {
+  return study::waveforms_of(point, {settings.start, settings.step, settings.bandwidth},
+                             "say when the record starts and its step, such as start=0, step=10ns.");
+}
+
 SettingsText as_text(const Settings& settings) { return table().text(settings); }
 
 }  // namespace heron::study::waveform

@@ -7,6 +7,7 @@
 #include "base/result.h"
 #include "study/columns.h"
 #include "study/watch.h"
+#include "study/waveforms.h"
 
 namespace heron::study::waveform {
 
@@ -33,6 +34,8 @@ struct Settings {
 
 Result<void> set(Settings& settings, std::string_view key, std::string_view text);
 Result<Settings> settings_from_text(const SettingsText& text);
+/// A point as it is read with these settings.
+Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings);
 /// All that are set, as text that set() reads back.
 SettingsText as_text(const Settings& settings);
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "study/feed.h"
 #include "study/hookup_words.h"
 #include "study/waveform/points.h"
 
@@ -63,28 +64,6 @@ Word<Plan> contact_word() {
     return {};
   };
   out.hint = [](const Plan&, const Surroundings& around) { return BriefHint{.choices = around.contacts}; };
-  return out;
-}
-
-/// A pin that is fed beforehand, or none.
-Word<Plan> feed_word() {
-  auto out = kept_word("feed_pin", &Plan::feed_pin);
-  out.key = "feed";
-  out.label = "Pin that the DC source feeds beforehand";
-  out.text = [](const Plan& p) { return p.feed_pin.empty() ? std::string("nothing") : p.feed_pin; };
-  out.set = [](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
-    const auto name = trimmed(text);
-    if (name == "nothing" || name == "none") {
-      p.feed_pin.clear();
-      return {};
-    }
-    return choose_pin(p.feed_pin, name, around.terminals);
-  };
-  out.hint = [](const Plan&, const Surroundings& around) {
-    BriefHint hint{.choices = around.terminals};
-    hint.choices.insert(hint.choices.begin(), "nothing");
-    return hint;
-  };
   return out;
 }
 
@@ -264,7 +243,7 @@ Word<Plan> quantity_word() {
 }  // namespace
 
 const WordTable<Plan>& words() {
-  static const WordTable<Plan> table({
+  static const WordTable<Plan> table(joined<Plan>({
       choice_word("drive", "drive", "What drives", &Plan::drive, kDrives),
       pin_word("drive_pin", "drive_pin", "Pin that is driven", &Plan::drive_pin),
       choice_word("shape", "shape", "Shape of the drive", &Plan::shape, kShapes),
@@ -285,10 +264,6 @@ const WordTable<Plan>& words() {
       number_word("surge_tail", "surge_tail", "Time to half of the peak", &Plan::surge_tail, "s", {1e-6, 10e-3}),
       contact_word(),
       choice_word("moves", "moves", "What the contact does", &Plan::closes, kMoves),
-      feed_word(),
-      number_word("feed_voltage", "feed_voltage", "Voltage of the feed", &Plan::feed_voltage, "V", {0, 80}),
-      number_word("feed_limit", "feed_limit", "Current limit of the feed", &Plan::feed_limit, "A", {1e-3, 30}),
-      number_word("feed_time", "feed_time", "How long it is fed before", &Plan::feed_time, "s", {0, 3600}),
       hookup_word(&Plan::hookup),
       length_word(),
       rate_word(),
@@ -306,7 +281,7 @@ const WordTable<Plan>& words() {
       count_word("passes", "passes", "Records of a take", &Plan::passes, 1, 10000, "record"),
       choice_word("keep", "keep", "Which records are kept", &Plan::keep, kKeeps),
       choice_word("repeat", "repeat", "How often it is taken", &Plan::repeat, kRepeats),
-  });
+  }, feed_words(&Plan::feed_pin, &Plan::feed_voltage, &Plan::feed_limit, &Plan::feed_time)));
   return table;
 }
 

@@ -1,4 +1,4 @@
-#include "study/waveform/waveforms.h"
+#include "study/waveforms.h"
 
 #include <algorithm>
 #include <cmath>
@@ -7,7 +7,7 @@
 #include "base/quantity.h"
 #include "study/quantities.h"
 
-namespace heron::study::waveform {
+namespace heron::study {
 namespace {
 
 constexpr double kEven = 1e-3;  ///< steps that differ by less than this share are even
@@ -152,9 +152,10 @@ std::size_t Waveforms::watched(const Watch& watch) const {
   return watch.quantity.empty() ? (traces.size() == 1 ? 0 : traces.size()) : place(watch.quantity);
 }
 
-Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) {
-  if (point.records.empty()) return fail(Fault::input, "Point {} has no record.", point.index + 1);
-  const auto& record = point.records.front();
+Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std::string_view without_times,
+                                  std::size_t which) {
+  if (point.records.size() <= which) return fail(Fault::input, "Point {} has no record.", point.index + 1);
+  const auto& record = point.records[which];
   auto out = std::make_shared<Waveforms>();
   out->index = point.index;
   out->measured = record.sample_rate > 0;
@@ -177,12 +178,10 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
     base = times->base;
     out->deduced = std::move(times->deduced);
     out->gaps = std::move(times->gaps);
-  } else if (settings.step) {
-    base = TimeBase(settings.start.value_or(0), *settings.step);
+  } else if (said.step) {
+    base = TimeBase(said.start.value_or(0), *said.step);
   } else {
-    return fail(Fault::input,
-                "There is no column called time: choose one for it, or say when the record starts and its step, such as "
-                "start=0, step=10ns.");
+    return fail(Fault::input, "There is no column called time: choose one for it, or {}", without_times);
   }
   const auto& chains = setting.find("chains");
   for (const auto& channel : record.channels) {
@@ -197,7 +196,7 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
     out->errors.push_back(errors_of(channel, sensing, about));
     const auto foreseen = setting.find("expected");
     out->expected_swing.push_back(foreseen != setting.end() ? foreseen->value(channel.role, 0.0) : 0.0);
-    if (settings.bandwidth) out->errors.back().bandwidth = *settings.bandwidth;
+    if (said.bandwidth) out->errors.back().bandwidth = *said.bandwidth;
     if (out->traces.back()->size() != out->traces.front()->size())
       return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
   }
@@ -215,4 +214,4 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings) 
   return WaveformsPtr(std::move(out));
 }
 
-}  // namespace heron::study::waveform
+}  // namespace heron::study

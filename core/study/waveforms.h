@@ -6,9 +6,9 @@
 
 #include "study/raw.h"
 #include "study/trace.h"
-#include "study/waveform/settings.h"
+#include "study/watch.h"
 
-namespace heron::study::waveform {
+namespace heron::study {
 
 /// An edge or a pulse that a record was to begin with.
 struct Edge {
@@ -41,7 +41,14 @@ struct Waveforms {
 };
 using WaveformsPtr = std::shared_ptr<const Waveforms>;
 
-/// A point's record as quantities over time. Fault::input where times go back or repeat, or nothing is over time.
-Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings);
+/// What a table or a hookup does not say of its times.
+struct TimesSaid {
+  std::optional<double> start, step = {};  ///< s, of a table without a column of times
+  std::optional<double> bandwidth = {};    ///< Hz of the chain
+};
 
-}  // namespace heron::study::waveform
+/// A point's record as quantities over time. Fault::input where times go back or repeat, or nothing is over time.
+/// @param without_times  what an error advises where there is no column of times
+Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std::string_view without_times, std::size_t record = 0);
+
+}  // namespace heron::study

@@ -1,0 +1,61 @@
+#include "study/clipping.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace heron::study {
+
+constexpr std::size_t kRun = 3;
+constexpr double kMany = 0.05;
+
+Result<AtEnds> at_ends(const Trace& trace) {
+  AtEnds out{.low = INFINITY, .high = -INFINITY};
+  const auto blocks = trace.blocks();
+  if (!blocks) return tl::unexpected(blocks.error());
+  for (const auto& block : *blocks) {
+    out.low = std::min(out.low, block.low);
+    out.high = std::max(out.high, block.high);
+  }
+  double last = NAN;
+  std::size_t run = 0;
+  out.two_levels = true;
+  const auto close = [&] {
+    if (last == out.low) out.longest_low = std::max(out.longest_low, run);
+    if (last == out.high) out.longest_high = std::max(out.longest_high, run);
+    if (run >= kRun) out.in_runs += run;
+    run = 0;
+    last = NAN;
+  };
+  auto ok = for_each_block(
+      trace, 0, trace.size(), [&](std::size_t k, std::span<const signal::BlockSums> all) { return all[k].low > out.low && all[k].high < out.high; },
+      [&](std::size_t, const signal::BlockSums&) {
+        close();
+        out.two_levels = false;
+      },
+      [&](std::size_t, std::span<const double> values) {
+        for (const double v : values) {
+          if (v != last) {
+            close();
+            if (v != out.low && v != out.high) {
+              out.two_levels = false;
+              continue;
+            }
+            last = v;
+          }
+          ++run;
+        }
+      });
+  if (!ok) return tl::unexpected(ok.error());
+  close();
+  return out;
+}
+
+bool clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples) {
+  const double half = errors.quantum / 2;
+  if (errors.lowest || errors.highest)
+    return (errors.lowest && ends.low <= *errors.lowest + half && ends.longest_low >= kRun) ||
+           (errors.highest && ends.high >= *errors.highest - half && ends.longest_high >= kRun);
+  return !ends.two_levels && double(ends.in_runs) > kMany * double(samples);
+}
+
+}  // namespace heron::study

@@ -1,0 +1,21 @@
+#pragma once
+#include <cstddef>
+
+#include "base/result.h"
+#include "study/trace.h"
+
+namespace heron::study {
+
+/// Samples that rest on the ends of what a trace reaches.
+struct AtEnds {
+  double low = 0, high = 0;
+  std::size_t longest_low = 0, longest_high = 0;  ///< runs of equal samples there
+  std::size_t in_runs = 0;                        ///< samples in runs of three or more
+  bool two_levels = false;                        ///< nothing lies between the ends
+};
+Result<AtEnds> at_ends(const Trace& trace);
+
+/// Whether it stands against an end: of a known range a run of three, else more than 5 % of the samples in such runs.
+bool clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples);
+
+}  // namespace heron::study

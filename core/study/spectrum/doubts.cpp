@@ -1,0 +1,115 @@
+#include "study/spectrum/doubts.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/quantity.h"
+#include "study/clipping.h"
+
+namespace heron::study::spectrum {
+namespace {
+
+constexpr double kUnderused = 0.1;    ///< of the range
+constexpr double kNyquistEnd = 0.95;  ///< of half the rate, beyond which energy may have folded
+constexpr double kAbove = 4;          ///< times the noise there, as power
+constexpr double kAlike = 100;         ///< power ratio of two tones that are alike
+constexpr double kLeastPercent = 0.01;
+
+std::string shown(double value, std::string_view unit, int digits = 3) { return format_quantity(value, unit, digits).plain(); }
+
+void check_coherence(const Spectrum& s, std::vector<Doubt>& out) {
+  if (!s.fundamental || s.coherent || s.window != signal::Window::rectangular) return;
+  const double leaks = leakage(s.off_coherent, s.window, s.samples);
+  const double near = coherent_frequency(s.fundamental->frequency, s.sample_rate, s.samples);
+  out.push_back({"frequency.not_coherent", Severity::caution,
+                 fmt::format("The record of {} holds {:.4f} cycles, and its ends do not meet: {:.3g} dB below the fundamental leaks into all other lines.",
+                             s.name, s.place, -10 * std::log10(leaks)),
+                 fmt::format("Drive at {}, or set window=blackman_harris.", shown(near, "Hz", 7)),
+                 {{"frequency", format_setting(near, "Hz")}}});
+}
+
+void check_near_half(const Spectrum& s, std::vector<Doubt>& out) {
+  const auto from = std::size_t(kNyquistEnd * double(s.power.size() - 1));
+  double end = 0, rest = 0;
+  std::size_t ends = 0, rests = 0;
+  for (std::size_t k = 0; k < s.power.size(); ++k) {
+    if (k >= from) {
+      end += s.power[k];
+      ++ends;
+    } else if (s.owner[k] == Owner::noise) {
+      rest += s.power[k];
+      ++rests;
+    }
+  }
+  if (ends < 4 || rests < 4 || !(end / double(ends) > kAbove * rest / double(rests))) return;
+  out.push_back({"sampling.coarse", Severity::caution,
+                 fmt::format("{} has {:.2g} times as much close to half the sample rate, {}, as its noise elsewhere: what lies beyond folds back.", s.name,
+                             (end / double(ends)) / (rest / double(rests)), shown(s.sample_rate / 2, "Hz")),
+                 "Sample faster, or filter what lies above.", {{"rate", format_setting(2 * s.sample_rate, "Hz")}}});
+}
+
+void check_pair(const Spectrum& s, const Settings& settings, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
+  if (!s.fundamental || !s.worst || s.worst->power * kAlike < s.fundamental->power) return;
+  // Who asks for what two tones mix to drives two.
+  if (!settings.fundamental && std::any_of(asked.begin(), asked.end(), [](const std::string& key) { return key.find("imd.") != std::string::npos; })) return;
+  const bool harmonic = std::any_of(s.harmonics.begin(), s.harmonics.end(), [&](const Harmonic& h) { return h.lost.empty() && h.tone.frequency == s.worst->frequency; });
+  if (harmonic) return;
+  out.push_back({"tones.several", Severity::caution,
+                 fmt::format("{} holds a second tone, {}, only {:.3g} dB below the fundamental at {}; all figures count it as noise.", s.name,
+                             shown(s.worst->frequency, "Hz", 5), 10 * std::log10(s.fundamental->power / s.worst->power), shown(s.fundamental->frequency, "Hz", 5)),
+                 "Say which is the fundamental, or read imd.2 and imd.3 of the two."});
+}
+
+void check_noise(const Reading& reading, const Settings& settings, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
+  std::string names;
+  int many = 0;
+  for (const auto& f : reading.figures) {
+    if (!f.u || std::find(asked.begin(), asked.end(), f.key) == asked.end()) continue;
+    const bool db = f.unit.starts_with("dB");
+    if (*f.u <= (db ? settings.u_limit : kLeastPercent * std::abs(f.value))) continue;
+    if (++many <= 4) names += (names.empty() ? "" : ", ") + f.label;
+  }
+  if (many == 0) return;
+  if (many > 4) names += fmt::format(" and {} more", many - 4);
+  out.push_back({"noise.limited", Severity::caution, fmt::format("These figures are known to no better than {:.2g} dB or 1 %: {}.", settings.u_limit, names),
+                 "Average more records, or take longer ones."});
+}
+
+}  // namespace
+
+double coherent_frequency(double frequency, double sample_rate, std::size_t samples) {
+  const double cycles = frequency * double(samples) / sample_rate;
+  const double odd = 2 * std::round((cycles - 1) / 2) + 1;
+  return std::max(1.0, odd) * sample_rate / double(samples);
+}
+
+
+Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading& reading, const Settings& settings,
+                                       const std::vector<std::string>& asked) {
+  std::vector<Doubt> out;
+  for (std::size_t k = 0; k < point.spectra.size(); ++k) {
+    const auto& s = point.spectra[k];
+    const auto& errors = point.records->errors[k];
+    const auto& trace = *point.records->traces[k];
+    const auto ends = at_ends(trace);
+    if (!ends) return tl::unexpected(ends.error());
+    if (clipped(*ends, errors, trace.size()))
+      out.push_back({"input.clipped", Severity::serious,
+                     fmt::format("{} stands at the end of what can be read, {}, for {} samples: its harmonics are the input's.", s.name,
+                                 shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, s.unit), std::max(ends->longest_high, ends->longest_low)),
+                     "Take the next range up, or drive less."});
+    const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
+    if (errors.range && peak < kUnderused * *errors.range)
+      out.push_back({"range.underused", Severity::note,
+                     fmt::format("{} uses {:.2g} % of its range of {}: the input's own noise counts more than it must.", s.name, 100 * peak / *errors.range,
+                                 shown(*errors.range, s.unit)),
+                     "Take the range that fits."});
+    check_coherence(s, out);
+    check_near_half(s, out);
+    check_pair(s, settings, asked, out);
+  }
+  check_noise(reading, settings, asked, out);
+  return out;
+}
+
+}  // namespace heron::study::spectrum

@@ -1,0 +1,41 @@
+#pragma once
+#include <optional>
+#include <utility>
+
+#include "base/result.h"
+#include "signal/window.h"
+#include "study/columns.h"
+
+namespace heron::study::spectrum {
+
+/// What several records become one spectrum by.
+enum class Average {
+  power,     ///< the mean of their power: noise becomes smooth, and stays
+  coherent,  ///< the mean of the records themselves, where a trigger began them: noise goes down
+};
+
+enum class Weighting { none, a };
+
+/// How figures are read off spectra. Stored with the study; changing one reads old takes anew.
+struct Settings {
+  std::optional<signal::Window> window;   ///< unset: rectangular where coherent, else blackman_harris
+  std::optional<double> fundamental;      ///< Hz, near which it is looked for
+  std::optional<double> full_scale;       ///< V peak; levels are then in dBFS
+  std::optional<double> bits;             ///< of the converter
+  std::pair<int, int> harmonics = {2, 10};
+  std::optional<std::pair<double, double>> band;  ///< Hz, that noise and distortion are counted in
+  Weighting weighting = Weighting::none;
+  Average average = Average::power;
+  std::optional<double> segment;          ///< samples of one transform; unset: the whole record
+  double overlap = 0.5;                   ///< of segments
+  std::optional<double> sample_rate;      ///< Hz, of samples without times
+  double histogram_samples = 64;          ///< a code, that code density wants
+  double u_limit = 0.1;                   ///< dB, above which a figure is doubted
+};
+
+Result<Settings> settings_from_text(const SettingsText& text);
+Result<void> set(Settings& settings, std::string_view key, std::string_view text);
+/// All that are set, as text that set() reads back.
+SettingsText as_text(const Settings& settings);
+
+}  // namespace heron::study::spectrum

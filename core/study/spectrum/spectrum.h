@@ -1,0 +1,80 @@
+#pragma once
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "signal/record_lines.h"
+#include "study/spectrum/settings.h"
+#include "study/waveforms.h"
+
+namespace heron::study::spectrum {
+
+/// A line that stands out, or that was looked for.
+struct Tone {
+  double frequency = 0, u_frequency = 0;  ///< Hz, as observed
+  double power = 0, u_power = 0;          ///< mean square, in the unit squared; what noise adds is taken off
+};
+
+struct Harmonic {
+  int order = 2;
+  double unfolded = 0;    ///< Hz, where it is before it folds
+  Tone tone;
+  std::string lost = {};  ///< why it cannot be told: it lies on another
+};
+
+/// What a line of the spectrum is taken for.
+enum class Owner : std::uint8_t { noise, standing, fundamental, harmonic };
+
+/// The spectrum of one quantity of one point, and what is found in it.
+struct Spectrum {
+  std::string name, unit;         ///< of the quantity
+  double sample_rate = 0;         ///< Hz
+  std::size_t samples = 0;        ///< of one transform
+  double line = 0;                ///< Hz between lines
+  signal::Window window = signal::Window::rectangular;
+  signal::WindowFacts facts;
+  double averages = 1;            ///< independent ones
+  bool coherent = false;          ///< a whole number of cycles, to a hundredth
+  double off_coherent = 0;        ///< periods from there
+
+  std::vector<double> power;      ///< per line, unit squared: lines of noise add up to its mean square
+  std::vector<double> rest;       ///< the same without the fundamental: its leakage is taken off where a window keeps it small
+  std::vector<Owner> owner;       ///< per line
+
+  std::optional<Tone> fundamental;
+  std::string no_fundamental;     ///< why not
+  double place = 0;               ///< of the fundamental, in lines
+  std::vector<Tone> taken;        ///< other tones so strong that their leakage was taken off too
+  std::vector<Harmonic> harmonics;
+  std::optional<Tone> worst;      ///< largest other tone, harmonics included
+  double noise = 0, u_noise = 0;  ///< mean square of all that is none of the above, what lies below those included
+  double density = 0;             ///< of it, unit squared per Hz
+  double distortion = 0, u_distortion = 0;  ///< sum of the harmonics' powers
+
+  std::size_t noise_lines() const;
+  double frequency_of(std::size_t k) const { return line * double(k); }
+  /// What lies at a place in lines.
+  Tone tone_at(double place) const;
+  /// What lies at these frequencies, folded, as one; or why it cannot be told.
+  tl::expected<Tone, std::string> products(const std::vector<double>& frequencies) const;
+  /// Residual over a band, weighted on wish; unit squared.
+  Tone residual(double from, double to, Weighting weighting) const;
+};
+
+/// What leaks beside a tone so far off a whole number of cycles under a window, beyond its main lobe; a ratio of powers.
+double leakage(double off, signal::Window window, std::size_t samples);
+
+/// Power gain of the A weighting (IEC 61672-1), 1 at 1 kHz.
+double a_weighting(double frequency);
+
+/// The shortest record that has a spectrum, in samples.
+inline constexpr std::size_t kShortest = 16;
+/// Longer records are read in segments of this length.
+inline constexpr std::size_t kLongest = std::size_t(1) << 22;
+
+/// @param records  of one quantity, all of one rate: averages
+/// @return Fault::input where times are not even or records are too short
+Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Settings& settings);
+
+}  // namespace heron::study::spectrum

@@ -1,0 +1,258 @@
+#include "study/spectrum/words.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "signal/window.h"
+#include "study/feed.h"
+#include "study/hookup_words.h"
+#include "study/spectrum/doubts.h"
+
+namespace heron::study::spectrum {
+namespace {
+
+const Choices<Drive> kDrives = {{Drive::sine, "sine", "a sine"},
+                                {Drive::two_tones, "two tones", "two tones", {"two"}},
+                                {Drive::nothing, "nothing", "nothing", {"none", "itself"}}};
+const Choices<Along> kAlongs = {{Along::nothing, "nothing", "one level and frequency", {"nothing", "none"}},
+                                {Along::level, "level", "rising level", {"level"}},
+                                {Along::frequency, "frequency", "rising frequency", {"frequency"}}};
+const Choices<Repeat> kRepeats = {{Repeat::once, "once", "once"},
+                                  {Repeat::every, "every", "again and again, keeping all", {"keeping all", "all"}},
+                                  {Repeat::last, "last", "again and again, keeping the last", {"keeping the last", "again"}}};
+
+std::string level_text(double pk_pk) { return format_setting(pk_pk, "V") + " pk-pk"; }
+
+/// The same level in its other forms.
+std::string level_forms(const Plan& p, double pk_pk) {
+  const double rms = pk_pk / (2 * std::numbers::sqrt2), into = rms / 2;
+  return fmt::format("{} rms, {:.3g} dBm into {}", format_quantity(rms, "V", 4).plain(), 10 * std::log10(into * into / p.source_resistance / 1e-3),
+                     format_setting(p.source_resistance, "ohm"));
+}
+
+Word<Plan> level_word() {
+  auto out = kept_word("level", &Plan::level);
+  out.key = "level";
+  out.label = "Level of the stimulus, open circuit";
+  out.text = [](const Plan& p) { return level_text(p.level); };
+  out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    const auto level = read_level(text, p.source_resistance);
+    if (!level) return tl::unexpected(level.error());
+    p.level = *level;
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings& around) {
+    return BriefHint{.forms = level_forms(p, p.level),
+                     .allowed = fmt::format("pk-pk, peak, rms or dBm; up to {} pk-pk", format_setting(around.limits.highest_level_pp, "V"))};
+  };
+  return out;
+}
+
+/// What the record makes of a frequency, and the nearest of which it holds whole cycles.
+std::string coherence_of(const Plan& p, double frequency) {
+  const double cycles = frequency * p.length(), off = std::abs(cycles - std::round(cycles));
+  const double near = coherent_frequency(frequency, p.rate, std::size_t(p.samples));
+  if (off < 0.01) return fmt::format("{:.0f} whole cycles a record", cycles);
+  return fmt::format("{:.2f} cycles: {:.3g} dB down leaks beside it without a window; {} holds {:.0f} whole ones", cycles,
+                     10 * std::log10(leakage(off, signal::Window::rectangular, std::size_t(p.samples))), format_quantity(near, "Hz", 7).plain(),
+                     near * p.length());
+}
+
+Word<Plan> frequency_word(std::string key, std::string label, double Plan::*member) {
+  auto out = number_word(key, key, std::move(label), member, "Hz", {1e-3, 1e9});
+  const auto plain = out.set;
+  out.text = [member](const Plan& p) { return format_quantity(p.*member, "Hz", 9).plain(); };
+  out.set = [plain, member](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    const auto typed = lower(trimmed(text));
+    if (typed == "coherent" || typed == "whole cycles") {
+      p.*member = coherent_frequency(p.*member, p.rate, std::size_t(p.samples));
+      return {};
+    }
+    return plain(p, text, around);
+  };
+  out.hint = [member](const Plan& p, const Surroundings&) {
+    return BriefHint{.forms = coherence_of(p, p.*member),
+                     .allowed = "a frequency, or `coherent` for the nearest with a whole, odd number of cycles"};
+  };
+  return out;
+}
+
+Word<Plan> end_word() {
+  auto out = kept_word("end", &Plan::end);
+  out.key = "end";
+  out.label = "Where the sweep ends";
+  out.text = [](const Plan& p) { return p.along == Along::frequency ? format_setting(p.end, "Hz") : level_text(p.end); };
+  out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    const auto value = p.along == Along::frequency ? parse_value(text, "Hz") : read_level(text, p.source_resistance);
+    if (!value) return tl::unexpected(value.error());
+    if (!(*value > 0)) return fail(Fault::input, "A sweep ends above zero.");
+    p.end = *value;
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    return p.along == Along::frequency ? BriefHint{.allowed = "a frequency"} : BriefHint{.forms = level_forms(p, p.end), .allowed = "pk-pk, peak, rms or dBm"};
+  };
+  return out;
+}
+
+/// Changing what is swept brings an end that makes sense.
+Word<Plan> along_word() {
+  auto out = choice_word("along", "along", "What goes from point to point", &Plan::along, kAlongs);
+  const auto plain = out.set;
+  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    const auto before = p.along;
+    if (auto ok = plain(p, text, around); !ok) return ok;
+    if (p.along == before) return {};
+    if (p.along == Along::level) p.end = std::min(10 * p.level, std::max(2 * p.level, around.limits.highest_level_pp));
+    if (p.along == Along::frequency) p.end = std::min(10 * p.frequency, 0.4 * p.rate);
+    return {};
+  };
+  return out;
+}
+
+/// How finely lines lie: sets the number of samples.
+Word<Plan> resolution_word() {
+  return {.key = "resolution",
+          .label = "Lines apart",
+          .text = [](const Plan& p) { return format_quantity(p.line(), "Hz", 4).plain(); },
+          .set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+            const auto line = parse_value(text, "Hz");
+            if (!line) return tl::unexpected(line.error());
+            if (!(*line > 0) || p.rate / *line > kMostSamples || p.rate / *line < 64)
+              return fail(Fault::input, "At {} lines can lie from {} to {} apart.", format_setting(p.rate, "Hz"),
+                          format_quantity(p.rate / kMostSamples, "Hz", 2).plain(), format_quantity(p.rate / 64, "Hz", 2).plain());
+            p.samples = int(2 * std::llround(p.rate / *line / 2));
+            return {};
+          },
+          .hint = [](const Plan& p, const Surroundings&) {
+            return BriefHint{.forms = fmt::format("{} samples, {} a record", p.samples, format_quantity(p.length(), "s", 3).plain()), .allowed = "the number of samples follows"};
+          }};
+}
+
+Word<Plan> rate_word() {
+  auto out = number_word("rate", "rate", "Sample rate", &Plan::rate, "Hz", {1, 1e10});
+  const auto plain = out.set;
+  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    if (auto ok = plain(p, text, around); !ok) return ok;
+    const double most = around.limits.of(p.hookup.digitiser).highest_sample_rate;
+    if (most > 0 && p.rate > most * (1 + 1e-9)) return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
+    return {};
+  };
+  out.hint = [](const Plan& p, const Surroundings&) {
+    return BriefHint{.forms = fmt::format("up to {}, lines {} apart", format_setting(p.rate / 2, "Hz"), format_quantity(p.line(), "Hz", 3).plain())};
+  };
+  return out;
+}
+
+Word<Plan> samples_word() {
+  auto out = count_word("samples", "samples", "Samples of a record", &Plan::samples, 64, kMostSamples, "sample");
+  const auto plain = out.set;
+  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    if (auto ok = plain(p, text, around); !ok) return ok;
+    if (p.samples % 2 != 0) return fail(Fault::input, "An even number of samples is wanted, such as {}.", p.samples + 1);
+    return {};
+  };
+  return out;
+}
+
+}  // namespace
+
+const WordTable<Plan>& words() {
+  static const WordTable<Plan> table(joined<Plan>({
+      choice_word("drive", "drive", "What drives", &Plan::drive, kDrives),
+      pin_word("drive_pin", "drive_pin", "Pin that is driven", &Plan::drive_pin),
+      frequency_word("frequency", "Frequency of the stimulus", &Plan::frequency),
+      frequency_word("second_frequency", "Frequency of the second tone", &Plan::second_frequency),
+      level_word(),
+      number_word("offset", "offset", "Offset of the stimulus, open circuit", &Plan::offset, "V", {-20, 20}),
+      number_word("source", "source_resistance", "Source resistance", &Plan::source_resistance, "ohm", {1, 10e3}),
+      number_word("settle", "settle_time", "Wait before each record", &Plan::settle_time, "s", {0, 3600}),
+      along_word(),
+      end_word(),
+      count_word("points", "points", "Points of the sweep", &Plan::points, 2, 200, "point"),
+      hookup_word(&Plan::hookup),
+      rate_word(),
+      samples_word(),
+      resolution_word(),
+      count_word("records", "records", "Records that are averaged", &Plan::records, 1, 1000, "record"),
+      choice_word("repeat", "repeat", "How often it is taken", &Plan::repeat, kRepeats),
+  }, feed_words(&Plan::feed_pin, &Plan::feed_voltage, &Plan::feed_limit, &Plan::feed_time)));
+  return table;
+}
+
+Result<double> read_level(std::string_view text, double source_resistance) {
+  const auto typed = trimmed(text);
+  double pk_pk = 0;
+  if (const auto small = lower(typed); small.ends_with("dbm")) {
+    const auto power = parse_value(trimmed(std::string_view(typed).substr(0, typed.size() - 3)), "1");
+    if (!power) return tl::unexpected(power.error());
+    // Into a load that matches the source, half of the open-circuit voltage.
+    pk_pk = 2 * 2 * std::numbers::sqrt2 * std::sqrt(1e-3 * std::pow(10, *power / 10) * source_resistance);
+  } else {
+    const auto level = parse_level_pp(typed, LevelForm::peak_to_peak);
+    if (!level) return tl::unexpected(level.error());
+    pk_pk = *level;
+  }
+  if (!(pk_pk > 0) || !std::isfinite(pk_pk)) return fail(Fault::input, "A level above zero is wanted, not {}.", text);
+  return pk_pk;
+}
+
+std::vector<BriefPiece> brief(const Plan& p) {
+  std::vector<BriefPiece> out;
+  bool rare = false, drives = true;
+  const auto head = [&](std::string text) { out.push_back({.text = std::move(text), .rare = rare, .heading = true, .drives = drives}); };
+  const auto say = [&](const std::string& sentence) { words().say(out, p, sentence, {.text = {}, .rare = rare, .drives = drives}); };
+  const auto plain = [&](std::string text) { out.push_back({.text = std::move(text), .rare = rare, .drives = drives}); };
+  const bool once = p.along == Along::nothing;
+  head("Drive");
+  if (p.drive == Drive::nothing)
+    say("with {drive} : the device makes its own signal.");
+  else if (p.drive == Drive::two_tones)
+    say("{drive_pin} with {drive} , {frequency} and {second_frequency} , {level} each,");
+  else
+    say("{drive_pin} with {drive} of {frequency} , {level} ,");
+  if (p.drive != Drive::nothing) say(once ? "at {along} ." : "at {along} up to {end} in {points} .");
+  drives = false;
+  head("Read");
+  say("{samples} at {rate} : lines {resolution} apart, {records} averaged.");
+  rare = true;
+  head("Also");
+  drives = true;
+  if (p.drive != Drive::nothing) say("from {source} with {offset} of offset; wait {settle} before each record;");
+  say(p.feed_pin.empty() ? "the DC source feeds {feed} ;" : "the DC source feeds {feed} with {feed_voltage} , up to {feed_limit} , {feed_time} before;");
+  drives = false;
+  say("{repeat} ;");
+  plain("input ranges:");
+  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
+    const auto& chain = p.hookup.chains[k];
+    plain(chain.name);
+    out.push_back({.text = chain.input.range ? format_setting(*chain.input.range, "V") : "automatic", .key = "hookup." + chain.name + ".range", .rare = rare});
+    if (k + 1 < p.hookup.chains.size()) plain(",");
+  }
+  plain(".");
+  return out;
+}
+
+std::string time_sentence(const Plan& p, const bench::Limits&) {
+  const auto points = p.steps().size();
+  const double seconds = double(points) * (p.settle_time + p.records * p.length()) + (p.feed_pin.empty() ? 0 : p.feed_time);
+  return fmt::format("{} of {} samples, {} on a real bench.",
+                     points * std::size_t(p.records) == 1 ? "One record" : fmt::format("{} records", points * std::size_t(p.records)), p.samples, format_duration(seconds));
+}
+
+Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
+  Plan changed = plan;
+  auto ok = key.starts_with("hookup.") ? set_hookup_word(changed.hookup, key.substr(7), own_sensor(key, text, around.own_sensors), around.pins)
+                                       : words().set(changed, key, text, around);
+  if (!ok) return tl::unexpected(ok.error());
+  if (ok = check(changed); !ok) return tl::unexpected(ok.error());
+  return changed;
+}
+
+BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) {
+  auto out = key.starts_with("hookup.") ? hookup_hint(p.hookup, key.substr(7), around.limits, around.pins) : words().hint(p, key, around);
+  return offer_own_sensors(std::move(out), key, around.own_sensors);
+}
+
+}  // namespace heron::study::spectrum

@@ -1,0 +1,245 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "base/random.h"
+#include "exchange/curves.h"
+#include "judge/claim_words.h"
+#include "signal/record_lines.h"
+#include "study/spectrum/doubts.h"
+#include "study/spectrum/kind.h"
+#include "study/spectrum/plan.h"
+#include "study/spectrum/words.h"
+#include "support.h"
+
+using namespace heron;
+
+namespace spectra {
+namespace {
+
+using std::numbers::pi;
+
+constexpr double kRate = 100e3;
+
+study::Point point_of(const std::vector<double>& v, double rate = kRate) {
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  study::Record record{.sample_rate = rate};
+  study::Channel channel{.role = "v", .unit = "V"};
+  channel.numbers = v;
+  record.channels.push_back(std::move(channel));
+  point.records.push_back(std::move(record));
+  return point;
+}
+
+std::vector<double> sampled(std::size_t n, const std::function<double(double)>& of, double noise = 0, unsigned seed = 1, double rate = kRate) {
+  std::mt19937_64 random(seed);
+  std::vector<double> out(n);
+  for (std::size_t k = 0; k < n; ++k) out[k] = of(double(k) / rate) + (noise > 0 ? noise * normal_deviate(random) : 0);
+  return out;
+}
+
+study::Reading read(const std::vector<double>& v, const study::SettingsText& settings = {}, const std::vector<std::string>& asked = {}, double rate = kRate) {
+  const auto analysis = study::spectrum::kind().analyse({point_of(v, rate)}, settings, asked);
+  if (!analysis) FAIL(analysis.error().message);
+  return analysis->reading;
+}
+
+double value(const study::Reading& r, const char* key) {
+  const auto* f = r.find(key);
+  if (!f) FAIL(key);
+  return f->value;
+}
+
+std::string why_not(const study::Reading& r, const char* key) {
+  for (const auto& a : r.absent)
+    if (a.key == key) return a.reason;
+  return "";
+}
+
+bool doubted(const study::Reading& r, const char* key) {
+  return std::any_of(r.doubts.begin(), r.doubts.end(), [&](const auto& d) { return d.key == key; });
+}
+
+double db(double ratio) { return 20 * std::log10(ratio); }
+
+}  // namespace
+
+TEST_CASE("a tone's level and frequency are its own under every window, wherever it lies", "[spectrum]") {
+  std::mt19937_64 random(4);
+  for (const char* window : {"hann", "blackman_harris", "flat_top"})
+    for (int k = 0; k < 40; ++k) {
+      const double cycles = 20 + 1900 * double(random() >> 11) * 0x1p-53, f = cycles * kRate / 4096, phase = 6.28 * double(random() >> 11) * 0x1p-53;
+      // 80 dB of signal to noise.
+      const auto v = sampled(4096, [=](double t) { return 0.7 * std::cos(2 * pi * f * t + phase); }, 0.7 / std::sqrt(2.0) * 1e-4, unsigned(k));
+      const auto r = read(v, {{"window", window}});
+      INFO(window << " " << cycles);
+      CHECK(value(r, "fundamental.level") == Approx(db(0.7 / std::sqrt(2.0))).margin(0.01));
+      CHECK(value(r, "fundamental.frequency") * 4096 / kRate == Approx(cycles).margin(1e-4));
+    }
+}
+
+TEST_CASE("taking a tone off leaves nothing of it on any line", "[spectrum]") {
+  const std::size_t n = 2048;
+  for (const double place : {333.0, 333.37, 4.5, 1019.2}) {
+    std::vector<double> v(n);
+    for (std::size_t t = 0; t < n; ++t) v[t] = 0.9 * std::cos(2 * pi * place * double(t) / double(n) + 0.4);
+    signal::RecordLines lines(v);
+    lines.take_off({.place = place, .peak = 0.9, .phase = 0.4});
+    std::vector<double> power;
+    lines.add_power(signal::facts_of(signal::Window::rectangular), power);
+    for (const double p : power) CHECK(p < 1e-22);
+  }
+}
+
+TEST_CASE("a rounded sine has the signal to noise of its bits", "[spectrum]") {
+  for (const int bits : {8, 10, 12}) {
+    const double lsb = 2.0 / std::pow(2, bits), f = 1237 * kRate / 16384;
+    const auto v = sampled(16384, [=](double t) { return lsb * std::round(0.9999 * std::sin(2 * pi * f * t) / lsb); });
+    const auto r = read(v, {{"full_scale", "1 V"}});
+    // Of every bit 6.02 dB, and 1.76 of a sine against rounding (IEEE 1241).
+    CHECK(value(r, "sinad") == Approx(6.0206 * bits + 1.7609).margin(0.35));
+    CHECK(value(r, "enob") == Approx(bits).margin(0.06));
+  }
+}
+
+TEST_CASE("jitter limits a converter by its frequency", "[spectrum]") {
+  const double sigma = 30e-9, f = 3331 * kRate / 16384;
+  std::mt19937_64 random(8);
+  std::vector<double> v(16384);
+  for (std::size_t k = 0; k < v.size(); ++k) v[k] = std::sin(2 * pi * f * (double(k) / kRate + sigma * normal_deviate(random)));
+  CHECK(value(read(v), "snr") == Approx(-db(2 * pi * f * sigma)).margin(0.2));
+}
+
+TEST_CASE("harmonics are found where they fold to, up to the tenth zone", "[spectrum]") {
+  const std::size_t n = 16384;
+  // Above the first two harmonics every one folds, some of them more than once.
+  const double cycles = 7253, f = cycles * kRate / n;
+  const auto v = sampled(n, [=](double t) {
+    double sum = std::cos(2 * pi * f * t);
+    for (int h = 2; h <= 10; ++h) sum += 1e-3 / h * std::cos(2 * pi * h * f * t + h);
+    return sum;
+  }, 1e-6);
+  const auto r = read(v);
+  for (int h = 2; h <= 10; ++h) {
+    const double m = std::fmod(h * f, kRate), folded = m > kRate / 2 ? kRate - m : m;
+    CHECK(value(r, fmt::format("harmonic.{}.frequency", h).c_str()) == Approx(folded).margin(0.01));
+    CHECK(value(r, fmt::format("harmonic.{}.level", h).c_str()) == Approx(db(1e-3 / h)).margin(0.1));
+  }
+}
+
+TEST_CASE("a cube's third harmonic is where its closed form has it", "[spectrum]") {
+  const double a = 0.6, b = 0.01, f = 1021 * kRate / 16384;
+  const auto v = sampled(16384, [=](double t) {
+    const double x = a * std::cos(2 * pi * f * t);
+    return x + b * x * x * x;
+  }, 1e-6);
+  const auto r = read(v);
+  CHECK(value(r, "harmonic.3.level") == Approx(db(b * a * a * a / 4 / (a + 0.75 * b * a * a * a))).margin(0.01));
+  CHECK(value(r, "thd") == Approx(db(b * a * a * a / 4 / (a + 0.75 * b * a * a * a))).margin(0.02));
+}
+
+TEST_CASE("records without a tone to be read say why", "[spectrum]") {
+  CHECK_THAT(why_not(read(std::vector<double>(1024, 1.5)), "snr"), Catch::Matchers::Contains("does not move"));
+  CHECK_THAT(why_not(read(sampled(1024, [](double t) { return std::cos(2 * pi * 120 * t); })), "snr"), Catch::Matchers::Contains("fewer than two cycles"));
+  CHECK_THAT(why_not(read(sampled(1024, [](double t) { return std::cos(2 * pi * 310 * t); })), "snr"), Catch::Matchers::Contains("5 are the fewest"));
+  std::vector<double> nyquist(1024);
+  for (std::size_t k = 0; k < nyquist.size(); ++k) nyquist[k] = k % 2 ? 1 : -1;
+  CHECK_THAT(why_not(read(nyquist), "snr"), Catch::Matchers::Contains("half the sample rate"));
+  CHECK_FALSE(study::spectrum::kind().analyse({point_of(std::vector<double>(8, 1.0))}, {}, {}));
+  for (const double huge : {1e150, 1e300}) {
+    const auto r = read(sampled(256, [=](double t) { return huge * std::cos(2 * pi * 9e3 * t); }));
+    for (const auto& f : r.figures) CHECK(std::isfinite(f.value));
+  }
+}
+
+TEST_CASE("what speaks against a spectrum is told just over its bound and not just under it", "[spectrum][doubts]") {
+  const auto tone = [](double cycles) { return sampled(4096, [=](double t) { return std::cos(2 * pi * cycles * kRate / 4096 * t); }, 1e-4); };
+  const study::SettingsText rectangular = {{"window", "rectangular"}};
+  CHECK(doubted(read(tone(301.02), rectangular), "frequency.not_coherent"));
+  CHECK_FALSE(doubted(read(tone(301.005), rectangular), "frequency.not_coherent"));
+  CHECK_FALSE(doubted(read(tone(301.3)), "frequency.not_coherent"));
+  // Clipped: of a table more than 5 % of the samples in runs on the extremes.
+  const auto clipped = [](double at) { return sampled(4096, [=](double t) { return std::clamp(std::cos(2 * pi * 301 * kRate / 4096 / 40 * t), -at, at); }); };
+  CHECK(doubted(read(clipped(0.99)), "input.clipped"));
+  CHECK_FALSE(doubted(read(clipped(0.99999)), "input.clipped"));
+  // Two tones where one was said.
+  const auto two = [](double second) {
+    return sampled(4096, [=](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t) + second * std::cos(2 * pi * 517.3 * kRate / 4096 * t); }, 1e-4);
+  };
+  CHECK(doubted(read(two(0.11)), "tones.several"));
+  CHECK_FALSE(doubted(read(two(0.09)), "tones.several"));
+  // Close to half the rate.
+  const auto high = [](double level) { return sampled(4096, [=](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t) + level * std::cos(2 * pi * 2000 * kRate / 4096 * t); }, 1e-3); };
+  CHECK(doubted(read(high(4e-3)), "sampling.coarse"));
+  CHECK_FALSE(doubted(read(high(2e-4)), "sampling.coarse"));
+  const auto noisy = [](double noise) { return sampled(4096, [](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t) + 3e-3 * std::cos(2 * pi * 602 * kRate / 4096 * t); }, noise); };
+  CHECK(doubted(read(noisy(3e-3), {}, {"harmonic.2.level"}), "noise.limited"));
+  CHECK_FALSE(doubted(read(noisy(3e-4), {}, {"harmonic.2.level"}), "noise.limited"));
+}
+
+TEST_CASE("the coherent frequency is the nearest with a whole, odd number of cycles", "[spectrum]") {
+  using study::spectrum::coherent_frequency;
+  CHECK(coherent_frequency(1e3, 200e3, 32768) * 32768 / 200e3 == Approx(163));
+  CHECK(coherent_frequency(0.1, 200e3, 32768) * 32768 / 200e3 == Approx(1));
+  for (const double f : {17.0, 999.0, 31234.5}) {
+    const double cycles = coherent_frequency(f, 48e3, 4096) * 4096 / 48e3;
+    CHECK(std::abs(cycles - std::round(cycles)) < 1e-9);
+    CHECK(std::llround(cycles) % 2 == 1);
+    CHECK(std::abs(cycles - f * 4096 / 48e3) <= 1 + 1e-9);
+  }
+  // Half way between two lines nearly a quarter of the power lies beyond the three lines about the tone.
+  CHECK(10 * std::log10(study::spectrum::leakage(0.5, signal::Window::rectangular, 4096)) == Approx(-7.3).margin(0.5));
+}
+
+TEST_CASE("levels are typed in every form", "[spectrum][words]") {
+  using study::spectrum::read_level;
+  CHECK(*read_level("200 mV", 50) == Approx(0.2));
+  CHECK(*read_level("20m", 50) == Approx(0.02));
+  CHECK(*read_level("1 V peak", 50) == Approx(2));
+  CHECK(*read_level("1 V rms", 50) == Approx(2 * std::sqrt(2.0)));
+  // 0 dBm into 50 ohm is 0.2236 V rms there, twice that without a load.
+  CHECK(*read_level("0 dBm", 50) == Approx(2 * 2 * std::sqrt(2.0) * std::sqrt(0.05)));
+  for (const char* bad : {"", "0", "-3 V", "nan", "1e999 V", "x dBm", "3 Hz"}) CHECK_FALSE(read_level(bad, 50));
+}
+
+TEST_CASE("settings of spectra read back what they tell", "[spectrum]") {
+  const study::SettingsText typed = {{"window", "flat_top"}, {"harmonics", "2..7"}, {"band", "20Hz..20kHz"}, {"full_scale", "1.25V"}, {"bits", "14"},
+                                     {"weighting", "A"}, {"average", "coherent"}, {"segment", "4096"}, {"overlap", "0"}, {"u_limit", "0.2 dB"}};
+  const auto once = study::spectrum::settings_from_text(typed);
+  if (!once) FAIL(once.error().message);
+  const auto text = study::spectrum::as_text(*once);
+  const auto again = study::spectrum::settings_from_text(text);
+  if (!again) FAIL(again.error().message);
+  CHECK(study::spectrum::as_text(*again) == text);
+  for (const auto& [key, bad] : {std::pair{"harmonics", "1..3"}, {"harmonics", "7..2"}, {"harmonics", "2.5"}, {"band", "20Hz"}, {"band", "5kHz..20Hz"}, {"bits", "12.5"},
+                                 {"segment", "10"}, {"window", "kaiser"}, {"weighting", "Z"}, {"nothing", "1"}})
+    CHECK_FALSE(study::spectrum::settings_from_text({{key, bad}}));
+  for (const char* good : {"sinad", "v_out.thd", "harmonic.3.level", "i.harmonic.12.frequency", "imd.3", "noise.rms(20Hz,20kHz)", "v.x.snr"})
+    CHECK(study::spectrum::kind().check_figure(good));
+  for (const char* bad : {"harmonic.1.level", "harmonic.2", "noise.rms(20Hz)", "noise.rms(2kHz,1kHz)", "snr(3)", "loud", ""})
+    CHECK_FALSE(study::spectrum::kind().check_figure(bad));
+}
+
+TEST_CASE("noise in a band is what was put there, weighted as the standard has it", "[spectrum]") {
+  const auto v = sampled(1 << 17, [](double t) { return std::cos(2 * pi * 10.1e3 * t); }, 2e-3, 3);
+  CHECK(value(read(v, {}, {"noise.rms(1kHz,6kHz)"}), "noise.rms(1kHz,6kHz)") == Approx(2e-3 * std::sqrt(5e3 / 50e3)).epsilon(0.02));
+  // IEC 61672-1, table 3, to the tenth of a decibel.
+  for (const auto& [decade, gain] : {std::pair{1.5, -39.4}, {2.0, -19.1}, {3.0, 0.0}, {3.3, 1.2}, {4.0, -2.5}})
+    CHECK(10 * std::log10(study::spectrum::a_weighting(std::pow(10, decade))) == Approx(gain).margin(0.06));
+}
+
+TEST_CASE("averages of power smooth the noise, coherent ones lower it", "[spectrum]") {
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  for (unsigned k = 0; k < 16; ++k) {
+    auto one = point_of(sampled(4096, [](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t); }, 1e-3, k + 1));
+    point.records.push_back(std::move(one.records.front()));
+  }
+  const auto of = [&](const char* average) { return study::spectrum::kind().analyse({point}, {{"average", average}}, {})->reading; };
+  const auto power = of("power"), coherent = of("coherent");
+  CHECK(value(power, "snr") == Approx(-db(1e-3 * std::sqrt(2.0))).margin(0.1));
+  CHECK(value(coherent, "snr") == Approx(-db(1e-3 * std::sqrt(2.0)) + 10 * std::log10(16)).margin(0.3));
+  CHECK(*power.find("snr")->u < 0.35 * *of("coherent").find("snr")->u);
+}
+
+}  // namespace spectra
