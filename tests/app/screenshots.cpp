@@ -81,7 +81,6 @@ int main(int argc, char** argv) {
   go("Load switch transfer", Qt::Key_1);
   QTest::keyClick(&window, Qt::Key_L);
   QTest::keyClick(&window, Qt::Key_F);
-  shoot(window, "transfer");
   QTest::keyClick(&window, Qt::Key_L);
   QTest::keyClick(&window, Qt::Key_F);
   go("Solar string", Qt::Key_1);
