@@ -7,7 +7,6 @@ namespace heron::demo {
 namespace spectra {
 namespace {
 
-using study::spectrum::Drive;
 using study::spectrum::Plan;
 
 bench::Chain sensed(const char* name, const char* pin, double range) {
@@ -22,8 +21,9 @@ Plan converter(double frequency) {
 }
 
 /// How far the preamp may be driven.
-Plan preamp(double level) {
-  Plan out{.drive_pin = "preamp in", .level = level, .settle_time = 60e-3, .hookup = {.chains = {sensed("v_out", "preamp out", 10)}, .computed = {}}, .samples = 16384, .rate = 160e3, .records = 4};
+Plan preamp() {
+  Plan out{.drive_pin = "preamp in", .level = 20e-3, .settle_time = 60e-3, .along = study::spectrum::Along::level, .end = 0.46, .points = 9,
+           .hookup = {.chains = {sensed("v_out", "preamp out", 10)}, .computed = {}}, .samples = 16384, .rate = 160e3, .records = 2};
   out.frequency = study::spectrum::coherent_frequency(1.3e3, out.rate, std::size_t(out.samples));
   return out;
 }
@@ -36,11 +36,12 @@ std::vector<nlohmann::json> kept(const std::vector<Plan>& plans) {
 
 Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
   const Demo distortion = {"Preamp distortion", "spectrum",
-                           kept({preamp(40e-3), preamp(200e-3), preamp(465e-3)}),
+                           kept({preamp()}),
                            {"unit 07"},
                            {},
-                           {{.text = "Distortion at most 0.1 %", .figure = "thd.percent", .upper = "0.1 %"},
-                            {.text = "Signal to noise and distortion at least 60 dB", .figure = "sinad", .lower = "60 dB"}}};
+                           {{.text = "Distortion at most 0.1 % at 100 mV", .figure = "thd.percent@100mV", .upper = "0.1 %"},
+                            {.text = "Distortion and noise at most -65 dB at 20 mV", .figure = "thd_n@20mV", .upper = "-65 dB"},
+                            {.text = "Gives 2 V at 100 mV", .figure = "level.out@100mV", .lower = "1.95 V", .upper = "2.05 V"}}};
   if (auto ok = take_all(store, seed, distortion, dossier::kMainAssembly); !ok) return ok;
 
   const auto adc = store.add_assembly("recorder ADC", std::string(circuit_text("recorder_adc")));

@@ -242,4 +242,53 @@ TEST_CASE("averages of power smooth the noise, coherent ones lower it", "[spectr
   CHECK(*power.find("snr")->u < 0.35 * *of("coherent").find("snr")->u);
 }
 
+/// A sweep over level through y = g x - b x^3, each point a record.
+std::vector<study::Point> swept_cube(double g, double b, const std::vector<double>& peaks, double noise = 1e-5) {
+  std::vector<study::Point> out;
+  for (std::size_t k = 0; k < peaks.size(); ++k) {
+    const double a = peaks[k], f = 1021 * kRate / 8192;
+    auto point = point_of(sampled(8192, [=](double t) {
+      const double x = a * std::cos(2 * pi * f * t);
+      return g * x - b * x * x * x;
+    }, noise, unsigned(k + 1)));
+    point.index = int(k);
+    point.setting = point.setting.with("swept", {{"name", "level"}, {"unit", "V"}, {"value", a / std::sqrt(2.0)}});
+    out.push_back(std::move(point));
+  }
+  return out;
+}
+
+TEST_CASE("a sweep over level compresses where the cube's closed form has it", "[spectrum][sweep]") {
+  const double g = 5, b = 3;
+  std::vector<double> peaks;
+  for (int k = 0; k < 25; ++k) peaks.push_back(0.02 * std::pow(40, k / 24.0));
+  auto points = swept_cube(g, b, peaks);
+  // In whatever order they were taken.
+  std::swap(points[2], points[17]);
+  const auto analysis = study::spectrum::kind().analyse(points, {}, {"thd@100mV", "level.out@100mV", "thd_n@100mV", "thd@3V", "thd@1kHz", "thd"});
+  if (!analysis) FAIL(analysis.error().message);
+  const auto& r = analysis->reading;
+  // The gain for a peak a is g - 0.75 b a^2.
+  const double a = std::sqrt(g * (1 - std::pow(10, -0.05)) / (0.75 * b)), rms = a / std::sqrt(2.0);
+  // Interpolated between points a fifteenth of a decade apart, against the mean of a decade that bends by a hundredth itself.
+  CHECK(value(r, "compression.1dB.input") == Approx(rms).epsilon(0.015));
+  CHECK(value(r, "compression.1dB.output") == Approx(rms * g * std::pow(10, -0.05)).epsilon(0.015));
+  const double at = 0.1 * std::sqrt(2.0), gain = g - 0.75 * b * at * at;
+  CHECK(value(r, "level.out@100mV") == Approx(0.1 * gain).epsilon(1e-3));
+  CHECK(r.find("level.out@100mV")->unit == "V");
+  CHECK(value(r, "thd@100mV") == Approx(db(b * at * at / 4 / gain)).margin(0.1));
+  CHECK_THAT(why_not(r, "thd@3V"), Catch::Matchers::Contains("outside the sweep"));
+  CHECK_THAT(why_not(r, "thd@1kHz"), Catch::Matchers::Contains("not in Hz"));
+  CHECK_THAT(why_not(r, "thd"), Catch::Matchers::Contains("say at which"));
+  REQUIRE(analysis->curve.find("thd"));
+  CHECK(analysis->curve.x.size() == peaks.size());
+  CHECK(std::is_sorted(analysis->curve.x.begin(), analysis->curve.x.end()));
+  // Two levels tell no compression, and one spectrum is no sweep.
+  CHECK_THAT(why_not(study::spectrum::kind().analyse(swept_cube(g, b, {0.1, 0.2}), {}, {})->reading, "compression.1dB.input"), Catch::Matchers::Contains("three levels"));
+  CHECK_THAT(why_not(read(sampled(4096, [](double t) { return std::cos(2 * pi * 9e3 * t); }), {}, {"thd@1V"}), "thd@1V"), Catch::Matchers::Contains("no sweep"));
+  for (const char* good : {"thd@20mV", "v.snr@5kHz", "level.out@1V", "compression.1dB.input", "v_out.compression.1dB.output", "harmonic.3.level@20mV rms"})
+    CHECK(study::spectrum::kind().check_figure(good));
+  for (const char* bad : {"thd@", "@20mV", "loud@20mV", "thd@quiet", "thd@20mV@3V"}) CHECK_FALSE(study::spectrum::kind().check_figure(bad));
+}
+
 }  // namespace spectra

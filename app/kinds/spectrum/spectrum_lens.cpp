@@ -28,27 +28,36 @@ struct Wanted {
 struct Ready {
   std::vector<SpectrumCurve> curves = {};
   std::vector<std::string> quantities = {};
+  std::vector<std::pair<int, QString>> points = {};  ///< of a sweep
   QString trouble = {};
 };
 
-Ready ready(const std::vector<Wanted>& wanted, const std::string& quantity) {
+Ready ready(const std::vector<Wanted>& wanted, const std::string& quantity, int point) {
   Ready out;
   for (const auto& one : wanted) {
     const auto* reduced = dynamic_cast<const ReducedSpectra*>(one.view->reduced.get());
     if (!reduced) continue;
     const auto settings = study::spectrum::settings_from_text(one.view->analysis.settings);
     if (!settings) continue;
-    auto spectra = reduced->spectra(*settings);
-    if (!spectra) {
-      if (one.shown) out.trouble = text(spectra.error().message);
+    const auto all = reduced->spectra(*settings);
+    if (!all) {
+      if (one.shown) out.trouble = text(all.error().message);
       continue;
     }
-    if (one.shown)
-      for (const auto& s : (*spectra)->spectra) out.quantities.push_back(s.name);
+    // Of a sweep the point that was asked for, else the last.
+    auto spectra = all->back();
+    for (const auto& each : *all)
+      if (each->index == point) spectra = each;
+    if (one.shown) {
+      for (const auto& s : spectra->spectra) out.quantities.push_back(s.name);
+      for (const auto& each : reduced->points())
+        if (each.at)
+          out.points.push_back({each.index, QString("at %1").arg(text(format_quantity(*each.at, reduced->axis().unit, 3).plain()))});
+    }
     std::size_t at = 0;
-    for (std::size_t k = 0; k < (*spectra)->spectra.size(); ++k)
-      if ((*spectra)->spectra[k].name == quantity) at = k;
-    out.curves.push_back({*spectra, at, study::spectrum::scaled_for((*spectra)->spectra[at].unit, *settings), render::take_colour(one.view->take.number),
+    for (std::size_t k = 0; k < spectra->spectra.size(); ++k)
+      if (spectra->spectra[k].name == quantity) at = k;
+    out.curves.push_back({spectra, at, study::spectrum::scaled_for(spectra->spectra[at].unit, *settings), render::take_colour(one.view->take.number),
                           render::take_dashed(one.view->take.number), one.wake, one.shown});
   }
   return out;
@@ -102,6 +111,18 @@ SpectrumLens::SpectrumLens(Desk* desk, QWidget* parent) : Lens(desk, parent), ba
                                    }};
         return out;
       });
+  bar_->add_menu(
+      "Point", "Which point of the sweep is shown; [ and ] step through them",
+      [this] {
+        for (const auto& [index, name] : points_)
+          if (index == point_) return name;
+        return points_.empty() ? QString() : points_.back().second;
+      },
+      [this] {
+        QList<LookBar::MenuLine> out;
+        for (const auto& [index, name] : points_) out << LookBar::MenuLine{name, [this, index = index] { show_point(index); }};
+        return out;
+      });
   bar_->refresh();
   connect(&desk_->focus, &Focus::shown_changed, this, &SpectrumLens::reload);
   connect(&desk_->readings, &Readings::live_changed, this, &SpectrumLens::reload);
@@ -111,7 +132,25 @@ SpectrumLens::SpectrumLens(Desk* desk, QWidget* parent) : Lens(desk, parent), ba
   connect(&desk_->document, &Document::opened, this, [this] { looking_->forget(); });
 }
 
+void SpectrumLens::show_point(int index) {
+  point_ = index;
+  reload();
+}
+
+/// One point on or back from the one that is shown.
+void SpectrumLens::step(int by) {
+  if (points_.empty()) return;
+  auto at = std::ptrdiff_t(points_.size()) - 1;
+  for (std::size_t k = 0; k < points_.size(); ++k)
+    if (points_[k].first == point_) at = std::ptrdiff_t(k);
+  show_point(points_[std::size_t(std::clamp<std::ptrdiff_t>(at + by, 0, std::ptrdiff_t(points_.size()) - 1))].first);
+}
+
 bool SpectrumLens::handle_key(int key) {
+  if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) {
+    step(key == Qt::Key_BracketLeft ? -1 : 1);
+    return !points_.empty();
+  }
   if (key == Qt::Key_Backspace) return looking_->back();
   return cursors_->handle_key(key);
 }
@@ -144,9 +183,10 @@ void SpectrumLens::reload() {
   for (const auto take : desk_->focus.overlaid())
     if (take != shown) add(take, false);
   wanted.push_back({view, false, true});
-  working_.ask([wanted, quantity = quantity_] { return ready(wanted, quantity); },
+  working_.ask([wanted, quantity = quantity_, point = point_] { return ready(wanted, quantity, point); },
                [this](const Ready& now) {
                  quantities_ = now.quantities;
+                 points_ = now.points;
                  if (now.curves.empty()) {
                    curves_.clear();
                    plot_->say(now.trouble.isEmpty() ? "The take has no record." : now.trouble);

@@ -1,5 +1,7 @@
 #include "study/spectrum/figures.h"
 
+#include "study/spectrum/sweep.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -306,11 +308,13 @@ std::vector<FigureName> figure_names() {
 }
 
 Result<void> check_figure_key(std::string_view key) {
+  if (of_sweep(key)) return check_sweep_key(key);
   if (const auto wanted = take_apart(key); !wanted) return tl::unexpected(wanted.error());
   return {};
 }
 
 std::optional<std::string> figure_unit(std::string_view key) {
+  if (of_sweep(key)) return sweep_unit(key);
   const auto wanted = take_apart(key);
   if (!wanted) return key == "noise.rms" ? std::optional<std::string>("") : std::nullopt;
   return unit_of(*wanted);

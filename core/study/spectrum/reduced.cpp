@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/quantity.h"
 #include "study/spectrum/doubts.h"
 
 namespace heron::study::spectrum {
@@ -16,25 +17,42 @@ class SpectrumReducer final : public Reducer {
   explicit SpectrumReducer(Settings settings) : settings_(std::move(settings)) {}
 
   Result<void> add(const Point& point) override {
-    for (std::size_t k = 0; k < point.records.size(); ++k) {
-      auto one = waveforms_of(point, {.step = settings_.sample_rate ? std::optional(1 / *settings_.sample_rate) : std::nullopt},
-                              "say how fast it was sampled, such as sample_rate=48kHz.", k);
-      if (!one) return tl::unexpected(one.error());
-      if (!records_.empty() && (*one)->traces.size() != records_.front()->traces.size())
-        return fail(Fault::input, "Point {}: its quantities are not those of the one before.", point.index + 1);
-      if (!(*one)->gaps.empty()) return fail(Fault::input, "Samples are missing after {} s, which a spectrum cannot bridge.", (*one)->gaps.front());
-      records_.push_back(std::move(*one));
+    Averaged one{.index = point.index};
+    if (const auto swept = point.setting.json().find("swept"); swept != point.setting.json().end() && swept->is_object()) {
+      one.at = swept->value("value", 0.0);
+      axis_ = {swept->value("name", std::string()), swept->value("unit", std::string())};
+      if (!(*one.at > 0)) return fail(Fault::input, "Point {}: where in the sweep it was taken cannot be read.", point.index + 1);
     }
+    for (std::size_t k = 0; k < point.records.size(); ++k) {
+      auto record = waveforms_of(point, {.step = settings_.sample_rate ? std::optional(1 / *settings_.sample_rate) : std::nullopt},
+                                 "say how fast it was sampled, such as sample_rate=48kHz.", k);
+      if (!record) return tl::unexpected(record.error());
+      const auto* before = !one.records.empty() ? &one.records : !points_.empty() ? &points_.front().records : nullptr;
+      if (before && (*record)->traces.size() != before->front()->traces.size())
+        return fail(Fault::input, "Point {}: its quantities are not those of the one before.", point.index + 1);
+      if (!(*record)->gaps.empty()) return fail(Fault::input, "Samples are missing after {} s, which a spectrum cannot bridge.", (*record)->gaps.front());
+      one.records.push_back(std::move(*record));
+    }
+    if (one.records.empty()) return fail(Fault::input, "Point {} has no record.", point.index + 1);
+    // Points of no sweep are averages of one spectrum.
+    if (!one.at && !points_.empty()) {
+      auto& all = points_.front().records;
+      all.insert(all.end(), one.records.begin(), one.records.end());
+      return {};
+    }
+    const auto place = std::lower_bound(points_.begin(), points_.end(), one.at, [](const Averaged& p, const std::optional<double>& at) { return p.at < at; });
+    points_.insert(place, std::move(one));
     return {};
   }
   Result<ReducedPtr> so_far() const override {
-    if (records_.empty()) return fail(Fault::input, "There is no record.");
-    return std::make_shared<const ReducedSpectra>(records_, settings_);
+    if (points_.empty()) return fail(Fault::input, "There is no record.");
+    return std::make_shared<const ReducedSpectra>(points_, axis_, settings_);
   }
 
  private:
   Settings settings_;
-  std::vector<WaveformsPtr> records_;
+  std::vector<Averaged> points_;
+  Axis axis_;
 };
 
 /// Lines as levels; where they are more than columns, the highest of each stretch.
@@ -68,60 +86,93 @@ Columns curve_of(const PointSpectra& point, const Settings& settings, std::size_
 
 }  // namespace
 
-Result<std::shared_ptr<const PointSpectra>> ReducedSpectra::spectra(const Settings& settings) const {
+Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings) const {
   const auto text = as_text(settings);
   {
     const std::lock_guard lock(mutex_);
-    if (last_ && last_settings_ == text) return last_;
+    if (!last_.empty() && last_settings_ == text) return last_;
   }
-  auto out = std::make_shared<PointSpectra>();
-  out->index = records_.front()->index;
-  out->records = records_.front();
-  for (std::size_t k = 0; k < records_.front()->traces.size(); ++k) {
-    std::vector<TracePtr> traces;
-    for (const auto& r : records_) traces.push_back(r->traces[k]);
-    auto one = spectrum_of(traces, settings);
-    if (!one) return tl::unexpected(one.error());
-    out->spectra.push_back(std::move(*one));
+  Spectra all;
+  for (const auto& point : points_) {
+    auto out = std::make_shared<PointSpectra>();
+    out->index = point.index;
+    out->records = point.records.front();
+    for (std::size_t k = 0; k < out->records->traces.size(); ++k) {
+      std::vector<TracePtr> traces;
+      for (const auto& r : point.records) traces.push_back(r->traces[k]);
+      auto one = spectrum_of(traces, settings);
+      if (!one) return tl::unexpected(one.error());
+      out->spectra.push_back(std::move(*one));
+    }
+    all.push_back(std::move(out));
   }
   const std::lock_guard lock(mutex_);
   last_settings_ = text;
-  last_ = out;
-  return std::shared_ptr<const PointSpectra>(out);
+  last_ = all;
+  return all;
 }
 
 Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vector<std::string>& asked) const {
   const auto settings = settings_from_text(text);
   if (!settings) return tl::unexpected(settings.error());
-  const auto point = spectra(*settings);
-  if (!point) return tl::unexpected(point.error());
-  auto reading = figures_of(**point, *settings, asked);
-  if (!reading) return tl::unexpected(reading.error());
-  auto doubts = find_doubts(**point, *reading, *settings, asked);
-  if (!doubts) return tl::unexpected(doubts.error());
-  reading->doubts = std::move(*doubts);
-  return Analysis{std::move(*reading), curve_of(**point, *settings, std::size_t(-1)), as_text(*settings)};
+  const auto all = spectra(*settings);
+  if (!all) return tl::unexpected(all.error());
+  // Of a sweep each point is read by itself, without what is asked of the whole.
+  std::vector<std::string> plain;
+  for (const auto& key : asked)
+    if (!of_sweep(key)) plain.push_back(key);
+  std::vector<Swept> swept;
+  std::vector<Doubt> doubts;
+  for (std::size_t k = 0; k < all->size(); ++k) {
+    const auto& point = *(*all)[k];
+    auto reading = figures_of(point, *settings, sweeps() ? std::vector<std::string>() : plain);
+    if (!reading) return tl::unexpected(reading.error());
+    auto found = find_doubts(point, *reading, *settings, asked);
+    if (!found) return tl::unexpected(found.error());
+    for (auto& d : *found) {
+      if (std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key; })) continue;
+      if (sweeps()) d.text = fmt::format("At {}: {}", format_quantity(*points_[k].at, axis_.unit, 3).plain(), d.text);
+      doubts.push_back(std::move(d));
+    }
+    swept.push_back({points_[k].at.value_or(0), &point, std::move(*reading)});
+  }
+  Analysis out{std::move(swept.front().reading), {}, as_text(*settings)};
+  if (sweeps()) {
+    swept.front().reading = std::move(out.reading);
+    auto reading = sweep_figures(swept, axis_, *settings, asked);
+    if (!reading) return tl::unexpected(reading.error());
+    out.reading = std::move(*reading);
+    out.curve = sweep_curve(swept, axis_);
+  } else {
+    for (const auto& key : asked)
+      if (of_sweep(key)) out.reading.absent.push_back({key, "the take is no sweep over level or frequency", key});
+    out.curve = curve_of(*all->front(), *settings, std::size_t(-1));
+  }
+  out.reading.doubts = std::move(doubts);
+  return out;
 }
 
 bool ReducedSpectra::quick() const {
   std::size_t samples = 0;
-  for (const auto& r : records_)
-    for (const auto& t : r->traces) samples += t->size();
+  for (const auto& point : points_)
+    for (const auto& r : point.records)
+      for (const auto& t : r->traces) samples += t->size();
   return samples <= kQuickSamples;
 }
 
 Columns ReducedSpectra::small() const {
-  const auto point = spectra(settings_);
-  return point ? curve_of(**point, settings_, kSmallColumns) : Columns{.x_name = "frequency", .x_unit = "Hz", .logarithmic = false};
+  const auto all = spectra(settings_);
+  return all ? curve_of(*all->back(), settings_, kSmallColumns) : Columns{.x_name = "frequency", .x_unit = "Hz", .logarithmic = false};
 }
 
 std::size_t ReducedSpectra::bytes() const {
   std::size_t out = sizeof *this;
-  for (const auto& r : records_)
-    for (const auto& t : r->traces) out += t->bytes();
+  for (const auto& point : points_)
+    for (const auto& r : point.records)
+      for (const auto& t : r->traces) out += t->bytes();
   const std::lock_guard lock(mutex_);
-  if (last_)
-    for (const auto& s : last_->spectra) out += s.power.size() * (sizeof(double) + sizeof(Owner));
+  for (const auto& point : last_)
+    for (const auto& s : point->spectra) out += s.power.size() * (2 * sizeof(double) + sizeof(Owner));
   return out;
 }
 

@@ -2,19 +2,30 @@
 #include <mutex>
 
 #include "study/reduced.h"
-#include "study/spectrum/figures.h"
+#include "study/spectrum/sweep.h"
 
 namespace heron::study::spectrum {
 
-/// What a take of spectra came to: the records, and the spectra that were read of them last.
+/// Records that make one spectrum together.
+struct Averaged {
+  int index = 0;                 ///< of the point
+  std::optional<double> at = {};  ///< of a sweep
+  std::vector<WaveformsPtr> records;  ///< each all quantities over one time
+};
+
+/// What a take of spectra came to: the records of every point, and the spectra that were read of them last.
 class ReducedSpectra final : public Reduced {
  public:
-  /// @param records  each all quantities over one time; averages of one spectrum
-  ReducedSpectra(std::vector<WaveformsPtr> records, Settings settings) : records_(std::move(records)), settings_(std::move(settings)) {}
+  /// @param points  more than one only of a sweep, then rising in `at`
+  ReducedSpectra(std::vector<Averaged> points, Axis axis, Settings settings)
+      : points_(std::move(points)), axis_(std::move(axis)), settings_(std::move(settings)) {}
 
-  const std::vector<WaveformsPtr>& records() const { return records_; }
-  /// With other settings than last time they are worked out anew.
-  Result<std::shared_ptr<const PointSpectra>> spectra(const Settings& settings) const;
+  const std::vector<Averaged>& points() const { return points_; }
+  const Axis& axis() const { return axis_; }
+  bool sweeps() const { return points_.front().at.has_value(); }
+  /// Of every point. With other settings than last time they are worked out anew.
+  using Spectra = std::vector<std::shared_ptr<const PointSpectra>>;
+  Result<Spectra> spectra(const Settings& settings) const;
 
   Result<Analysis> read(const SettingsText& settings, const std::vector<std::string>& asked) const override;
   bool quick() const override;
@@ -22,11 +33,12 @@ class ReducedSpectra final : public Reduced {
   std::size_t bytes() const override;
 
  private:
-  std::vector<WaveformsPtr> records_;
+  std::vector<Averaged> points_;
+  Axis axis_;
   Settings settings_;
   mutable std::mutex mutex_;
   mutable SettingsText last_settings_;
-  mutable std::shared_ptr<const PointSpectra> last_;
+  mutable Spectra last_;
 };
 
 Result<std::unique_ptr<Reducer>> reducer(const SettingsText& settings);

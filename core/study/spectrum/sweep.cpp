@@ -1,0 +1,227 @@
+#include "study/spectrum/sweep.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/quantity.h"
+
+namespace heron::study::spectrum {
+namespace {
+
+constexpr double kDown = 1;  ///< dB
+constexpr std::string_view kOutput = "level.out", kCompressionInput = "compression.1dB.input", kCompressionOutput = "compression.1dB.output";
+constexpr double kPerAmplitude = 20 / std::numbers::ln10;
+
+/// "v.thd@20mV" taken apart.
+struct Key {
+  std::string figure;   ///< with the channel in front
+  std::string place;
+  std::string channel;  ///< of an output or a compression
+  bool output = false;
+};
+
+std::optional<Key> take_key(std::string_view key) {
+  const auto at = key.find('@');
+  if (at == std::string_view::npos || at + 1 == key.size()) return std::nullopt;
+  Key out{std::string(key.substr(0, at)), std::string(key.substr(at + 1)), "", false};
+  if (out.figure == kOutput || out.figure.ends_with("." + std::string(kOutput))) {
+    out.output = true;
+    if (out.figure.size() > kOutput.size()) out.channel = out.figure.substr(0, out.figure.size() - kOutput.size() - 1);
+  }
+  return out;
+}
+
+/// The channel in front of a compression; nothing for another key.
+std::optional<std::string> compression_channel(std::string_view key, bool& output) {
+  for (const auto name : {kCompressionInput, kCompressionOutput}) {
+    if (key == name || (key.size() > name.size() && key.ends_with(name) && key[key.size() - name.size() - 1] == '.')) {
+      output = name == kCompressionOutput;
+      return key.size() > name.size() ? std::string(key.substr(0, key.size() - name.size() - 1)) : std::string();
+    }
+  }
+  return std::nullopt;
+}
+
+/// A value with its uncertainty over the sweep, in dB or as it is.
+struct Series {
+  std::vector<double> at, value, u;
+  std::string unit;
+};
+
+/// The quantity's place; the first without a name.
+std::optional<std::size_t> place_of(const PointSpectra& point, const std::string& channel) {
+  if (channel.empty()) return point.spectra.size() == 1 ? std::optional<std::size_t>(0) : std::nullopt;
+  for (std::size_t k = 0; k < point.spectra.size(); ++k)
+    if (point.spectra[k].name == channel) return k;
+  return std::nullopt;
+}
+
+/// The fundamental as dB of 1 of its unit, rms.
+Series output_of(const std::vector<Swept>& points, const std::string& channel) {
+  Series out;
+  for (const auto& p : points) {
+    const auto k = place_of(*p.point, channel);
+    if (!k || !p.point->spectra[*k].fundamental) continue;
+    const auto& s = p.point->spectra[*k];
+    out.unit = s.unit;
+    out.at.push_back(p.at);
+    out.value.push_back(10 * std::log10(s.fundamental->power));
+    out.u.push_back(std::hypot(kPerAmplitude / 2 * s.fundamental->u_power / s.fundamental->power, kPerAmplitude * p.point->records->errors[*k].u_gain));
+  }
+  return out;
+}
+
+Series series_of(const std::vector<Swept>& points, const std::string& figure) {
+  Series out;
+  for (const auto& p : points)
+    if (const auto* f = p.reading.find(figure)) {
+      out.at.push_back(p.at);
+      out.value.push_back(f->value);
+      out.u.push_back(f->u.value_or(0));
+      out.unit = f->unit;
+    }
+  return out;
+}
+
+/// Linear against lg of the place; of what is told in per cent or hertz its logarithm is.
+std::optional<std::pair<double, double>> read_at(const Series& s, double place) {
+  if (s.at.empty() || place < s.at.front() * (1 - 1e-9) || place > s.at.back() * (1 + 1e-9)) return std::nullopt;
+  if (s.at.size() == 1) return std::pair{s.value.front(), s.u.front()};
+  auto above = std::size_t(std::upper_bound(s.at.begin(), s.at.end(), place) - s.at.begin());
+  above = std::clamp<std::size_t>(above, 1, s.at.size() - 1);
+  const double share = std::log(place / s.at[above - 1]) / std::log(s.at[above] / s.at[above - 1]);
+  const bool ratio = s.unit == "%" && s.value[above - 1] > 0 && s.value[above] > 0;
+  const double value = ratio ? s.value[above - 1] * std::pow(s.value[above] / s.value[above - 1], share) : s.value[above - 1] + share * (s.value[above] - s.value[above - 1]);
+  return std::pair{value, std::hypot((1 - share) * s.u[above - 1], share * s.u[above])};
+}
+
+tl::unexpected<std::string> no(std::string why) { return tl::unexpected<std::string>(std::move(why)); }
+
+/// Where the gain has fallen by so much under its mean over the lowest decade.
+tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, const Axis& axis, const std::string& channel, bool output) {
+  if (axis.unit != "V") return no("the sweep does not go over level");
+  const auto out = output_of(points, channel);
+  if (out.at.size() < 3) return no("three levels are the fewest that tell a compression");
+  std::vector<double> gain;
+  for (std::size_t k = 0; k < out.at.size(); ++k) gain.push_back(out.value[k] - 20 * std::log10(out.at[k]));
+  double small = 0, u_small = 0;
+  std::size_t count = 0;
+  for (std::size_t k = 0; k < gain.size() && (out.at[k] <= 10 * out.at.front() || k < 2); ++k) {
+    // Levels that compress already say nothing of small ones.
+    if (k >= 2 && gain[k] < gain[0] - kDown / 2) break;
+    small += gain[k];
+    u_small = std::hypot(u_small, out.u[k]);
+    ++count;
+  }
+  small /= double(count);
+  for (std::size_t k = 1; k < gain.size(); ++k) {
+    if (!(gain[k] <= small - kDown)) continue;
+    const double slope = (gain[k] - gain[k - 1]) / std::log(out.at[k] / out.at[k - 1]);
+    if (!(slope < 0)) continue;
+    const double lg = std::log(out.at[k - 1]) + (small - kDown - gain[k - 1]) / slope, at = std::exp(lg);
+    // What neighbouring points' gains share does not move the place; their own noise and the mean's do.
+    const double u_lg = std::hypot(out.u[k], u_small / double(count)) / std::abs(slope);
+    if (!output) return Figure{.key = {}, .label = "Input at 1 dB of compression", .value = at, .unit = "V", .u = at * u_lg, .at = {at}};
+    const double level = std::pow(10, (small - kDown + 20 * std::log10(at)) / 20);
+    return Figure{.key = {}, .label = "Output at 1 dB of compression", .value = level, .unit = out.unit, .u = level * std::hypot(u_lg, out.u[k] / kPerAmplitude), .at = {at}};
+  }
+  return no("the gain does not fall by 1 dB within the sweep");
+}
+
+}  // namespace
+
+bool of_sweep(std::string_view key) {
+  bool output = false;
+  return key.find('@') != std::string_view::npos || compression_channel(key, output).has_value();
+}
+
+Result<void> check_sweep_key(std::string_view key) {
+  bool output = false;
+  if (compression_channel(key, output)) return {};
+  const auto taken = take_key(key);
+  if (!taken) return fail(Fault::usage, "{}: a level or a frequency is wanted behind @, such as thd@20mV.", key);
+  const auto place = parse_quantity(taken->place, "");
+  if (!place) return fail(Fault::usage, "{}: {}", key, place.error().message);
+  if (!taken->output)
+    if (auto ok = check_figure_key(taken->figure); !ok || of_sweep(taken->figure)) return fail(Fault::usage, "There is no figure \"{}\" of a spectrum.", taken->figure);
+  return {};
+}
+
+std::optional<std::string> sweep_unit(std::string_view key) {
+  bool output = false;
+  if (compression_channel(key, output)) return output ? "" : "V";
+  const auto taken = take_key(key);
+  if (!taken || !check_sweep_key(key)) return std::nullopt;
+  return taken->output ? std::string() : figure_unit(taken->figure);
+}
+
+Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis, const Settings&, const std::vector<std::string>& asked) {
+  Reading out;
+  std::vector<std::string> keys;
+  const auto& first = *points.front().point;
+  for (const auto& s : first.spectra)
+    for (const auto name : {kCompressionInput, kCompressionOutput})
+      if (axis.unit == "V") keys.push_back((first.spectra.size() == 1 ? "" : s.name + ".") + std::string(name));
+  for (const auto& key : asked)
+    if (std::find(keys.begin(), keys.end(), key) == keys.end()) keys.push_back(key);
+  for (const auto& key : keys) {
+    const auto absent = [&](std::string why) { out.absent.push_back({key, std::move(why), key}); };
+    bool output = false;
+    if (const auto channel = compression_channel(key, output)) {
+      auto found = compression(points, axis, *channel, output);
+      if (!found) {
+        absent(found.error());
+        continue;
+      }
+      found->key = key;
+      out.figures.push_back(std::move(*found));
+      continue;
+    }
+    const auto taken = take_key(key);
+    if (!taken) {
+      absent(fmt::format("it is a sweep over {}: say at which, such as {}@{}", axis.name, key, axis.unit == "V" ? "20mV" : "5kHz"));
+      continue;
+    }
+    const auto place = parse_quantity(taken->place, "");
+    if (!place) return tl::unexpected(place.error());
+    if (!place->unit.empty() && place->unit != axis.unit) {
+      absent(fmt::format("the sweep goes over {} in {}, not in {}", axis.name, axis.unit, place->unit));
+      continue;
+    }
+    // A level that is typed with its form is brought to rms.
+    const double at = place->value / (place->form == LevelForm::peak_to_peak ? 2 * std::numbers::sqrt2 : place->form == LevelForm::peak ? std::numbers::sqrt2 : 1);
+    const auto series = taken->output ? output_of(points, taken->channel) : series_of(points, taken->figure);
+    const auto found = read_at(series, at);
+    if (!found) {
+      absent(series.at.empty() ? "no point of the sweep has it" : fmt::format("{} lies outside the sweep", format_quantity(at, axis.unit, 3).plain()));
+      continue;
+    }
+    Figure f{.key = key, .label = key, .value = found->first, .unit = series.unit, .u = found->second > 0 ? std::optional(found->second) : std::nullopt, .at = {at}};
+    if (taken->output) {
+      f.value = std::pow(10, found->first / 20);
+      if (f.u) f.u = *f.u * f.value / kPerAmplitude;
+    }
+    out.figures.push_back(std::move(f));
+  }
+  return out;
+}
+
+Columns sweep_curve(const std::vector<Swept>& points, const Axis& axis) {
+  Columns out{.x_name = axis.name, .x_unit = axis.unit, .logarithmic = true, .x = {}};
+  for (const auto& p : points) out.x.push_back(p.at);
+  const auto& first = *points.front().point;
+  for (const auto& s : first.spectra) {
+    const auto prefix = first.spectra.size() == 1 ? std::string() : s.name + ".";
+    for (const char* name : {"thd_n", "thd", "snr", "sinad", "fundamental.level", "harmonic.2.level", "harmonic.3.level"}) {
+      const auto series = series_of(points, prefix + name);
+      if (series.at.empty()) continue;
+      Columns::Column column{prefix + name, series.unit, series.value, series.u};
+      if (series.at.size() != out.x.size()) column.x = series.at;
+      out.columns.push_back(std::move(column));
+    }
+  }
+  return out;
+}
+
+}  // namespace heron::study::spectrum
