@@ -1,7 +1,13 @@
 #include <benchmark/benchmark.h>
 
+#include <chrono>
+#include <numbers>
+#include <complex>
+
 #include <random>
 
+#include "study/kind.h"
+#include "base/random.h"
 #include "signal/fftw.h"
 #include "signal/spectra.h"
 
@@ -49,5 +55,38 @@ void auto_and_cross_spectra(benchmark::State& state) {
   }
 }
 BENCHMARK(auto_and_cross_spectra)->Unit(benchmark::kMillisecond);
+
+/// `over_transform`: all figures of a record of 2^20 samples against one bare transform of that length.
+void figures_of_a_spectrum(benchmark::State& state) {
+  constexpr std::size_t n = std::size_t(1) << 20;
+  std::mt19937_64 random(1);
+  std::vector<double> values(n);
+  for (std::size_t k = 0; k < n; ++k) values[k] = std::cos(2 * std::numbers::pi * 20011.37 * double(k) / double(n)) + 1e-4 * normal_deviate(random);
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  point.records.push_back({.sample_rate = 1e6});
+  point.records[0].channels.push_back({.role = "v", .unit = "V"});
+  point.records[0].channels[0].numbers = values;
+  const auto* kind = study::find_kind("spectrum");
+  signal::FftwArray<double> in(n);
+  signal::FftwArray<std::complex<double>> out(n / 2 + 1);
+  const signal::FftwPlan plan([&] { return fftw_plan_dft_r2c_1d(int(n), in.data(), out.raw(), FFTW_ESTIMATE); });
+  std::copy(values.begin(), values.end(), in.data());
+  using Clock = std::chrono::steady_clock;
+  double read = 0, bare = 0;
+  for (auto _ : state) {
+    auto start = Clock::now();
+    const auto analysis = kind->analyse({point}, {}, {});
+    read += std::chrono::duration<double>(Clock::now() - start).count();
+    if (!analysis) return state.SkipWithError("it cannot be read");
+    state.PauseTiming();
+    start = Clock::now();
+    plan.execute();
+    benchmark::DoNotOptimize(out.data());
+    bare += std::chrono::duration<double>(Clock::now() - start).count();
+    state.ResumeTiming();
+  }
+  state.counters["over_transform"] = read / bare;
+}
+BENCHMARK(figures_of_a_spectrum)->Unit(benchmark::kMillisecond)->Iterations(10);
 
 }  // namespace

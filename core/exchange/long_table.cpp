@@ -2,6 +2,7 @@
 
 #include <fast_float/fast_float.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
@@ -59,6 +60,12 @@ class Rows {
     return true;
   }
   std::size_t count() const { return numbers_.front().size(); }
+  /// So many are likely to come: room that is taken once.
+  void expect(std::size_t rows) {
+    rows = std::min(rows, kMostRows + 1);
+    for (auto& numbers : numbers_) numbers.reserve(rows);
+    lines_.reserve(rows);
+  }
 
   study::Record record() {
     study::Record out;
@@ -99,6 +106,7 @@ Result<std::optional<LongTable>> read_long_table(const std::string& path, const 
   if (!head) return tl::unexpected(head.error());
   // Two bytes a character, or marks that the careful reader takes away.
   if (head->text.find('\0') != std::string::npos || static_cast<unsigned char>(head->text.front()) >= 0xef) return std::nullopt;
+  const double share = head->share;
   auto table = read_table(std::move(head->text), name);
   if (!table) return tl::unexpected(table.error());
   if (table->decimal_comma || table->separator == ' ') return std::nullopt;
@@ -106,6 +114,7 @@ Result<std::optional<LongTable>> read_long_table(const std::string& path, const 
   if (!columns) return tl::unexpected(columns.error());
 
   Rows rows(*table, *columns);
+  rows.expect(std::size_t(1.02 * double(table->rows.size()) / share));
   const int first_line = table->rows.front().line;
   std::ifstream in(path, std::ios::binary);
   std::string piece;
