@@ -52,7 +52,7 @@ Ready ready(const std::vector<Wanted>& wanted, const std::string& quantity, int 
       for (const auto& s : spectra->spectra) out.quantities.push_back(s.name);
       for (const auto& each : reduced->points())
         if (each.at)
-          out.points.push_back({each.index, QString("at %1").arg(text(format_quantity(*each.at, reduced->axis().unit, 3).plain()))});
+          out.points.push_back({each.index, QString("at %1").arg(text(reduced->axis().place(*each.at)))});
     }
     std::size_t at = 0;
     for (std::size_t k = 0; k < spectra->spectra.size(); ++k)

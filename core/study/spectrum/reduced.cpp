@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/quantity.h"
 #include "study/spectrum/doubts.h"
 
 namespace heron::study::spectrum {
@@ -20,7 +19,7 @@ class SpectrumReducer final : public Reducer {
     Averaged one{.index = point.index};
     if (const auto swept = point.setting.json().find("swept"); swept != point.setting.json().end() && swept->is_object()) {
       one.at = swept->value("value", 0.0);
-      axis_ = {swept->value("name", std::string()), swept->value("unit", std::string())};
+      axis_ = {swept->value("name", std::string()), swept->value("unit", std::string()), swept->value("form", std::string())};
       if (!(*one.at > 0)) return fail(Fault::input, "Point {}: where in the sweep it was taken cannot be read.", point.index + 1);
     }
     for (std::size_t k = 0; k < point.records.size(); ++k) {
@@ -131,7 +130,7 @@ Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vecto
     if (!found) return tl::unexpected(found.error());
     for (auto& d : *found) {
       if (std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key; })) continue;
-      if (sweeps()) d.text = fmt::format("At {}: {}", format_quantity(*points_[k].at, axis_.unit, 3).plain(), d.text);
+      if (sweeps()) d.text = fmt::format("At {}: {}", axis_.place(*points_[k].at), d.text);
       doubts.push_back(std::move(d));
     }
     swept.push_back({points_[k].at.value_or(0), &point, std::move(*reading)});

@@ -103,7 +103,7 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
     auto setting = about;
     setting.update(*driven);
     if (plan.drive != Drive::nothing && plan.along != Along::nothing)
-      setting["swept"] = plan.along == Along::level ? nlohmann::json{{"name", "level"}, {"unit", "V"}, {"value", steps[k].level / (2 * std::numbers::sqrt2)}}
+      setting["swept"] = plan.along == Along::level ? nlohmann::json{{"name", "level"}, {"unit", "V"}, {"form", "rms"}, {"value", steps[k].level / (2 * std::numbers::sqrt2)}}
                                                     : nlohmann::json{{"name", "frequency"}, {"unit", "Hz"}, {"value", driven->at("frequency")}};
     Point point{.index = int(k), .setting = std::move(setting), .records = {}};
     for (int pass = 0; pass < plan.records; ++pass) {

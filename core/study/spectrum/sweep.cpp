@@ -46,7 +46,7 @@ std::optional<std::string> compression_channel(std::string_view key, bool& outpu
 /// A value with its uncertainty over the sweep, in dB or as it is.
 struct Series {
   std::vector<double> at, value, u;
-  std::string unit;
+  std::string unit, label;
 };
 
 /// The quantity's place; the first without a name.
@@ -65,6 +65,7 @@ Series output_of(const std::vector<Swept>& points, const std::string& channel) {
     if (!k || !p.point->spectra[*k].fundamental) continue;
     const auto& s = p.point->spectra[*k];
     out.unit = s.unit;
+    out.label = "Output";
     out.at.push_back(p.at);
     out.value.push_back(10 * std::log10(s.fundamental->power));
     out.u.push_back(std::hypot(kPerAmplitude / 2 * s.fundamental->u_power / s.fundamental->power, kPerAmplitude * p.point->records->errors[*k].u_gain));
@@ -80,6 +81,7 @@ Series series_of(const std::vector<Swept>& points, const std::string& figure) {
       out.value.push_back(f->value);
       out.u.push_back(f->u.value_or(0));
       out.unit = f->unit;
+      out.label = f->label;
     }
   return out;
 }
@@ -130,6 +132,8 @@ tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, 
 }
 
 }  // namespace
+
+std::string Axis::place(double at) const { return format_quantity(at, unit, 3).plain() + (form.empty() ? "" : " " + form); }
 
 bool of_sweep(std::string_view key) {
   bool output = false;
@@ -194,10 +198,10 @@ Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis
     const auto series = taken->output ? output_of(points, taken->channel) : series_of(points, taken->figure);
     const auto found = read_at(series, at);
     if (!found) {
-      absent(series.at.empty() ? "no point of the sweep has it" : fmt::format("{} lies outside the sweep", format_quantity(at, axis.unit, 3).plain()));
+      absent(series.at.empty() ? "no point of the sweep has it" : fmt::format("{} lies outside the sweep", axis.place(at)));
       continue;
     }
-    Figure f{.key = key, .label = key, .value = found->first, .unit = series.unit, .u = found->second > 0 ? std::optional(found->second) : std::nullopt, .at = {at}};
+    Figure f{.key = key, .label = series.label + " at " + axis.place(at), .value = found->first, .unit = series.unit, .u = found->second > 0 ? std::optional(found->second) : std::nullopt, .at = {at}};
     if (taken->output) {
       f.value = std::pow(10, found->first / 20);
       if (f.u) f.u = *f.u * f.value / kPerAmplitude;

@@ -10,6 +10,10 @@ namespace heron::study::spectrum {
 struct Axis {
   std::string name;  ///< "level", "frequency"
   std::string unit;  ///< V (rms), Hz
+  std::string form = {};  ///< said behind a value: "rms"
+
+  /// "163 mV rms"
+  std::string place(double at) const;
 };
 
 /// A point of a sweep: where it was taken, and the figures that were read there.
