@@ -1,7 +1,6 @@
 #include "signal/fftw.h"
 
 #include <algorithm>
-#include <map>
 
 namespace heron::signal {
 
@@ -10,28 +9,21 @@ std::mutex& fftw_planner() {
   return m;
 }
 
-namespace {
-
-/// One plan a length, kept: records come in stretches of one length.
-const FftwPlan& series_plan(std::size_t n) {
-  static std::mutex mutex;
-  static std::map<std::size_t, FftwPlan> kept;
-  const std::lock_guard lock(mutex);
-  const auto it = kept.find(n);
-  if (it != kept.end()) return it->second;
-  FftwArray<std::complex<double>> in(n / 2 + 1);
-  FftwArray<double> out(n);
-  return kept.emplace(n, FftwPlan([&] { return fftw_plan_dft_c2r_1d(int(n), in.raw(), out.data(), FFTW_ESTIMATE); })).first->second;
+const FftwPlan& FftwPlans::of(std::size_t n) {
+  const std::lock_guard lock(mutex_);
+  if (const auto it = kept_.find(n); it != kept_.end()) return it->second;
+  FftwArray<double> real(n);
+  FftwArray<std::complex<double>> lines(n / 2 + 1);
+  return kept_.emplace(n, FftwPlan([&] { return make_(int(n), real.data(), lines.raw()); })).first->second;
 }
-
-}  // namespace
 
 std::vector<double> real_series(std::span<const std::complex<double>> spectrum) {
   const std::size_t n = 2 * (spectrum.size() - 1);
   FftwArray<std::complex<double>> in(spectrum.size());
   FftwArray<double> out(n);
   std::copy(spectrum.begin(), spectrum.end(), in.data());
-  series_plan(n).execute_into(in.raw(), out.data());
+  static FftwPlans plans([](int samples, double* real, fftw_complex* lines) { return fftw_plan_dft_c2r_1d(samples, lines, real, FFTW_ESTIMATE); });
+  plans.of(n).execute_into(in.raw(), out.data());
   return {out.data(), out.data() + n};
 }
 

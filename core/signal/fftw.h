@@ -2,6 +2,7 @@
 #include <fftw3.h>
 
 #include <complex>
+#include <map>
 #include <mutex>
 #include <span>
 #include <utility>
@@ -57,6 +58,20 @@ class FftwPlan {
 
  private:
   fftw_plan plan_ = nullptr;
+};
+
+/// Plans of one kind, one a length, kept: records and stretches of one length come again and again.
+class FftwPlans {
+ public:
+  using Make = fftw_plan (*)(int n, double* real, fftw_complex* lines);
+  explicit FftwPlans(Make make) : make_(make) {}
+  /// @param n  even
+  const FftwPlan& of(std::size_t n);
+
+ private:
+  Make make_;
+  std::mutex mutex_;
+  std::map<std::size_t, FftwPlan> kept_;
 };
 
 /// The real series whose one-sided spectrum (n/2 + 1 lines) this is; unnormalised, as FFTW gives it. n even.

@@ -17,7 +17,7 @@ struct LineSpectrum {
 
 /// Scaled by the window's coherent gain, so that a sine in the middle of a line stands at its rms (Harris 1978). The
 /// last sample of an odd number is left out.
-/// @param values  at least two
+/// @param values  at least eight
 LineSpectrum line_spectrum(std::span<const double> values, double sample_rate, Window window);
 
 }  // namespace heron::signal

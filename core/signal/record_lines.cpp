@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
-#include <map>
 #include <numbers>
 
 #include "signal/also_wide.h"
@@ -15,17 +14,6 @@ namespace {
 
 using std::numbers::pi;
 using Complex = std::complex<double>;
-
-/// One plan a length, kept: records of one length come again and again.
-const FftwPlan& forward_plan(std::size_t n) {
-  static std::mutex mutex;
-  static std::map<std::size_t, FftwPlan> kept;
-  const std::lock_guard lock(mutex);
-  if (const auto it = kept.find(n); it != kept.end()) return it->second;
-  FftwArray<double> in(n);
-  FftwArray<Complex> out(n / 2 + 1);
-  return kept.emplace(n, FftwPlan([&] { return fftw_plan_dft_r2c_1d(int(n), in.data(), out.raw(), FFTW_ESTIMATE); })).first->second;
-}
 
 /// The mean of e^(-2 pi i x t / n).
 Complex comb(double x, double n) {
@@ -117,7 +105,8 @@ RecordLines::RecordLines(std::span<const double> values) : samples_(values.size(
   FftwArray<double> in(samples_);
   plain_ = std::make_unique<Lines>(Lines{FftwArray<Complex>(lines())});
   std::copy_n(values.begin(), samples_, in.data());
-  forward_plan(samples_).execute_into(in.data(), plain_->of.raw());
+  static FftwPlans plans([](int n, double* real, fftw_complex* lines) { return fftw_plan_dft_r2c_1d(n, real, lines, FFTW_ESTIMATE); });
+  plans.of(samples_).execute_into(in.data(), plain_->of.raw());
 }
 RecordLines::~RecordLines() = default;
 RecordLines::RecordLines(RecordLines&&) noexcept = default;

@@ -8,14 +8,16 @@ namespace heron::study {
 constexpr std::size_t kRun = 3;
 constexpr double kMany = 0.05;
 
-Result<AtEnds> at_ends(const Trace& trace) {
+Result<AtEnds> at_ends(const Trace& trace, std::size_t first, std::size_t last_sample) {
   AtEnds out{.low = INFINITY, .high = -INFINITY};
-  const auto blocks = trace.blocks();
-  if (!blocks) return tl::unexpected(blocks.error());
-  for (const auto& block : *blocks) {
+  const auto join = [&](const signal::BlockSums& block) {
     out.low = std::min(out.low, block.low);
     out.high = std::max(out.high, block.high);
-  }
+  };
+  auto ok = for_each_block(
+      trace, first, last_sample, [](std::size_t, auto) { return true; }, [&](std::size_t, const signal::BlockSums& block) { join(block); },
+      [&](std::size_t, std::span<const double> values) { join(signal::block_sums(values)); });
+  if (!ok) return tl::unexpected(ok.error());
   double last = NAN;
   std::size_t run = 0;
   out.two_levels = true;
@@ -26,8 +28,8 @@ Result<AtEnds> at_ends(const Trace& trace) {
     run = 0;
     last = NAN;
   };
-  auto ok = for_each_block(
-      trace, 0, trace.size(), [&](std::size_t k, std::span<const signal::BlockSums> all) { return all[k].low > out.low && all[k].high < out.high; },
+  ok = for_each_block(
+      trace, first, last_sample, [&](std::size_t k, std::span<const signal::BlockSums> all) { return all[k].low > out.low && all[k].high < out.high; },
       [&](std::size_t, const signal::BlockSums&) {
         close();
         out.two_levels = false;

@@ -13,7 +13,8 @@ struct AtEnds {
   std::size_t in_runs = 0;                        ///< samples in runs of three or more
   bool two_levels = false;                        ///< nothing lies between the ends
 };
-Result<AtEnds> at_ends(const Trace& trace);
+/// @param first, last  of the samples that are looked at: [first, last), not empty
+Result<AtEnds> at_ends(const Trace& trace, std::size_t first, std::size_t last);
 
 /// Whether it stands against an end: of a known range a run of three, else more than 5 % of the samples in such runs.
 bool clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples);

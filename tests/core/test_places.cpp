@@ -4,6 +4,7 @@
 #include <random>
 
 #include "base/random.h"
+#include "study/clipping.h"
 #include "study/waveform/places.h"
 #include "study/waveform/profile.h"
 
@@ -95,11 +96,6 @@ TEST_CASE("what blocks tell of a long record is what its samples tell") {
     const auto begin = v.begin() + std::ptrdiff_t(over.first), end = v.begin() + std::ptrdiff_t(over.last);
     CHECK(p->low == *std::min_element(begin, end));
     CHECK(p->high == *std::max_element(begin, end));
-    CHECK(p->low_at == std::size_t(std::min_element(begin, end) - v.begin()));
-    CHECK(p->high_at == std::size_t(std::max_element(begin, end) - v.begin()));
-    double sum = 0;
-    for (auto it = begin; it != end; ++it) sum += *it;
-    CHECK(p->mean == Approx(sum / double(over.size())).epsilon(1e-9));
   }
 }
 
@@ -109,13 +105,22 @@ TEST_CASE("runs on an extreme are counted across the ends of blocks") {
   for (std::size_t k = 200; k < 840; ++k) v[k] = 2;
   v[1000] = 2;
   for (std::size_t k = 1100; k < 1105; ++k) v[k] = -3;
-  const auto p = profile_of(*trace_of("v", "V", TimeBase(0, 1e-6), v), {}, {0, v.size()});
+  const auto trace = trace_of("v", "V", TimeBase(0, 1e-6), v);
+  const auto all = at_ends(*trace, 0, v.size());
+  REQUIRE(all);
+  CHECK(all->longest_high == 640);
+  CHECK(all->longest_low == 5);
+  CHECK(all->in_runs == 645);
+  CHECK_FALSE(all->two_levels);
+  // Of a part only what lies in it.
+  const auto part = at_ends(*trace, 300, 1050);
+  REQUIRE(part);
+  CHECK(part->longest_high == 540);
+  CHECK(part->low > -3);
+  const auto p = profile_of(*trace, {}, {0, v.size()});
   REQUIRE(p);
   CHECK(p->longest_at_high == 640);
-  CHECK(p->longest_at_low == 5);
-  CHECK(p->at_extremes == 645);
-  CHECK(p->high_at == 200);
-  CHECK(p->low_at == 1100);
+  CHECK(at_ends(*trace_of("v", "V", TimeBase(0, 1), std::vector<double>(500, 1.0)), 0, 500)->longest_high == 500);
 }
 
 TEST_CASE("samples at uneven times are integrated at their own") {

@@ -147,6 +147,16 @@ TEST_CASE("records without a tone to be read say why", "[spectrum]") {
   for (std::size_t k = 0; k < nyquist.size(); ++k) nyquist[k] = k % 2 ? 1 : -1;
   CHECK_THAT(why_not(read(nyquist), "snr"), Catch::Matchers::Contains("half the sample rate"));
   CHECK_FALSE(study::spectrum::kind().analyse({point_of(std::vector<double>(8, 1.0))}, {}, {}));
+  // Noise alone has a highest line too, which is no tone; its floor is told all the same.
+  int taken_for_tones = 0;
+  for (unsigned seed = 1; seed <= 60; ++seed) {
+    const auto idle = read(sampled(4096, [](double) { return 0.2; }, 1e-3, seed));
+    taken_for_tones += idle.find("snr") != nullptr;
+    CHECK(value(idle, "noise_floor") == Approx(10 * std::log10(1e-6 / 50e3)).margin(0.6));
+  }
+  CHECK(taken_for_tones <= 1);
+  // A tone 9 dB above what noise makes of its highest line is one.
+  CHECK(read(sampled(4096, [](double t) { return 4e-4 * std::cos(2 * pi * 9.7e3 * t); }, 1e-3)).find("snr"));
   for (const double huge : {1e150, 1e300}) {
     const auto r = read(sampled(256, [=](double t) { return huge * std::cos(2 * pi * 9e3 * t); }));
     for (const auto& f : r.figures) CHECK(std::isfinite(f.value));
@@ -161,21 +171,41 @@ TEST_CASE("what speaks against a spectrum is told just over its bound and not ju
   CHECK_FALSE(doubted(read(tone(301.3)), "frequency.not_coherent"));
   // Clipped: of a table more than 5 % of the samples in runs on the extremes.
   const auto clipped = [](double at) { return sampled(4096, [=](double t) { return std::clamp(std::cos(2 * pi * 301 * kRate / 4096 / 40 * t), -at, at); }); };
-  CHECK(doubted(read(clipped(0.99)), "input.clipped"));
-  CHECK_FALSE(doubted(read(clipped(0.99999)), "input.clipped"));
+  // A cosine that is cut at cos x on both sides stays there for 2 x/pi of the time.
+  CHECK(doubted(read(clipped(std::cos(0.028 * pi))), "input.clipped"));
+  CHECK_FALSE(doubted(read(clipped(std::cos(0.022 * pi))), "input.clipped"));
+  // Of a converter whose ends are known: three equal samples there, and a tenth of the range.
+  const auto counted = [](int at_end, double peak) {
+    auto point = point_of({});
+    auto& channel = point.records[0].channels[0];
+    channel.numbers.clear();
+    channel.scale = 1.0 / 8192;
+    channel.range = 1;
+    channel.lowest_count = -8192;
+    channel.highest_count = 8191;
+    for (int k = 0; k < 4096; ++k) channel.counts.push_back(std::int16_t(std::lround(8191 * peak * std::cos(2 * pi * 301.0 / 4096 * k))));
+    for (int k = 0; k < at_end; ++k) channel.counts[std::size_t(1000 + k)] = 8191;
+    return study::spectrum::kind().analyse({point}, {}, {})->reading;
+  };
+  CHECK(doubted(counted(3, 0.9), "input.clipped"));
+  CHECK_FALSE(doubted(counted(2, 0.9), "input.clipped"));
+  CHECK(doubted(counted(0, 0.099), "range.underused"));
+  CHECK_FALSE(doubted(counted(0, 0.101), "range.underused"));
   // Two tones where one was said.
   const auto two = [](double second) {
     return sampled(4096, [=](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t) + second * std::cos(2 * pi * 517.3 * kRate / 4096 * t); }, 1e-4);
   };
-  CHECK(doubted(read(two(0.11)), "tones.several"));
-  CHECK_FALSE(doubted(read(two(0.09)), "tones.several"));
+  CHECK(doubted(read(two(0.102)), "tones.several"));
+  CHECK_FALSE(doubted(read(two(0.098)), "tones.several"));
   // Close to half the rate.
   const auto high = [](double level) { return sampled(4096, [=](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t) + level * std::cos(2 * pi * 2000 * kRate / 4096 * t); }, 1e-3); };
-  CHECK(doubted(read(high(4e-3)), "sampling.coarse"));
-  CHECK_FALSE(doubted(read(high(2e-4)), "sampling.coarse"));
+  // A hundred lines of noise of 1e-3 lie there, 2 1e-6/4096 each: 4 times as much is a tone of 5.4e-4.
+  CHECK(doubted(read(high(6.2e-4)), "sampling.coarse"));
+  CHECK_FALSE(doubted(read(high(4.6e-4)), "sampling.coarse"));
   const auto noisy = [](double noise) { return sampled(4096, [](double t) { return std::cos(2 * pi * 301 * kRate / 4096 * t) + 3e-3 * std::cos(2 * pi * 602 * kRate / 4096 * t); }, noise); };
-  CHECK(doubted(read(noisy(3e-3), {}, {"harmonic.2.level"}), "noise.limited"));
-  CHECK_FALSE(doubted(read(noisy(3e-4), {}, {"harmonic.2.level"}), "noise.limited"));
+  // A tone of 3e-3 in noise s is known to s sqrt(2/4096) of that: a tenth of a decibel at 1.56e-3.
+  CHECK(doubted(read(noisy(1.8e-3), {}, {"harmonic.2.level"}), "noise.limited"));
+  CHECK_FALSE(doubted(read(noisy(1.2e-3), {}, {"harmonic.2.level"}), "noise.limited"));
 }
 
 TEST_CASE("the coherent frequency is the nearest with a whole, odd number of cycles", "[spectrum]") {
@@ -204,7 +234,7 @@ TEST_CASE("levels are typed in every form", "[spectrum][words]") {
 }
 
 TEST_CASE("settings of spectra read back what they tell", "[spectrum]") {
-  const study::SettingsText typed = {{"window", "flat_top"}, {"harmonics", "2..7"}, {"band", "20Hz..20kHz"}, {"full_scale", "1.25V"}, {"bits", "14"},
+  const study::SettingsText typed = {{"window", "flat_top"}, {"harmonics", "2..7"}, {"band", "20Hz..20kHz"}, {"full_scale", "1.25V"},
                                      {"weighting", "A"}, {"average", "coherent"}, {"segment", "4096"}, {"overlap", "0"}, {"u_limit", "0.2 dB"}};
   const auto once = study::spectrum::settings_from_text(typed);
   if (!once) FAIL(once.error().message);
@@ -212,8 +242,7 @@ TEST_CASE("settings of spectra read back what they tell", "[spectrum]") {
   const auto again = study::spectrum::settings_from_text(text);
   if (!again) FAIL(again.error().message);
   CHECK(study::spectrum::as_text(*again) == text);
-  for (const auto& [key, bad] : {std::pair{"harmonics", "1..3"}, {"harmonics", "7..2"}, {"harmonics", "2.5"}, {"band", "20Hz"}, {"band", "5kHz..20Hz"}, {"bits", "12.5"},
-                                 {"segment", "10"}, {"window", "kaiser"}, {"weighting", "Z"}, {"nothing", "1"}})
+  for (const auto& [key, bad] : {std::pair{"harmonics", "1..3"}, {"harmonics", "7..2"}, {"harmonics", "2.5"}, {"band", "20Hz"}, {"band", "5kHz..20Hz"}, {"bits", "12"}, {"segment", "10"}, {"segment", "1e300"}, {"window", "kaiser"}, {"weighting", "Z"}, {"nothing", "1"}})
     CHECK_FALSE(study::spectrum::settings_from_text({{key, bad}}));
   for (const char* good : {"sinad", "v_out.thd", "harmonic.3.level", "i.harmonic.12.frequency", "imd.3", "noise.rms(20Hz,20kHz)", "v.x.snr"})
     CHECK(study::spectrum::kind().check_figure(good));

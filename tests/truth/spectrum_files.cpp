@@ -102,6 +102,34 @@ Outcome mixed(unsigned seed) {
   return read({of, 5e-5, 1, {}}, random, {{"imd.3", db(0.75 * b * a * a * a / carrier)}, {"imd.2", db(c * a * a / (std::sqrt(2.0) * carrier))}});
 }
 
+/// A sweep over level through y = g x - b x^3.
+Outcome compressed(unsigned seed) {
+  std::mt19937_64 random(seed);
+  const double g = 4 + double(random() % 1000) * 1e-3, b = 2.4, f = 1021 * kRate / kSamples, edge = g * (1 - std::pow(10, -0.05));
+  std::vector<study::Point> points;
+  for (int k = 0; k < 17; ++k) {
+    const double a = 0.004 * std::pow(200, k / 16.0);
+    study::Record record{.sample_rate = kRate};
+    study::Channel channel{.role = "v", .unit = "V"};
+    for (std::size_t i = 0; i < kSamples; ++i) {
+      const double x = a * std::cos(2 * pi * f * double(i) / kRate);
+      channel.numbers.push_back(g * x - b * x * x * x + 2e-2 * normal_deviate(random));
+    }
+    record.channels.push_back(std::move(channel));
+    study::Point point{.index = k, .setting = {{"swept", {{"name", "level"}, {"unit", "V"}, {"value", a / std::sqrt(2.0)}}}}, .records = {}};
+    point.records.push_back(std::move(record));
+    points.push_back(std::move(point));
+  }
+  // At one of the levels that were taken, so that nothing lies between.
+  const double at = 0.004 * std::pow(200, 13 / 16.0), gain = g - 0.75 * b * at * at;
+  const auto level = fmt::format("level.out@{:.12g}V", at / std::sqrt(2.0)), bend = fmt::format("thd@{:.12g}V", at / std::sqrt(2.0));
+  const auto analysis = study::spectrum::kind().analyse(points, {{"harmonics", "2..3"}}, {level, bend});
+  auto reading = analysis ? analysis->reading : study::Reading{};
+  for (auto& figure : reading.figures) figure.key = figure.key.substr(0, figure.key.find('@')) + (figure.key.find('@') == std::string::npos ? "" : "@L");
+  return {std::move(reading), {{"level.out@L", at * gain / std::sqrt(2.0)}, {"thd@L", db(b * at * at / 4 / gain)}, {"compression.1dB.input", std::sqrt(edge / (0.75 * b)) / std::sqrt(2.0)},
+                               {"compression.1dB.output", std::sqrt(edge / (0.75 * b)) / std::sqrt(2.0) * g * std::pow(10, -0.05)}}};
+}
+
 Experiment with(const char* name, const char* window, double noise, int records = 1) {
   return {"spectrum", name, [=](unsigned seed) { return tone(seed, window, noise, records); }, 400, 60};
 }
@@ -116,7 +144,8 @@ std::vector<Experiment> spectrum_files() {
           with("tone, flat top", "flat_top", 1e-4),
           with("tone, whole cycles without a window", "rectangular", 1e-4),
           with("tone, eight records", "blackman_harris", 4e-4, 8),
-          {"spectrum", "two tones, bent", tones::mixed, 400, 60}};
+          {"spectrum", "two tones, bent", tones::mixed, 400, 60},
+          {"spectrum", "sweep over level, a cube", tones::compressed, 200, 0}};
 }
 
 }  // namespace heron::truth

@@ -265,7 +265,9 @@ void SpectrumLens::place_cursors() {
 void SpectrumLens::mark_figure() {
   const auto view = desk_->readings.shown();
   const auto* figure = view ? view->analysis.reading.find(desk_->look.figure().toStdString()) : nullptr;
-  plot_->show_marks(figure ? figure->at : std::vector<double>(), figure ? text(figure->label) : QString());
+  // Of a sweep a figure stands at a level, or at a frequency that was driven: that is no place among these lines.
+  const bool here = figure && points_.empty();
+  plot_->show_marks(here ? figure->at : std::vector<double>());
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 

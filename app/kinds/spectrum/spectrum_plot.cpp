@@ -77,7 +77,7 @@ SpectrumPlot::SpectrumPlot(QWidget* parent) : QCustomPlot(parent) {
   addLayer("cursors", this->layer("tags"), limAbove);
   tag_item_ = new Tags(this);
   tag_item_->setLayer("tags");
-  floor_ = new QCPItemStraightLine(this);
+  floor_ = new QCPItemLine(this);
   floor_->setPen(QPen(theme().slate, 1, Qt::DashLine));
   floor_->setLayer("tags");
   floor_->setVisible(false);
@@ -177,8 +177,8 @@ void SpectrumPlot::show_spectra(std::vector<SpectrumCurve> curves, const std::ve
     if (s.density > 0) {
       // Where a line of the noise stands.
       const double level = drawn(curve, s.density * s.line * s.facts.noise_bandwidth);
-      floor_->point1->setCoords(0, level);
-      floor_->point2->setCoords(s.sample_rate / 2, level);
+      floor_->start->setCoords(s.line, level);
+      floor_->end->setCoords(s.sample_rate / 2, level);
       floor_->setVisible(true);
       tags_.push_back({0.97 * s.sample_rate / 2, level, "noise floor"});
     }
@@ -229,7 +229,7 @@ void SpectrumPlot::show_all() {
   replot(QCustomPlot::rpQueuedReplot);
 }
 
-void SpectrumPlot::show_marks(const std::vector<double>& frequencies, const QString& label) {
+void SpectrumPlot::show_marks(const std::vector<double>& frequencies) {
   for (auto* item : marks_) removeItem(item);
   marks_.clear();
   if (curves_.empty()) return;
@@ -247,7 +247,6 @@ void SpectrumPlot::show_marks(const std::vector<double>& frequencies, const QStr
     ring->setLayer("cursors");
     marks_ << ring;
   }
-  if (!marks_.isEmpty()) static_cast<QCPItemTracer*>(marks_.front())->setObjectName(label);
 }
 
 std::optional<double> SpectrumPlot::peak_near(double frequency) const {

@@ -62,7 +62,7 @@ class SpectrumPlot : public QCustomPlot {
   void say(const QString& why);
   void show_all();
   /// Rings where a figure was read.
-  void show_marks(const std::vector<double>& frequencies, const QString& label);
+  void show_marks(const std::vector<double>& frequencies);
 
   const std::vector<SpectrumTag>& tags() const { return tags_; }
   /// Of the last frame, for those that found a place.
@@ -85,7 +85,7 @@ class SpectrumPlot : public QCustomPlot {
   QList<QCPAbstractItem*> items_, marks_;
   Tags* tag_item_;
   QCPItemText* words_;
-  QCPItemStraightLine* floor_;
+  QCPItemLine* floor_;
 };
 
 }  // namespace heron::app

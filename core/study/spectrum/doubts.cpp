@@ -25,7 +25,7 @@ void check_coherence(const Spectrum& s, std::vector<Doubt>& out) {
                  fmt::format("The record of {} holds {:.4f} cycles, and its ends do not meet: {:.3g} dB below the fundamental leaks into all other lines.",
                              s.name, s.place, -10 * std::log10(leaks)),
                  fmt::format("Drive at {}, or set window=blackman_harris.", shown(near, "Hz", 7)),
-                 {{"frequency", format_setting(near, "Hz")}}});
+                 {{"frequency", "coherent"}}});
 }
 
 void check_near_half(const Spectrum& s, std::vector<Doubt>& out) {
@@ -91,7 +91,7 @@ Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading&
     const auto& s = point.spectra[k];
     const auto& errors = point.records->errors[k];
     const auto& trace = *point.records->traces[k];
-    const auto ends = at_ends(trace);
+    const auto ends = at_ends(trace, 0, trace.size());
     if (!ends) return tl::unexpected(ends.error());
     if (clipped(*ends, errors, trace.size()))
       out.push_back({"input.clipped", Severity::serious,

@@ -126,7 +126,7 @@ Value sfdr(const View& v) {
 Value worst_frequency(const View& v) {
   if (!v.s.fundamental) return no(v.s.no_fundamental);
   if (!v.s.worst || !(v.s.worst->power > 0)) return no("nothing is beside the fundamental");
-  return Found{v.s.worst->frequency, std::max(v.s.worst->u_frequency, 0.0), {v.s.worst->frequency}};
+  return Found{v.s.worst->frequency, v.s.worst->u_frequency, {v.s.worst->frequency}};
 }
 
 Value enob(const View& v) {

@@ -18,6 +18,10 @@ std::vector<Plan::Step> Plan::steps() const {
   return out;
 }
 
+double Plan::seconds() const {
+  return double(steps().size()) * (settle_time + records * length()) + (feed_pin.empty() ? 0 : feed_time);
+}
+
 Result<void> check(const Plan& p) {
   if (p.hookup.chains.empty()) return fail(Fault::input, "No input senses anything: connect one on the Hookup page.");
   const double half = p.rate / 2;

@@ -50,6 +50,8 @@ struct Plan {
     double level = 0, frequency = 0;
   };
   std::vector<Step> steps() const;
+  /// On a real bench, s.
+  double seconds() const;
 };
 
 inline constexpr int kMostSamples = 1 << 22;

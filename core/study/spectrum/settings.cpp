@@ -7,6 +7,8 @@
 namespace heron::study::spectrum {
 namespace {
 
+constexpr double kNone = -1e-9;  ///< % below nothing: none at all is allowed
+
 /// "20Hz..20kHz" as its two ends.
 Result<std::pair<double, double>> ends_of(std::string_view key, std::string_view text, std::string_view unit, const char* example) {
   const auto dots = text.find("..");
@@ -74,15 +76,13 @@ const SettingsTable<Settings>& table() {
       window(),
       number_setting("fundamental", &Settings::fundamental, "Hz", Bound::positive),
       number_setting("full_scale", &Settings::full_scale, "V", Bound::positive),
-      number_setting("bits", &Settings::bits, "1", Bound::positive),
       harmonics(),
       band(),
       word_setting<Settings, Weighting>("weighting", &Settings::weighting, {{Weighting::none, "none"}, {Weighting::a, "A"}}),
       word_setting<Settings, Average>("average", &Settings::average, {{Average::power, "power"}, {Average::coherent, "coherent"}}),
       number_setting("segment", &Settings::segment, "1", Bound::positive),
-      percent_setting("overlap", &Settings::overlap, -1e-9, 99),
+      percent_setting("overlap", &Settings::overlap, kNone, 99),
       number_setting("sample_rate", &Settings::sample_rate, "Hz", Bound::positive),
-      number_setting("histogram_samples", &Settings::histogram_samples, "1", Bound::positive),
       number_setting("u_limit", &Settings::u_limit, "dB", Bound::positive),
   });
   return all;
@@ -95,10 +95,8 @@ Result<void> set(Settings& settings, std::string_view key, std::string_view text
 Result<Settings> settings_from_text(const SettingsText& text) {
   auto out = table().read(text);
   if (!out) return out;
-  const auto whole = [](const std::optional<double>& v) { return !v || *v == std::round(*v); };
-  if (!whole(out->bits) || (out->bits && (*out->bits < 2 || *out->bits > 32)))
-    return fail(Fault::usage, "bits: a whole number from 2 to 32 is wanted.");
-  if (!whole(out->segment) || (out->segment && *out->segment < 64)) return fail(Fault::usage, "segment: a whole number of samples from 64 on is wanted.");
+  if (const auto& segment = out->segment; segment && !(*segment == std::round(*segment) && *segment >= 64 && *segment <= double(kLongest)))
+    return fail(Fault::usage, "segment: a whole number of samples from 64 to {} is wanted.", kLongest);
   return out;
 }
 

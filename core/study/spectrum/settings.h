@@ -1,4 +1,5 @@
 #pragma once
+#include <cstddef>
 #include <optional>
 #include <utility>
 
@@ -16,12 +17,14 @@ enum class Average {
 
 enum class Weighting { none, a };
 
+/// Longer records are read in segments of this many samples.
+inline constexpr std::size_t kLongest = std::size_t(1) << 22;
+
 /// How figures are read off spectra. Stored with the study; changing one reads old takes anew.
 struct Settings {
   std::optional<signal::Window> window;   ///< unset: rectangular where coherent, else blackman_harris
   std::optional<double> fundamental;      ///< Hz, near which it is looked for
   std::optional<double> full_scale;       ///< V peak; levels are then in dBFS
-  std::optional<double> bits;             ///< of the converter
   std::pair<int, int> harmonics = {2, 10};
   std::optional<std::pair<double, double>> band;  ///< Hz, that noise and distortion are counted in
   Weighting weighting = Weighting::none;
@@ -29,7 +32,6 @@ struct Settings {
   std::optional<double> segment;          ///< samples of one transform; unset: the whole record
   double overlap = 0.5;                   ///< of segments
   std::optional<double> sample_rate;      ///< Hz, of samples without times
-  double histogram_samples = 64;          ///< a code, that code density wants
   double u_limit = 0.1;                   ///< dB, above which a figure is doubted
 };
 

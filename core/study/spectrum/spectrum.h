@@ -24,7 +24,7 @@ struct Harmonic {
 };
 
 /// What a line of the spectrum is taken for.
-enum class Owner : std::uint8_t { noise, standing, fundamental, harmonic };
+enum class Owner : std::uint8_t { noise, standing, fundamental, harmonic, other };
 
 /// The spectrum of one quantity of one point, and what is found in it.
 struct Spectrum {
@@ -45,14 +45,14 @@ struct Spectrum {
   std::optional<Tone> fundamental;
   std::string no_fundamental;     ///< why not
   double place = 0;               ///< of the fundamental, in lines
-  std::vector<Tone> taken;        ///< other tones so strong that their leakage was taken off too
+  std::vector<Tone> others;       ///< tones that stand out and are no harmonics...
+  std::size_t taken_off = 0;      ///< ...the first of them no longer in `rest`
   std::vector<Harmonic> harmonics;
   std::optional<Tone> worst;      ///< largest other tone, harmonics included
-  double noise = 0, u_noise = 0;  ///< mean square of all that is none of the above, what lies below those included
-  double density = 0;             ///< of it, unit squared per Hz
+  double noise = 0, u_noise = 0;  ///< mean square of all but fundamental and harmonics: other tones, and what lies below all of them
+  double density = 0;             ///< of what is no tone at all, unit squared per Hz
   double distortion = 0, u_distortion = 0;  ///< sum of the harmonics' powers
 
-  std::size_t noise_lines() const;
   double frequency_of(std::size_t k) const { return line * double(k); }
   /// What lies at a place in lines.
   Tone tone_at(double place) const;
@@ -67,11 +67,6 @@ double leakage(double off, signal::Window window, std::size_t samples);
 
 /// Power gain of the A weighting (IEC 61672-1), 1 at 1 kHz.
 double a_weighting(double frequency);
-
-/// The shortest record that has a spectrum, in samples.
-inline constexpr std::size_t kShortest = 16;
-/// Longer records are read in segments of this length.
-inline constexpr std::size_t kLongest = std::size_t(1) << 22;
 
 /// @param records  of one quantity, all of one rate: averages
 /// @return Fault::input where times are not even or records are too short

@@ -27,10 +27,6 @@ std::vector<Lead> PlannedSpectrum::leads() const {
   return out;
 }
 
-double PlannedSpectrum::seconds(const bench::Limits&) const {
-  return double(plan_.steps().size()) * (plan_.settle_time + plan_.records * plan_.length()) + (plan_.feed_pin.empty() ? 0 : plan_.feed_time);
-}
-
 std::string PlannedSpectrum::time_sentence(const bench::Limits& limits) const { return spectrum::time_sentence(plan_, limits); }
 std::optional<bench::Levels> PlannedSpectrum::predict(const Surroundings& around) const { return spectrum::predict(plan_, around); }
 

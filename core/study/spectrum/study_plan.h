@@ -17,7 +17,7 @@ class PlannedSpectrum final : public study::Plan {
   std::vector<Lead> leads() const override;
   const bench::Hookup* hookup() const override { return &plan_.hookup; }
   int points(const bench::Limits&) const override { return int(plan_.steps().size()); }
-  double seconds(const bench::Limits&) const override;
+  double seconds(const bench::Limits&) const override { return plan_.seconds(); }
   std::string time_sentence(const bench::Limits& limits) const override;
   std::optional<bench::Levels> predict(const Surroundings& around) const override;
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;

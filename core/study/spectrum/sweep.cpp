@@ -46,6 +46,7 @@ std::optional<std::string> compression_channel(std::string_view key, bool& outpu
 /// A value with its uncertainty over the sweep, in dB or as it is.
 struct Series {
   std::vector<double> at, value, u;
+  double shared = 0;  ///< besides, what all points have in common
   std::string unit, label;
 };
 
@@ -68,7 +69,8 @@ Series output_of(const std::vector<Swept>& points, const std::string& channel) {
     out.label = "Output";
     out.at.push_back(p.at);
     out.value.push_back(10 * std::log10(s.fundamental->power));
-    out.u.push_back(std::hypot(kPerAmplitude / 2 * s.fundamental->u_power / s.fundamental->power, kPerAmplitude * p.point->records->errors[*k].u_gain));
+    out.u.push_back(kPerAmplitude / 2 * s.fundamental->u_power / s.fundamental->power);
+    out.shared = std::max(out.shared, kPerAmplitude * p.point->records->errors[*k].u_gain);
   }
   return out;
 }
@@ -89,16 +91,33 @@ Series series_of(const std::vector<Swept>& points, const std::string& figure) {
 /// Linear against lg of the place; of what is told in per cent or hertz its logarithm is.
 std::optional<std::pair<double, double>> read_at(const Series& s, double place) {
   if (s.at.empty() || place < s.at.front() * (1 - 1e-9) || place > s.at.back() * (1 + 1e-9)) return std::nullopt;
-  if (s.at.size() == 1) return std::pair{s.value.front(), s.u.front()};
+  if (s.at.size() == 1) return std::pair{s.value.front(), std::hypot(s.u.front(), s.shared)};
   auto above = std::size_t(std::upper_bound(s.at.begin(), s.at.end(), place) - s.at.begin());
   above = std::clamp<std::size_t>(above, 1, s.at.size() - 1);
   const double share = std::log(place / s.at[above - 1]) / std::log(s.at[above] / s.at[above - 1]);
   const bool ratio = s.unit == "%" && s.value[above - 1] > 0 && s.value[above] > 0;
   const double value = ratio ? s.value[above - 1] * std::pow(s.value[above] / s.value[above - 1], share) : s.value[above - 1] + share * (s.value[above] - s.value[above - 1]);
-  return std::pair{value, std::hypot((1 - share) * s.u[above - 1], share * s.u[above])};
+  return std::pair{value, std::hypot(std::hypot((1 - share) * s.u[above - 1], share * s.u[above]), s.shared)};
 }
 
 tl::unexpected<std::string> no(std::string why) { return tl::unexpected<std::string>(std::move(why)); }
+
+/// Where a gain passes a level between points k - 1 and k, as the logarithm of the place, and how far a straight line says
+/// otherwise: gains bend ever faster, so that a parabola through one point more is followed.
+std::pair<double, double> passage(const std::vector<double>& at, const std::vector<double>& gain, std::size_t k, double level) {
+  const double a = std::log(at[k - 1]), b = std::log(at[k]), straight = a + (level - gain[k - 1]) / (gain[k] - gain[k - 1]) * (b - a);
+  const auto third = k + 1 < at.size() ? k + 1 : k >= 2 ? k - 2 : k;
+  if (third == k) return {straight, 0.3 * (b - a)};
+  const double c = std::log(at[third]), first = (gain[k] - gain[k - 1]) / (b - a), second = ((gain[third] - gain[k]) / (c - b) - first) / (c - a);
+  const auto curve = [&](double x) { return gain[k - 1] + (x - a) * (first + (x - b) * second); };
+  double low = a, high = b;
+  for (int round = 0; round < 60; ++round) {
+    const double middle = (low + high) / 2;
+    (curve(middle) > level ? low : high) = middle;
+  }
+  constexpr double kLeft = 0.2;  // of what the parabola mends
+  return {low, kLeft * std::abs(low - straight)};
+}
 
 /// Where the gain has fallen by so much under its mean over the lowest decade.
 tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, const Axis& axis, const std::string& channel, bool output) {
@@ -119,14 +138,14 @@ tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, 
   small /= double(count);
   for (std::size_t k = 1; k < gain.size(); ++k) {
     if (!(gain[k] <= small - kDown)) continue;
-    const double slope = (gain[k] - gain[k - 1]) / std::log(out.at[k] / out.at[k - 1]);
-    if (!(slope < 0)) continue;
-    const double lg = std::log(out.at[k - 1]) + (small - kDown - gain[k - 1]) / slope, at = std::exp(lg);
-    // What neighbouring points' gains share does not move the place; their own noise and the mean's do.
-    const double u_lg = std::hypot(out.u[k], u_small / double(count)) / std::abs(slope);
+    if (!(gain[k] < gain[k - 1])) continue;
+    const auto [lg, between] = passage(out.at, gain, k, small - kDown);
+    const double slope = (gain[k] - gain[k - 1]) / std::log(out.at[k] / out.at[k - 1]), at = std::exp(lg);
+    // A gain that all points share moves neither; a small-signal gain that is read too high is left sooner.
+    const double u_mean = u_small / double(count), u_point = std::hypot(out.u[k] / std::abs(slope), between), u_lg = std::hypot(u_point, u_mean / std::abs(slope));
     if (!output) return Figure{.key = {}, .label = "Input at 1 dB of compression", .value = at, .unit = "V", .u = at * u_lg, .at = {at}};
     const double level = std::pow(10, (small - kDown + 20 * std::log10(at)) / 20);
-    return Figure{.key = {}, .label = "Output at 1 dB of compression", .value = level, .unit = out.unit, .u = level * std::hypot(u_lg, out.u[k] / kPerAmplitude), .at = {at}};
+    return Figure{.key = {}, .label = "Output at 1 dB of compression", .value = level, .unit = out.unit, .u = level * std::hypot(std::hypot(u_point, u_mean * (1 / kPerAmplitude - 1 / std::abs(slope))), out.shared / kPerAmplitude), .at = {at}};
   }
   return no("the gain does not fall by 1 dB within the sweep");
 }

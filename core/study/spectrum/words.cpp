@@ -235,10 +235,9 @@ std::vector<BriefPiece> brief(const Plan& p) {
 }
 
 std::string time_sentence(const Plan& p, const bench::Limits&) {
-  const auto points = p.steps().size();
-  const double seconds = double(points) * (p.settle_time + p.records * p.length()) + (p.feed_pin.empty() ? 0 : p.feed_time);
-  return fmt::format("{} of {} samples, {} on a real bench.",
-                     points * std::size_t(p.records) == 1 ? "One record" : fmt::format("{} records", points * std::size_t(p.records)), p.samples, format_duration(seconds));
+  const auto records = p.steps().size() * std::size_t(p.records);
+  return fmt::format("{} of {} samples, {} on a real bench.", records == 1 ? "One record" : fmt::format("{} records", records), p.samples,
+                     format_duration(p.seconds()));
 }
 
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {

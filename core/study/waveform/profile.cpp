@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
-#include <utility>
 
+#include "study/clipping.h"
 #include "study/waveform/places.h"
 
 namespace heron::study::waveform {
@@ -142,60 +142,12 @@ Result<void> settle_states(const Trace& trace, Profile& p) {
   return {};
 }
 
-/// Where the extremes are, and how long it stays there.
-Result<void> find_extremes(const Trace& trace, Profile& p) {
-  double last = NAN;
-  std::size_t run = 0;
-  bool low_found = false, high_found = false;
-  const auto close = [&] {
-    if (last == p.low) p.longest_at_low = std::max(p.longest_at_low, run);
-    if (last == p.high) p.longest_at_high = std::max(p.longest_at_high, run);
-    if ((last == p.low || last == p.high) && run >= 3) p.at_extremes += (last == p.low) + (last == p.high) > 1 ? 2 * run : run;
-    last = NAN;
-  };
-  auto ok = for_each_block(
-      trace, p.over.first, p.over.last,
-      [&](std::size_t k, std::span<const signal::BlockSums> blocks) { return blocks[k].low > p.low && blocks[k].high < p.high; },
-      [&](std::size_t, const signal::BlockSums&) { close(); },
-      [&](std::size_t at, std::span<const double> values) {
-        for (std::size_t k = 0; k < values.size(); ++k) {
-          const double v = values[k];
-          if (v == last) {
-            ++run;
-            continue;
-          }
-          close();
-          if (v != p.low && v != p.high) continue;
-          last = v;
-          run = 1;
-          if (v == p.low && !std::exchange(low_found, true)) p.low_at = at + k;
-          if (v == p.high && !std::exchange(high_found, true)) p.high_at = at + k;
-        }
-      });
-  close();
-  return ok;
-}
-
 }  // namespace
 
 Result<Profile> profile_of(const Trace& trace, const TraceErrors& errors, const Stretch& over) {
-  Profile out{.over = over, .low = INFINITY, .high = -INFINITY};
-  double sum = 0, squares = 0;
-  const auto join = [&](const signal::BlockSums& block) {
-    out.low = std::min(out.low, block.low);
-    out.high = std::max(out.high, block.high);
-    sum += block.sum;
-    squares += block.squares;
-  };
-  auto ok = for_each_block(
-      trace, over.first, over.last, [](std::size_t, auto) { return true; },
-      [&](std::size_t, const signal::BlockSums& block) { join(block); },
-      [&](std::size_t, std::span<const double> values) { join(signal::block_sums(values)); });
-  if (!ok) return tl::unexpected(ok.error());
-  const double n = double(over.size());
-  out.mean = sum / n;
-  out.rms = std::sqrt(squares / n);
-  if (ok = find_extremes(trace, out); !ok) return tl::unexpected(ok.error());
+  const auto ends = at_ends(trace, over.first, over.last);
+  if (!ends) return tl::unexpected(ends.error());
+  Profile out{.over = over, .low = ends->low, .high = ends->high, .longest_at_low = ends->longest_low, .longest_at_high = ends->longest_high};
   const auto noise = noise_within(trace, over);
   if (!noise) return tl::unexpected(noise.error());
   // Rounding to counts is noise of a twelfth of a count squared, where the samples themselves do not show more.
@@ -206,8 +158,8 @@ Result<Profile> profile_of(const Trace& trace, const TraceErrors& errors, const 
   if (!(out.high > out.low)) return out;
 
   signal::LevelHistogram histogram(out.low, out.high);
-  ok = for_each_stretch(trace, over.first, over.last,
-                        [&](std::size_t, std::span<const double> values) { histogram.add(values); });
+  auto ok = for_each_stretch(trace, over.first, over.last,
+                             [&](std::size_t, std::span<const double> values) { histogram.add(values); });
   if (!ok) return tl::unexpected(ok.error());
   out.states = histogram.states();
   if (out.states) {

@@ -12,12 +12,9 @@ namespace heron::study::waveform {
 /// What one trace shows at large: found in a few passes over a record of any length.
 struct Profile {
   Stretch over;
-  double low = 0, high = 0;             ///< extremes as sampled...
-  std::size_t low_at = 0, high_at = 0;  ///< ...and where, in the trace
-  double mean = 0, rms = 0;
+  double low = 0, high = 0;             ///< extremes as sampled
   double noise = 0;                     ///< standard deviation of white noise on each sample
   std::size_t longest_at_low = 0, longest_at_high = 0;  ///< runs of equal samples on the extremes
-  std::size_t at_extremes = 0;          ///< samples in runs of three or more on the extremes
   std::optional<signal::States> states;
   double middle = 0;                    ///< half way between the states, else between the extremes
   double swing = 0;                     ///< the states' difference, else that of the extremes
