@@ -107,7 +107,7 @@ const std::vector<judge::TypedFigure>& Document::typed(long long id) {
 std::vector<std::string> Document::asked(long long id) {
   const auto* one = study(id);
   const auto* kind = one ? study::find_kind(one->kind) : nullptr;
-  return kind ? judge::asked_figures(*kind, claims(id)) : std::vector<std::string>();
+  return kind ? judge::asked_figures(*kind, claims(id), masks(id)) : std::vector<std::string>();
 }
 
 std::shared_ptr<const run::Device> Document::device(long long assembly) {

@@ -123,6 +123,7 @@ QString Document::write_claim(long long id, const QString& line) {
     if (unit && !(*mask)->unit.empty() && *unit != (*mask)->unit)
       return QString("%1 is in %2; the limit is in %3.")
           .arg(QString::fromStdString((*mask)->curve), QString::fromStdString(*unit), QString::fromStdString((*mask)->unit));
+    if (auto ok = judge::check(**mask, *kind); !ok) return QString::fromStdString(ok.error().message);
     push(
         "Write a mask", [this, id, one_mask = **mask] { put_mask(id, one_mask); },
         [this, id, words = (*mask)->text] { take_mask(id, words); });

@@ -70,6 +70,14 @@ void draw_sensor(QPainter& p, SensorKind kind, double x, double y) {
       p.drawLine(QPointF(x + 5, y), QPointF(x + 1, y - 3));
       p.drawLine(QPointF(x + 5, y), QPointF(x + 1, y + 3));
       break;
+    case SensorKind::codes:
+      // A short row of bits beside the wire.
+      gap(17);
+      for (int k = 0; k < 4; ++k) {
+        p.setBrush(k % 3 == 0 ? theme().ink : theme().sheet);
+        p.drawRect(QRectF(x - 16 + 8 * k, y - 4, 8, 8));
+      }
+      break;
     case SensorKind::transformer:
       p.setBrush(Qt::NoBrush);
       p.drawEllipse(QPointF(x, y), 11, 11);

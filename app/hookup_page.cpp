@@ -141,6 +141,9 @@ ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, 
                       {"range", in.range ? QString::fromStdString(format_setting(*in.range, "V")) : "automatic"}},
                      editing);
   for (int k = 0; k < 3; ++k) grid->addWidget(columns_[k], 2, k);
+  // Nothing of an input stands between a converter and its codes.
+  if (s.reads_codes())
+    for (int k : {1, 2}) columns_[k]->hide();
 
   const auto& limits = limits_of(desk->focus);
   const auto summary = bench::summarise(chain_, limits.input);
@@ -150,6 +153,7 @@ ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, 
   const auto range = range_for(chain_, summary, expected, limits);
   auto* bar = new HeadroomBar(this);
   bar->show_levels(expected, range, summary.harm, summary.unit);
+  bar->setVisible(!summary.codes);
   const QString sentence = QString::fromStdString(
       bench::headroom_text(summary, expected, in.range ? std::optional(summary.full_scale) : std::nullopt));
   bar->setToolTip(sentence);
@@ -164,7 +168,12 @@ ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, 
   QStringList facts;
   const QString per = summary.unit == "V" ? QString("%1 V/V").arg(summary.per_volt, 0, 'g', 4)
                                           : QString("%1 A/V").arg(summary.per_volt, 0, 'g', 4);
-  facts << per
+  const auto& converters = desk->focus.surroundings().converters;
+  const auto converter = s.reads_codes() ? converters.find(in.pin) : converters.end();
+  if (converter != converters.end())
+    facts << QString("%1 bits").arg(converter->second.bits) << "full scale " + shown(converter->second.full_scale, "V");
+  else
+    facts << per
         << "one count " +
                shown(range ? *range / summary.full_scale * summary.one_count : summary.one_count, summary.unit)
         << "" + shown(summary.bandwidth, "Hz") << shown(summary.delay, "s") + " late";

@@ -128,6 +128,10 @@ Result<int> analyse(const AnalyseOptions& options) {
         return fail(Fault::input, "{}: {}", options.claims, ok.error().message);
       asked.push_back(claim.figure);
     }
+    for (const auto& mask : claims.masks) {
+      if (auto ok = judge::check(mask, *kind); !ok) return fail(Fault::input, "{}: {}", options.claims, ok.error().message);
+      if (!mask.after.empty()) asked.push_back(mask.after);
+    }
   }
   if (options.inputs.size() != 1)
     return fail(Fault::usage, "figures are read from one file; {} are given.", options.inputs.size());
@@ -140,6 +144,10 @@ Result<int> analyse(const AnalyseOptions& options) {
                        .impedance = impedance});
   if (!curves) return tl::unexpected(curves.error());
   auto& record = curves->front().record;
+  if (record.sample_rate > 0 || record.find("time"))
+    for (const auto key : kind->times_said)
+      if (settings.contains(std::string(key)))
+        return fail(Fault::usage, "{}: its samples have times of their own, so that {} would have no effect; leave it out.", input, key);
   // Not in braces: a list in braces is copied.
   std::vector<study::Point> points(1);
   points.front().setting = json::object();
@@ -153,7 +161,7 @@ Result<int> analyse(const AnalyseOptions& options) {
     judged.push_back({claim.text, j, judge::to_json(claim, j)});
   }
   for (const auto& mask : claims.masks) {
-    const auto j = judge::judge(mask, analysis->curve);
+    const auto j = judge::judge(mask, *analysis);
     judged.push_back({mask.text, j, judge::to_json(mask, j)});
   }
   bool failed = false;

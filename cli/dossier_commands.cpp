@@ -226,11 +226,11 @@ Result<int> take(const TakeOptions& options) {
     // Between points alone where lines stay; what it waits for, where they do not.
     if (!terminal && p.share > 0) return;
     if (!p.waits.empty()) {
-      if (terminal) std::fprintf(stderr, "\rwaiting for %s   ", p.waits.c_str());
+      if (terminal) std::fprintf(stderr, "\rwaiting for %s\033[K", p.waits.c_str());
       return;
     }
     if (terminal)
-      std::fprintf(stderr, "\r%d of %d points, %s left on a real bench   ", p.done, p.total,
+      std::fprintf(stderr, "\r%d of %d points, %s left on a real bench\033[K", p.done, p.total,
                    format_duration(p.bench_seconds_left).c_str());
     else
       std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total,

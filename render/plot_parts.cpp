@@ -36,6 +36,16 @@ class DecadeTicker : public QCPAxisTickerLog {
   }
 
  protected:
+  /// About one decade has round values between its ends; of less the ticks are even.
+  QVector<double> createTickVector(double step, const QCPRange& range) override {
+    const double decades = std::log10(range.upper / range.lower);
+    constexpr double kFewest = 0.5, kMost = 1.6;
+    if (!(range.lower > 0) || decades < kFewest || decades > kMost) return QCPAxisTickerLog::createTickVector(step, range);
+    QVector<double> out;
+    for (double decade = std::pow(10, std::floor(std::log10(range.lower))); decade <= range.upper; decade *= 10)
+      for (const double times : {1.0, 2.0, 5.0}) out << times * decade;
+    return out;
+  }
   QString getTickLabel(double tick, const QLocale&, QChar, int) override {
     return QString::fromStdString(format_setting(tick, unit_));
   }
@@ -95,22 +105,24 @@ void style_plot(QCustomPlot& plot) {
   plot.legend->setVisible(false);
 }
 
+void style_axis(QCPAxis& axis) {
+  axis.setBasePen(QPen(theme().line, 1));
+  axis.setTickPen(Qt::NoPen);
+  axis.setSubTickPen(Qt::NoPen);
+  axis.setTickLabelFont(number_font(11));
+  axis.setTickLabelColor(theme().slate);
+  axis.setLabelFont(text_font(11));
+  axis.setLabelColor(theme().slate);
+  axis.setTickLabelPadding(6);
+  axis.setLabelPadding(4);
+  axis.grid()->setPen(QPen(QColor(0xDD, 0xE3, 0xDF), 1));
+  axis.grid()->setSubGridPen(QPen(QColor(0xEC, 0xF0, 0xED), 1));
+  axis.grid()->setZeroLinePen(QPen(theme().line, 1));
+}
+
 void style_axes(QCPAxisRect& rect) {
   rect.setupFullAxesBox(false);
-  for (auto* axis : rect.axes()) {
-    axis->setBasePen(QPen(theme().line, 1));
-    axis->setTickPen(Qt::NoPen);
-    axis->setSubTickPen(Qt::NoPen);
-    axis->setTickLabelFont(number_font(11));
-    axis->setTickLabelColor(theme().slate);
-    axis->setLabelFont(text_font(11));
-    axis->setLabelColor(theme().slate);
-    axis->setTickLabelPadding(6);
-    axis->setLabelPadding(4);
-    axis->grid()->setPen(QPen(QColor(0xDD, 0xE3, 0xDF), 1));
-    axis->grid()->setSubGridPen(QPen(QColor(0xEC, 0xF0, 0xED), 1));
-    axis->grid()->setZeroLinePen(QPen(theme().line, 1));
-  }
+  for (auto* axis : rect.axes()) style_axis(*axis);
   rect.axis(QCPAxis::atTop)->setVisible(false);
   rect.axis(QCPAxis::atRight)->setVisible(false);
   rect.axis(QCPAxis::atLeft)->setNumberFormat("gb");
@@ -129,8 +141,14 @@ void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, b
   }
 }
 
-ForbiddenGround::ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper)
-    : QCPAbstractItem(plot), line_(std::move(line)), upper_(upper), rect_(rect) {
+ForbiddenGround::ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper,
+                                 QCPAxis* upright, bool filled)
+    : QCPAbstractItem(plot),
+      line_(std::move(line)),
+      upper_(upper),
+      filled_(filled),
+      rect_(rect),
+      upright_(upright ? upright : rect->axis(QCPAxis::atLeft)) {
   setClipToAxisRect(true);
   setClipAxisRect(rect);
   setSelectable(false);
@@ -139,9 +157,14 @@ ForbiddenGround::ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<Q
 void ForbiddenGround::draw(QCPPainter* painter) {
   if (line_.size() < 2) return;
   auto* x = rect_->axis(QCPAxis::atBottom);
-  auto* y = rect_->axis(QCPAxis::atLeft);
   QPolygonF edge;
-  for (const auto& point : line_) edge << QPointF(x->coordToPixel(point.x()), y->coordToPixel(point.y()));
+  for (const auto& point : line_) edge << QPointF(x->coordToPixel(point.x()), upright_->coordToPixel(point.y()));
+  painter->setBrush(Qt::NoBrush);
+  if (!filled_) {
+    painter->setPen(QPen(theme().ink, 1.2));
+    painter->drawPolyline(edge);
+    return;
+  }
   const QRectF within = rect_->rect();
   const double wall = upper_ ? within.top() - 2 : within.bottom() + 2;
   QPolygonF area = edge;

@@ -12,6 +12,7 @@ namespace heron::render {
 /// Applies paper, ink, grid and number fonts to a plot and to the axes of one of its rectangles.
 void style_plot(QCustomPlot& plot);
 void style_axes(QCPAxisRect& rect);
+void style_axis(QCPAxis& axis);
 
 /// Says what goes along an axis: "Current, mA" with ticks 0, 2, 4, the prefix following the range; on a logarithmic one
 /// "Current", and every decade with its own: "10 nA".
@@ -29,7 +30,9 @@ QCPScatterStyle sample_dot(const QColor& colour, double size);
 class ForbiddenGround : public QCPAbstractItem {
  public:
   /// @param upper  true: the ground above the line is forbidden
-  ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper);
+  /// @param upright  null: the rectangle's left axis
+  /// @param filled   false: its edge alone, where the ground belongs to others too
+  ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper, QCPAxis* upright = nullptr, bool filled = true);
 
   double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
 
@@ -38,8 +41,9 @@ class ForbiddenGround : public QCPAbstractItem {
 
  private:
   QVector<QPointF> line_;
-  bool upper_;
+  bool upper_, filled_;
   QCPAxisRect* rect_;
+  QCPAxis* upright_;
 };
 
 /// A dashed hairline through stacked rectangles with a lettered flag at the top.

@@ -41,7 +41,7 @@ void PlotView::set_rects(QList<QCPAxisRect*> rects) {
 
 QList<QCPAxis*> PlotView::axes() const {
   QList<QCPAxis*> out;
-  for (auto* rect : rects_) out << rect->axis(QCPAxis::atBottom) << rect->axis(QCPAxis::atLeft);
+  for (auto* rect : rects_) out << rect->axis(QCPAxis::atBottom) << rect->axes(QCPAxis::atLeft);
   return out;
 }
 
@@ -85,11 +85,11 @@ void PlotView::zoom(const QWheelEvent& wheel) {
   const int turned = wheel.angleDelta().y() != 0 ? wheel.angleDelta().y() : wheel.angleDelta().x();
   const double factor = std::pow(0.85, turned / 120.0);
   const bool upright = wheel.modifiers() & Qt::ShiftModifier, both = wheel_ == Wheel::plane;
-  auto *x = rect->axis(QCPAxis::atBottom), *y = rect->axis(QCPAxis::atLeft);
+  auto* x = rect->axis(QCPAxis::atBottom);
   bool changed = false;
   if (both || !upright) changed = zoom_axis(*x, x->pixelToCoord(wheel.position().x()), factor);
   if ((both || upright) && rect->rangeDrag().testFlag(Qt::Vertical))
-    changed = zoom_axis(*y, y->pixelToCoord(wheel.position().y()), factor) || changed;
+    for (auto* y : rect->axes(QCPAxis::atLeft)) changed = zoom_axis(*y, y->pixelToCoord(wheel.position().y()), factor) || changed;
   if (changed) plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 

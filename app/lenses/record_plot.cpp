@@ -52,7 +52,7 @@ RecordPlot::RecordPlot(QWidget* parent) : QCustomPlot(parent) {
   window_->setBrush(shade);
   window_->setPen(QPen(theme().heron, 1));
   window_->setLayer("cursors");
-  arrange(1);
+  arrange(1, 1);
   connect(this, &QCustomPlot::beforeReplot, this, &RecordPlot::fill);
 }
 
@@ -86,7 +86,7 @@ void RecordPlot::set_between(Between between) {
 
 std::optional<QCPRange> RecordPlot::upright_of(const std::string& quantity) const {
   for (const auto& drawn : drawn_)
-    if (drawn.curve.trace->name == quantity) return panels_[drawn.panel]->axis(QCPAxis::atLeft)->range();
+    if (drawn.curve.trace->name == quantity) return drawn.upright->range();
   return std::nullopt;
 }
 
@@ -96,8 +96,7 @@ void RecordPlot::show_clouds(const std::vector<Cloud>& all) {
   for (const auto& [quantity, cells, ink] : all) {
     const auto drawn = std::find_if(drawn_.begin(), drawn_.end(), [&](const Drawn& d) { return d.curve.trace->name == quantity; });
     if (drawn == drawn_.end() || cells.records == 0) continue;
-    auto* rect = panels_[drawn->panel];
-    auto* map = new QCPColorMap(rect->axis(QCPAxis::atBottom), rect->axis(QCPAxis::atLeft));
+    auto* map = new QCPColorMap(drawn->line->keyAxis(), drawn->upright);
     map->setLayer("wake");
     map->setInterpolate(false);
     const double across = (cells.to - cells.from) / cells.columns, up = (cells.high - cells.low) / cells.rows;
@@ -125,16 +124,17 @@ void RecordPlot::draw_limits(const std::vector<LimitLine>& limits) {
   for (const auto& limit : limits)
     for (const auto& drawn : drawn_) {
       if (drawn.curve.trace->name != limit.quantity) continue;
-      auto* ground = new render::ForbiddenGround(this, panels_[drawn.panel], limit.line, limit.upper);
+      auto* ground = new render::ForbiddenGround(this, panels_[drawn.panel], limit.line, limit.upper, drawn.upright, uprights_.size() == panels_.size());
       ground->setLayer("ground");
       items_ << ground;
       break;
     }
 }
 
-void RecordPlot::arrange(int count) {
-  if (panels_.size() == count) return;
+void RecordPlot::arrange(int count, int uprights) {
+  if (panels_.size() == count && uprights_.size() == uprights) return;
   remove_curves();
+  uprights_.clear();
   while (!panels_.isEmpty()) {
     plotLayout()->remove(panels_.takeLast());
     plotLayout()->simplify();
@@ -158,7 +158,16 @@ void RecordPlot::arrange(int count) {
       connect(its, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), x, qOverload<const QCPRange&>(&QCPAxis::setRange));
     }
     panels_ << rect;
+    uprights_ << rect->axis(QCPAxis::atLeft);
   }
+  while (uprights_.size() < uprights) {
+    auto* more = panels_.first()->addAxis(QCPAxis::atLeft);
+    render::style_axis(*more);
+    more->grid()->setVisible(false);
+    uprights_ << more;
+  }
+  // What is dragged moves all of them, each by its own scale.
+  if (uprights > count) panels_.first()->setRangeDragAxes({panels_.first()->axis(QCPAxis::atBottom)}, uprights_);
 }
 
 void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const std::optional<TriggerMark>& trigger,
@@ -166,10 +175,11 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
   std::vector<std::string> names;
   std::vector<std::string> panel_of;  ///< what each panel is named by
   std::vector<int> places;
+  const bool one_for_all = how == Panels::apart || how == Panels::over;
   for (const auto& curve : curves) {
     const auto& t = *curve.trace;
     if (std::find(names.begin(), names.end(), t.name) == names.end()) names.push_back(t.name);
-    const auto key = how == Panels::each ? t.name : t.unit;
+    const auto key = how == Panels::by_unit ? t.unit : t.name;
     auto it = std::find(panel_of.begin(), panel_of.end(), key);
     if (it == panel_of.end()) it = panel_of.insert(panel_of.end(), key);
     places.push_back(int(it - panel_of.begin()));
@@ -180,13 +190,13 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
   remove_curves();
   for (auto* item : items_) removeItem(item);
   items_.clear();
-  arrange(std::max<int>(1, int(panel_of.size())));
+  const int scales = std::max<int>(1, int(panel_of.size()));
+  arrange(one_for_all ? 1 : scales, scales);
   QCPRange whole;
   bool first = true;
   for (std::size_t k = 0; k < curves.size(); ++k) {
-    Drawn one{.curve = curves[k], .panel = places[k]};
-    auto* rect = panels_[one.panel];
-    auto *x = rect->axis(QCPAxis::atBottom), *y = rect->axis(QCPAxis::atLeft);
+    Drawn one{.curve = curves[k], .panel = one_for_all ? 0 : places[k], .upright = uprights_[places[k]]};
+    auto *x = panels_[one.panel]->axis(QCPAxis::atBottom), *y = one.upright;
     one.low = addGraph(x, y);
     one.high = addGraph(x, y);
     one.line = addGraph(x, y);
@@ -227,7 +237,7 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
   }
   whole_ = first ? QCPRange(0, 1) : whole.size() > 0 ? whole : QCPRange(whole.lower - 0.5, whole.lower + 0.5);
   // Names stand at their lines.
-  std::vector<int> rows(panel_of.size(), 0);
+  std::vector<int> rows(std::size_t(panels_.size()), 0);
   std::vector<std::string> said;
   for (const auto& drawn : drawn_) {
     const auto& t = *drawn.curve.trace;
@@ -238,9 +248,10 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
     label->setClipAxisRect(rect);
     label->position->setAxisRect(rect);
     label->position->setType(QCPItemPosition::ptAxisRectRatio);
-    label->position->setCoords(0.006, 0.02);
+    const auto place = double(uprights_.indexOf(drawn.upright)) / double(uprights_.size());
+    label->position->setCoords(0.006, how_ == Panels::apart ? place + 0.01 : 0.02);
     label->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-    label->setPadding(QMargins(0, 15 * rows[std::size_t(drawn.panel)]++, 0, 0));
+    if (how_ != Panels::apart) label->setPadding(QMargins(0, 15 * rows[std::size_t(drawn.panel)]++, 0, 0));
     const auto dashes = drawn.line->pen().dashPattern();
     label->setText(text(t.name) + (dashes.isEmpty() || drawn.curve.dashed ? "" : dashes.first() > 4 ? "  \u2013 \u2013" : "  \u00b7 \u00b7 \u00b7"));
     label->setFont(render::text_font(11, QFont::Medium));
@@ -268,7 +279,7 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
       auto* panel = panels_[drawn.panel];
       tick->setClipToAxisRect(false);
       tick->position->setAxisRect(panel);
-      tick->position->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+      tick->position->setAxes(panel->axis(QCPAxis::atBottom), drawn.upright);
       tick->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
       tick->position->setCoords(0, *trigger->level);
       tick->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
@@ -290,36 +301,36 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
 
 /// The upright axes around all that is in the record.
 void RecordPlot::frame() {
-  std::vector<QCPRange> ranges(std::size_t(panels_.size()));
-  std::vector<bool> any(std::size_t(panels_.size()), false);
-  for (auto& drawn : drawn_) {
-    const auto& t = *drawn.curve.trace;
-    const auto seen = t.envelope(0, t.size(), 1);
-    if (!seen || seen->empty()) continue;
-    QCPRange own(seen->front().low, seen->front().high);
-    auto& range = ranges[std::size_t(drawn.panel)];
-    range = any[std::size_t(drawn.panel)] ? range.expanded(own) : own;
-    any[std::size_t(drawn.panel)] = true;
-  }
-  for (qsizetype k = 0; k < panels_.size(); ++k) {
-    auto range = ranges[std::size_t(k)];
+  const auto count = uprights_.size();
+  for (qsizetype k = 0; k < count; ++k) {
+    auto* axis = uprights_[k];
+    std::optional<QCPRange> found;
     std::string unit = "1";
     QStringList inside;
-    for (const auto& drawn : drawn_)
-      if (drawn.panel == k) {
-        unit = drawn.curve.trace->unit;
-        if (!inside.contains(text(drawn.curve.trace->name))) inside << text(drawn.curve.trace->name);
-      }
+    for (const auto& drawn : drawn_) {
+      if (drawn.upright != axis) continue;
+      const auto& t = *drawn.curve.trace;
+      unit = t.unit;
+      if (!inside.contains(text(t.name))) inside << text(t.name);
+      const auto seen = t.envelope(0, t.size(), 1);
+      if (!seen || seen->empty()) continue;
+      const QCPRange own(seen->front().low, seen->front().high);
+      found = found ? found->expanded(own) : own;
+    }
+    auto range = found.value_or(QCPRange());
     if (!(range.size() > 0)) {
       const double about = std::max(std::abs(range.center()), 1e-9);
       range = QCPRange(range.center() - about / 2, range.center() + about / 2);
     }
     // Room above for the names, in a low panel too.
     constexpr double kNameHeight = 20;  // pixels
-    const double room = 0.06 * range.size(), height = std::max(3 * kNameHeight, double(panels_[k]->height()));
-    const double above = std::max(2.2 * room, 1.06 * range.size() * kNameHeight * double(inside.size()) / height);
-    panels_[k]->axis(QCPAxis::atLeft)->setRange(range.lower - room, range.upper + above);
-    render::measure_axis(panels_[k]->axis(QCPAxis::atLeft), inside.join(" and "), unit);
+    const auto places = how_ == Panels::apart ? double(count) : 1.0;
+    const auto names = how_ == Panels::over ? double(count) : double(inside.size());
+    const double room = 0.06 * range.size(), height = std::max(3 * kNameHeight, double(axis->axisRect()->height()) / places);
+    const double above = std::max(2.2 * room, 1.06 * range.size() * kNameHeight * names / height);
+    const double low = range.lower - room, high = range.upper + above, own = high - low;
+    axis->setRange(how_ == Panels::apart ? QCPRange(low - own * double(count - 1 - k), high + own * double(k)) : QCPRange(low, high));
+    render::measure_axis(axis, inside.join(" and "), unit);
   }
 }
 
@@ -443,7 +454,7 @@ void RecordPlot::show_marks(const std::vector<double>& times, const std::string&
         auto* rect = panels_[k];
         const auto place = [&](QCPItemPosition* position) {
           position->setAxisRect(rect);
-          position->setAxes(rect->axis(QCPAxis::atBottom), rect->axis(QCPAxis::atLeft));
+          position->setAxes(rect->axis(QCPAxis::atBottom), drawn.upright);
           position->setCoords(time, **value);
         };
         auto* ring = new QCPItemTracer(this);

@@ -32,6 +32,8 @@ enum class Between { lines, band_limited };
 enum class Panels {
   each,     ///< one a quantity
   by_unit,  ///< one a unit
+  apart,    ///< one for all, each on a scale and place of its own so that none covers another
+  over,     ///< one for all, each on a scale of its own over its full height
 };
 
 /// A place where the trigger was: a notch on the time axis, and its level as a tick in the quantity's panel.
@@ -85,12 +87,13 @@ class RecordPlot : public QCustomPlot {
   struct Drawn {
     RecordCurve curve;
     int panel = 0;
+    QCPAxis* upright = nullptr;
     QCPGraph *line = nullptr, *low = nullptr, *high = nullptr;
     QCPGraph* dots = nullptr;  ///< samples, where the line between them is no straight one
   };
   void draw_limits(const std::vector<LimitLine>& limits);
   void remove_curves();
-  void arrange(int count);
+  void arrange(int panels, int uprights);
   void frame();
   void fill();
   void fill_one(Drawn& drawn, const QCPRange& span, int columns);
@@ -100,6 +103,7 @@ class RecordPlot : public QCustomPlot {
   QCPAxisRect* overview_;
   QCPItemRect* window_;
   QList<QCPAxisRect*> panels_;
+  QList<QCPAxis*> uprights_;  ///< one a panel; or of the only panel one a quantity
   std::vector<Drawn> drawn_;
   std::vector<std::string> named_;  ///< of the quantities that are shown
   QList<QCPAbstractItem*> items_, marks_;

@@ -123,6 +123,7 @@ struct ChannelRecord {
   double u_gain = 0;    ///< relative standard uncertainty of the input's gain, from its data
   double u_delay = 0;   ///< s, standard uncertainty of its delay against the other inputs
   double u_offset = 0;  ///< V, standard uncertainty of its zero on this range
+  int bits = 0;         ///< of codes that a converter of the device gave; 0: of an input
 
   std::vector<double> volts() const;
 };
@@ -144,6 +145,12 @@ struct AppliedDrive {
   double frequency = 0;     ///< Hz, after the generator's resolution
   double peak_to_peak = 0;  ///< V
   double offset = 0;        ///< V
+};
+
+/// A converter of the device, whose codes can be read.
+struct DeviceConverter {
+  int bits = 0;
+  double full_scale = 0;  ///< V, peak amplitude of a sine that just fills it
 };
 
 /// What a bench can do, for checks before anything is driven.

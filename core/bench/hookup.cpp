@@ -206,6 +206,7 @@ ChainSummary summarise(const Chain& c, const InputLimits& limits) {
   ChainSummary out;
   out.per_volt = c.correction * in.attenuation / s.factor;
   out.unit = std::string(s.unit());
+  out.codes = s.reads_codes();
   const double range = in.range.value_or(limits.ranges.empty() ? 50 : limits.ranges.back());
   out.full_scale = range * out.per_volt;
   out.one_count = out.full_scale / double(1 << (limits.bits - 1));
@@ -241,6 +242,7 @@ ChainSummary summarise(const Chain& c, const InputLimits& limits) {
 
 std::string headroom_text(const ChainSummary& s, std::optional<double> expected, std::optional<double> range) {
   const auto q = [&](double v) { return format_setting(rounded_to(v, 2), s.unit); };
+  if (s.codes) return expected ? fmt::format("expects {} peak, in codes of the device's converter", q(*expected)) : "codes of the device's converter";
   std::string out = expected ? fmt::format("expects {} peak", q(*expected)) : "expected level not known";
   if (expected && range) out += fmt::format(", uses {:.2g} % of the range", 100 * *expected / *range);
   if (!range) out += ", finds its range by itself";
@@ -261,6 +263,8 @@ std::vector<std::string> chain_troubles(const Chain& c) {
       (s.wants_ohms < 1e3 || s.kind == SensorKind::probe))
     out.push_back(fmt::format("{} states its factor for {}; the input is set to {}.", s.name,
                               s.wants_ohms < 1e3 ? "50 ohm" : "1 Mohm", c.input.ohms < 1e3 ? "50 ohm" : "1 Mohm"));
+  if (s.reads_codes() && (!c.input.against.empty() || c.input.attenuation != 1 || c.input.coupling == Coupling::ac))
+    out.push_back("Codes are read as they are: no other pin, attenuator or coupling has a part in it.");
   if (c.input.coupling == Coupling::ac && c.input.ohms < 1e3)
     out.push_back("AC coupling into 50 ohm has its corner above 100 kHz; use the 1-megohm input.");
   return out;

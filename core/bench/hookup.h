@@ -34,6 +34,8 @@ struct InputSetup {
   bool bandwidth_limit = true;  ///< the input's own filter
   std::optional<Planted> planted = {};
 
+  /// An input without a fixed range; codes have that of their converter.
+  bool looks_for_range() const { return !range && !sensor.reads_codes(); }
   bool operator==(const InputSetup&) const = default;
 };
 
@@ -112,6 +114,7 @@ struct ChainSummary {
   double harm = 0;                              ///< in the quantity, peak: the lowest of all ratings on the way
   std::string harm_of;                          ///< whose rating that is: "the sensor", "the input"
   double loading_ohms = 0, loading_farads = 0;  ///< at the device; 0 ohms for a branch
+  bool codes = false;                           ///< of the device's own converter: none of an input's data counts
 };
 
 /// What the inputs can do, as far as a chain is concerned.

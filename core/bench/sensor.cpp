@@ -23,7 +23,8 @@ constexpr KindText kKinds[] = {{SensorKind::direct, "direct", "direct lead"},
                                {SensorKind::coil, "coil", "coil"},
                                {SensorKind::transformer, "transformer", "current transformer"},
                                {SensorKind::isolated, "isolated", "isolated probe"},
-                               {SensorKind::monitor, "monitor", "current monitor"}};
+                               {SensorKind::monitor, "monitor", "current monitor"},
+                               {SensorKind::codes, "codes", "code reader"}};
 
 struct Field {
   const char* key;
@@ -63,6 +64,7 @@ bool Sensor::senses_current() const {
 }
 
 std::string factor_text(const Sensor& s) {
+  if (s.reads_codes()) return "codes";
   if (s.senses_current()) return format_setting(s.factor, "V/A") + (s.wants_ohms < 1e3 ? " into 50 ohm" : "");
   if (s.factor > 1) return fmt::format("gain {:.4g}", s.factor);
   return fmt::format("x{:.4g}", 1 / s.factor);
@@ -211,7 +213,8 @@ const std::vector<Sensor>& stock_sensors() {
                                            .offset = 0.2e-3,
                                            .u_factor = 5e-4,
                                            .delay = 0.3e-6,
-                                           .noise = 60e-6}};
+                                           .noise = 60e-6},
+                                          {.name = "Code reader", .kind = SensorKind::codes}};
   return all;
 }
 

@@ -19,6 +19,7 @@ enum class SensorKind {
   transformer,
   isolated,
   monitor,  ///< the source-measure channel's own reading of its current, as a voltage
+  codes,    ///< the digital pins of a converter of the device
 };
 std::string_view sensor_kind_text(SensorKind kind);  ///< "direct lead", "passive probe", "differential probe"...
 
@@ -47,6 +48,8 @@ struct Sensor {
   double wants_ohms = 1e6;             ///< input resistance that the factor is stated for
 
   bool senses_current() const;
+  /// Integers of the device's own converter: no range, noise or bandwidth of an input stands between.
+  bool reads_codes() const { return kind == SensorKind::codes; }
   std::string_view unit() const { return senses_current() ? "A" : "V"; }
   bool operator==(const Sensor&) const = default;
 };

@@ -38,7 +38,12 @@ double Waveform::inside(double t) const {
     case Shape::steady:
       return offset;
     case Shape::sine:
-      return offset + peak * std::cos(2 * std::numbers::pi * frequency * t + phase);
+    {
+      const double angle = 2 * std::numbers::pi * frequency * t + phase;
+      double value = std::cos(angle);
+      if (second != 0 || third != 0) value += second * std::cos(2 * angle) + third * std::cos(3 * angle);
+      return offset + peak * value;
+    }
     case Shape::lines:
       if (points.empty()) return offset;
       if (period > 0 && t >= 0) t = std::fmod(t, period);

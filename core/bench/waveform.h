@@ -13,6 +13,7 @@ struct Waveform {
   double offset = 0;
 
   double peak = 0, frequency = 1, phase = 0;  ///< sine: offset + peak cos(2 pi f t + phase), phase in rad
+  double second = 0, third = 0;               ///< of a sine that is none quite: harmonics at twice and three times its phase, shares of the peak
 
   std::vector<std::pair<double, double>> points;  ///< lines: (s, unit), rising in time; added to the offset
   double period = 0;                              ///< lines repeat after this; 0: once, the last value holds

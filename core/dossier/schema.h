@@ -17,7 +17,7 @@ CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
                     lower TEXT, upper TEXT, expected TEXT, tolerance TEXT, typical TEXT);
 CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
-                   upper TEXT NOT NULL, lower TEXT NOT NULL);
+                   upper TEXT NOT NULL, lower TEXT NOT NULL, unit TEXT NOT NULL DEFAULT '', after TEXT NOT NULL DEFAULT '');
 CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
                    started TEXT NOT NULL, state TEXT NOT NULL, origin TEXT NOT NULL, setup TEXT NOT NULL, planned INTEGER NOT NULL,
                    points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '', purpose TEXT NOT NULL DEFAULT '',
@@ -43,6 +43,7 @@ CREATE TABLE typed (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES st
 
 inline constexpr int kSealedSince = 5;  ///< the form from which on tables carry seals
 inline constexpr int kTypedSince = 7;   ///< the form from which on figures may be typed in
+inline constexpr int kPlacedSince = 8;  ///< the form from which on masks may be placed after a figure
 
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
@@ -70,6 +71,8 @@ inline constexpr const char* kMigrations[] = {
     "BLOB NOT NULL);",
     "CREATE TABLE typed (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), unit INTEGER NOT NULL "
     "REFERENCES unit(id), figure TEXT NOT NULL, label TEXT NOT NULL, value REAL NOT NULL, symbol TEXT NOT NULL, u REAL, "
-    "source TEXT NOT NULL, UNIQUE (study, unit, figure));"};
+    "source TEXT NOT NULL, UNIQUE (study, unit, figure));",
+    "ALTER TABLE mask ADD COLUMN unit TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE mask ADD COLUMN after TEXT NOT NULL DEFAULT '';"};
 
 }  // namespace heron::dossier

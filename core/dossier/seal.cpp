@@ -61,8 +61,9 @@ void reseal(SQLite::Database& db, const std::string& table) {
 
 std::vector<std::string> broken_seals(SQLite::Database& db, int form) {
   std::vector<std::string> out;
-  for (const auto& [table, since] : kSealed) {
-    if (form < since) continue;
+  for (const auto& sealed : kSealed) {
+    const auto* table = sealed.table;
+    if (form < sealed.since) continue;
     try {
       SQLite::Statement q(db, "SELECT sum FROM seal WHERE name = ?");
       q.bind(1, table);

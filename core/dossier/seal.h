@@ -14,10 +14,11 @@ namespace heron::dossier {
 /// Tables whose rows are edited: each has one checksum over all of them, renewed with every change.
 struct Sealed {
   const char* table;
-  int since;  ///< the form that it came with
+  int since;        ///< the form that its seal came with
+  int altered = 0;  ///< the form that it got columns in since
 };
 inline constexpr Sealed kSealed[] = {{"device", 5}, {"assembly", 5}, {"unit", 5}, {"fitted", 5}, {"study", 5},
-                                     {"claim", 5},  {"mask", 5},     {"take", 5}, {"typed", 7}};
+                                     {"claim", 5},  {"mask", 5, 8},  {"take", 5}, {"typed", 7}};
 
 /// Renews a table's seal; call inside the transaction that changed it.
 void reseal(SQLite::Database& db, const std::string& table);

@@ -153,8 +153,8 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
         impl->version = db.execAndGet("PRAGMA user_version").getInt();
         if (impl->version < kSchemaVersion) {
           db.exec(kMigrations[impl->version - 1]);
-          for (const auto& [table, since] : kSealed)
-            if (impl->version + 1 == since) reseal(db, table);
+          for (const auto& [table, since, altered] : kSealed)
+            if (impl->version + 1 == since || impl->version + 1 == altered) reseal(db, table);
           db.exec(fmt::format("PRAGMA user_version = {}", ++impl->version));
         }
         db.exec("COMMIT");
@@ -496,12 +496,14 @@ Result<void> Store::remove_claim(long long claim) {
 Result<std::vector<judge::Mask>> Store::masks(long long study) {
   return guarded(path(), [&]() -> Result<std::vector<judge::Mask>> {
     std::vector<judge::Mask> out;
-    Statement q(*impl_->db, "SELECT id, text, curve, upper, lower FROM mask WHERE study = ? ORDER BY id");
+    Statement q(*impl_->db, fmt::format("SELECT id, text, curve, upper, lower, {} FROM mask WHERE study = ? ORDER BY id",
+                                        impl_->version < kPlacedSince ? "'', ''" : "unit, after"));
     q.bind(1, static_cast<int64_t>(study));
     while (q.executeStep())
       out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1)), text_of(q.getColumn(2)),
                      json::parse(text_of(q.getColumn(3))).get<std::vector<std::pair<double, double>>>(),
-                     json::parse(text_of(q.getColumn(4))).get<std::vector<std::pair<double, double>>>()});
+                     json::parse(text_of(q.getColumn(4))).get<std::vector<std::pair<double, double>>>(),
+                     text_of(q.getColumn(5)), text_of(q.getColumn(6))});
     return out;
   });
 }
@@ -509,12 +511,14 @@ Result<std::vector<judge::Mask>> Store::masks(long long study) {
 Result<long long> Store::add_mask(long long study, const judge::Mask& mask) {
   return guarded(path(), [&]() -> Result<long long> {
     SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "INSERT INTO mask (study, text, curve, upper, lower) VALUES (?, ?, ?, ?, ?)");
+    Statement q(*impl_->db, "INSERT INTO mask (study, text, curve, upper, lower, unit, after) VALUES (?, ?, ?, ?, ?, ?, ?)");
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, mask.text);
     q.bind(3, mask.curve);
     q.bind(4, json_text(json(mask.upper)));
     q.bind(5, json_text(json(mask.lower)));
+    q.bind(6, mask.unit);
+    q.bind(7, mask.after);
     q.exec();
     const auto id = impl_->db->getLastInsertRowid();
     reseal(*impl_->db, "mask");

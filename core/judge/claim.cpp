@@ -87,10 +87,32 @@ Result<double> tolerance_width(const std::string& text, std::string_view unit, d
   return width;
 }
 
-std::vector<std::string> asked_figures(const study::Kind& kind, const std::vector<Claim>& claims) {
+std::vector<std::string> asked_figures(const study::Kind& kind, const std::vector<Claim>& claims, const std::vector<Mask>& masks) {
   std::vector<std::string> out;
   for (const auto& claim : claims)
     if (kind.check_figure(claim.figure)) out.push_back(claim.figure);
+  for (const auto& mask : masks)
+    if (!mask.after.empty() && kind.check_figure(mask.after)) out.push_back(mask.after);
+  return out;
+}
+
+Result<void> check(const Mask& mask, const study::Kind& kind) {
+  if (mask.after.empty()) return {};
+  if (auto ok = kind.check_figure(mask.after); !ok) return tl::unexpected(Error{Fault::input, ok.error().message});
+  const auto axes = axes_of(mask.curve);
+  const auto unit = kind.unit_of(mask.after).value_or("");
+  if (axes && unit != axes->x_unit)
+    return fail(Fault::input, "The mask \"{}\" goes over {}, and {} is in {}.", mask.text, axes->x_unit, mask.after, unit.empty() ? "another unit" : unit);
+  return {};
+}
+
+std::optional<Mask> placed(const Mask& mask, const study::Reading& reading) {
+  if (mask.after.empty()) return mask;
+  const auto it = std::find_if(reading.figures.begin(), reading.figures.end(), [&](const study::Figure& f) { return f.key == mask.after; });
+  if (it == reading.figures.end()) return std::nullopt;
+  auto out = mask;
+  for (auto* line : {&out.upper, &out.lower})
+    for (auto& point : *line) point.first += it->value;
   return out;
 }
 
@@ -304,6 +326,13 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
   // One curve that cannot be held against the line leaves the whole undecided, unless another one breaks it.
   if (undecided && !(worst && worst->verdict == Verdict::fails)) return *undecided;
   return *worst;
+}
+
+Judgement judge(const Mask& mask, const study::Analysis& analysis) {
+  if (const auto there = placed(mask, analysis.reading)) return judge(*there, analysis.curve);
+  for (const auto& absent : analysis.reading.absent)
+    if (absent.key == mask.after) return {.reason = fmt::format("{} is absent: {}", mask.after, absent.reason)};
+  return {.reason = fmt::format("{}, after which it is placed, was not read", mask.after)};
 }
 
 namespace {

@@ -29,6 +29,7 @@ struct Mask {
   std::string curve;                                    ///< "gain", "phase", or a quantity over time
   std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
   std::string unit = {};                                ///< of a quantity's limits, as they were said; empty: the curve's own
+  std::string after = {};                               ///< a figure in the unit of x that the line is placed from; empty: zero
 };
 
 /// A curve that masks may be on: in what, and over what.
@@ -69,8 +70,14 @@ Result<double> evaluate(const std::string& formula, const PartValues& parts);
 Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues* parts = nullptr,
                    const std::vector<study::FigureName>& typed = {});
 
-/// The figures that claims ask of takes; those on figures that were typed in ask nothing.
-std::vector<std::string> asked_figures(const study::Kind& kind, const std::vector<Claim>& claims);
+/// Checks that the figure a mask is placed after is one of the kind's, in the unit that the mask goes over.
+Result<void> check(const Mask& mask, const study::Kind& kind);
+
+/// The figures that claims and masks ask of takes; those on figures that were typed in ask nothing.
+std::vector<std::string> asked_figures(const study::Kind& kind, const std::vector<Claim>& claims, const std::vector<Mask>& masks);
+
+/// The mask where it lies on what was read. Nothing where the figure that it is placed after is absent.
+std::optional<Mask> placed(const Mask& mask, const study::Reading& reading);
 
 /// A claim's expected value: a quantity in the figure's unit, or a formula over part values.
 Result<double> expected_value(const std::string& text, std::string_view unit, const PartValues& parts);
@@ -87,6 +94,8 @@ Judgement judge(const Claim& claim, const study::Reading& reading, const PartVal
 /// curve that holds but does not reach over the whole mask is not measured. Places that are not trusted decide nothing.
 /// `value` is the curve at the deciding place.
 Judgement judge(const Mask& mask, const study::Columns& curve);
+/// The same of a mask that may be placed after a figure of the reading.
+Judgement judge(const Mask& mask, const study::Analysis& analysis);
 
 /// [[claim]] and [[mask]] of a claims file; errors name file, line and key.
 struct Claims {

@@ -151,11 +151,19 @@ Result<double> place(const std::string& text, std::string_view unit) {
 
 Result<std::optional<Mask>> understand_mask(const std::string& typed) {
   using Line = std::vector<std::pair<double, double>>;
-  const auto line = trimmed(typed);
+  auto line = trimmed(typed);
+  const auto whole = line;
+  // Where it begins is a figure's key, which has letters of its own.
+  std::string begins;
+  if (const auto at = lower(line).rfind(" after "); at != std::string::npos) {
+    begins = trimmed(std::string_view(line).substr(at + 7));
+    line = trimmed(std::string_view(line).substr(0, at));
+  }
   const auto cased = replaced(replaced(replaced(line, "\u2265", ">="), "\u2264", "<="), "\u2212", "-");
   const auto small = lower(cased);
   const auto end = std::min(small.find(' '), small.size());
-  Mask mask{.text = line, .curve = small.substr(0, end)};
+  Mask mask{.text = whole, .curve = small.substr(0, end)};
+  mask.after = begins;
   const auto axes = axes_of(mask.curve);
   // A quantity keeps the letters it was named with, and goes over times that say so.
   const bool over_time = axes && axes->unit.empty();

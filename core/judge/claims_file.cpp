@@ -152,8 +152,8 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       }
       Mask mask;
       for (const auto& [inner, value] : *table)
-        if (inner != "text" && inner != "curve" && inner != "upper" && inner != "lower")
-          return at(file, value, "{}: a mask has no such key; there are text, curve, upper and lower", inner.str());
+        if (inner != "text" && inner != "curve" && inner != "upper" && inner != "lower" && inner != "after")
+          return at(file, value, "{}: a mask has no such key; there are text, curve, after, upper and lower", inner.str());
       auto curve = text_key(file, *table, "curve");
       if (!curve) return tl::unexpected(curve.error());
       mask.curve = curve->value_or("");
@@ -163,6 +163,9 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
       auto text = text_key(file, *table, "text");
       if (!text) return tl::unexpected(text.error());
       mask.text = text->value_or(mask.curve);
+      auto after = text_key(file, *table, "after");
+      if (!after) return tl::unexpected(after.error());
+      mask.after = after->value_or("");
       std::string unit(axes->unit);
       auto upper = read_line(file, *table, "upper", *axes, unit);
       if (!upper) return tl::unexpected(upper.error());

@@ -1,6 +1,7 @@
 #include "run/device.h"
 
 #include "sim/circuit.h"
+#include "sim/converter.h"
 #include "sim/device.h"
 #include "sim/foresight.h"
 #include "sim/instruments.h"
@@ -56,7 +57,10 @@ Device device_of(dossier::DeviceInfo info, dossier::Unit unit) {
   out.circuit = circuit;
   out.foresight = sim::foresight_of(*circuit, out.unit.fitted);
   out.ratings = circuit->ratings;
-  for (const auto& [pin, node] : circuit->pins) out.terminals.push_back(pin);
+  for (const auto& [pin, node] : circuit->pins) {
+    out.terminals.push_back(pin);
+    if (const auto found = sim::converter_at(*circuit, pin)) out.converters[pin] = {found->bits, found->full_scale};
+  }
   for (const auto& [branch, place] : circuit->branches) out.branches.push_back(branch);
   out.contacts = sim::contacts_of(*circuit);
   for (const auto& [name, value] : sim::main_values(*circuit)) {
@@ -88,6 +92,7 @@ study::Surroundings surroundings_of(const Device& device, const study::SettingsT
                           .contacts = device.contacts,
                           .limits = device.limits,
                           .ratings = device.ratings,
+                          .converters = device.converters,
                           .parts = device.part_facts(),
                           .settings = settings,
                           .circuit = device.foresight};
@@ -100,9 +105,11 @@ Result<study::Surroundings> surroundings_of(dossier::Store& store, const dossier
   if (!device) return tl::unexpected(device.error());
   const auto claims = store.claims(study.id);
   if (!claims) return tl::unexpected(claims.error());
+  const auto masks = store.masks(study.id);
+  if (!masks) return tl::unexpected(masks.error());
   const auto* kind = study::find_kind(study.kind);
   return surroundings_of(*device, study.settings,
-                         kind ? judge::asked_figures(*kind, *claims) : std::vector<std::string>());
+                         kind ? judge::asked_figures(*kind, *claims, *masks) : std::vector<std::string>());
 }
 
 Result<std::unique_ptr<bench::Bench>> open_bench(const Device& device, const std::string& name, std::uint64_t seed,

@@ -92,6 +92,8 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
   if (!table) return tl::unexpected(table.error());
   if (*table)
     if (auto ok = put(top / "readings.csv", exchange::record_csv(**table)); !ok) return tl::unexpected(ok.error());
+  for (const auto& [name, more] : read->reduced->tables())
+    if (auto ok = put(top / (exchange::file_name(name) + ".csv"), exchange::record_csv(more)); !ok) return tl::unexpected(ok.error());
   if (const auto network = read->reduced->network()) {
     // S21 of a gain, Z11 of an impedance.
     exchange::NetworkData data{.ports = network->impedance ? 1 : 2,

@@ -84,7 +84,7 @@ judge::Judgement judgement_from(const json& from) {
 
 /// What a mask is, whatever it is called.
 std::string mark_of(const judge::Mask& mask) {
-  const auto bytes = json::to_cbor(json{mask.curve, mask.upper, mask.lower});
+  const auto bytes = json::to_cbor(json{mask.curve, mask.upper, mask.lower, mask.unit, mask.after});
   return std::string(bytes.begin(), bytes.end());
 }
 
@@ -126,7 +126,7 @@ std::optional<Kept> kept_reading(dossier::Store& store, const dossier::Study& st
   if (!claims || !masks) return std::nullopt;
   const auto* kind = study::find_kind(study.kind);
   if (!kind) return std::nullopt;
-  const auto asked = judge::asked_figures(*kind, *claims);
+  const auto asked = judge::asked_figures(*kind, *claims, *masks);
   const bool answered = std::all_of(asked.begin(), asked.end(), [&](const std::string& figure) {
     return std::find(out.asked.begin(), out.asked.end(), figure) != out.asked.end();
   });
@@ -143,7 +143,7 @@ void keep_reading(dossier::Store& store, const dossier::Study& study, const doss
   json judged = json::array();
   for (const auto& mask : *masks) {
     const auto mark = mark_of(mask);
-    judged.push_back({json::binary({mark.begin(), mark.end()}), packed(judge::judge(mask, read.analysis.curve))});
+    judged.push_back({json::binary({mark.begin(), mark.end()}), packed(judge::judge(mask, read.analysis))});
   }
   const json all = {packed(read.analysis.reading), read.analysis.settings, packed(read.reduced->small()),
                     read.damaged,                  read.asked,             judged};

@@ -41,7 +41,9 @@ Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, c
   if (!kind) return fail(Fault::usage, "Studies of kind \"{}\" cannot be read yet.", study.kind);
   const auto claims = store.claims(study.id);
   if (!claims) return tl::unexpected(claims.error());
-  auto asked = judge::asked_figures(*kind, *claims);
+  const auto masks = store.masks(study.id);
+  if (!masks) return tl::unexpected(masks.error());
+  auto asked = judge::asked_figures(*kind, *claims, *masks);
   study::ReducedPtr reduced;
   int damaged = 0;
   if (before) {
@@ -99,7 +101,7 @@ std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int
     for (const auto& name : typed_names)
       if (name.key == claim.figure) out.back().judgement.reason = name.label + " was not typed in for this unit";
   }
-  for (const auto& mask : asked.masks) out.push_back({asked.study, {}, mask, held && analysis ? held(mask) : judge::judge(mask, read.curve)});
+  for (const auto& mask : asked.masks) out.push_back({asked.study, {}, mask, held && analysis ? held(mask) : judge::judge(mask, read)});
   if (!analysis)
     for (auto& line : out)
       if (!line.typed) line.judgement.reason = "there is no take yet";

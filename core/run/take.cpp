@@ -53,7 +53,9 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
   if (!device) return tl::unexpected(device.error());
   const auto claims = store.claims(study.id);
   if (!claims) return tl::unexpected(claims.error());
-  const auto around = surroundings_of(*device, study.settings, judge::asked_figures(*kind, *claims));
+  const auto masks = store.masks(study.id);
+  if (!masks) return tl::unexpected(masks.error());
+  const auto around = surroundings_of(*device, study.settings, judge::asked_figures(*kind, *claims, *masks));
   const auto plan = kind->plan(study.plan);
   if (!plan) return tl::unexpected(plan.error());
   const auto bench = open_bench(*device, bench_name, seed, options.purpose,

@@ -142,6 +142,7 @@ struct PartKind {
   int memories = 0;                                ///< junctions
   bool takes_formula = false, takes_points = false;
   bool ideal_voltage = false;                          ///< holds the voltage between its first two pins
+  bool converts = false;                               ///< gives codes at its second pin of the voltage at its first
   std::function<std::string(const Part&)> check = {};  ///< of the values together; empty when they make sense
 };
 

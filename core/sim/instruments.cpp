@@ -55,6 +55,7 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Attenuator", list(g.ranges_pp, "V") + " pk-pk"},
         {"Resolution", std::to_string(g.bits) + " bits of the attenuator's range, amplitude and offset"},
         {"Fastest edge", q(g.fastest_edge, "s")},
+        {"Harmonics of a sine", fmt::format("2nd {:.0f} ppm, 3rd {:.0f} ppm of its peak ({:.0f} and {:.0f} dBc)", 1e6 * g.second_harmonic, 1e6 * g.third_harmonic, 20 * std::log10(g.second_harmonic), 20 * std::log10(g.third_harmonic))},
         {"Source resistance", q(g.source_resistance, "ohm") + ", more by a resistor in line"},
         {"Change of setting", q(g.setting_time, "s")}}},
       inputs_sheet("Accurate inputs", d.input),

@@ -20,6 +20,7 @@ struct GeneratorData {
   double fastest_edge = 10e-9;    ///< s
   double source_resistance = 50;  ///< ohm
   double setting_time = 2e-3;     ///< s per change
+  double second_harmonic = 3e-5, third_harmonic = 2e-5;  ///< of a sine, shares of its peak
 };
 
 inline constexpr std::array kRanges = {0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0};

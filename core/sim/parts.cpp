@@ -10,7 +10,7 @@ const std::vector<PartKind>& part_kinds() {
     std::vector<PartKind> all;
     for (const auto& family :
          {parts::passives(), parts::sources(), parts::expressions(), parts::switches(), parts::junctions(),
-          parts::transistors(), parts::op_amps(), parts::motors(), parts::bench_sources()})
+          parts::transistors(), parts::op_amps(), parts::motors(), parts::converters(), parts::bench_sources()})
       all.insert(all.end(), family.begin(), family.end());
     return all;
   }();

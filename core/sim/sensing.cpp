@@ -96,6 +96,18 @@ Result<Tap> add_input(Circuit& circuit, const bench::InputSetup& setup, std::siz
   const double ohms = setup.ohms < 1e3 ? data.low_resistance : data.resistance;
   Tap tap{.delay = s.delay, .offset_sigma = s.offset, .noise = s.noise};
 
+  if (s.reads_codes()) {
+    const auto at = pin_node(circuit, pin);
+    if (!at) return tl::unexpected(at.error());
+    tap.converter = converter_at(circuit, pin);
+    if (!tap.converter) return fail(Fault::bench, "No converter gives codes at \"{}\"; sense it by a lead or a probe.", pin);
+    tap.node = *at;
+    tap.terminal = std::string(kGround);
+    return tap;
+  }
+  if (!s.senses_current() && converter_at(circuit, pin))
+    return fail(Fault::bench, "\"{}\" gives codes of a converter; a {} cannot read them. Take the Code reader.", pin, bench::sensor_kind_text(s.kind));
+
   // From the device to the input's terminal.
   std::string terminal = b.node("terminal");
   bool loads_device = false;

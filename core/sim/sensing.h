@@ -4,6 +4,7 @@
 
 #include "bench/bench.h"
 #include "sim/circuit.h"
+#include "sim/converter.h"
 #include "sim/instruments.h"
 
 /// Sensors, attenuators and inputs as parts around a device's circuit, so that they load, filter and saturate in what
@@ -17,6 +18,7 @@ struct Tap {
   double delay = 0;         ///< s of the sensor
   double offset_sigma = 0;  ///< V, of the sensor's zero
   double noise = 0;         ///< V rms, of the sensor
+  std::optional<ConverterData> converter = {};  ///< of the device, that is read instead of an input
 };
 
 /// Adds everything of input `k` to the circuit.

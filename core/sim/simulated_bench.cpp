@@ -128,7 +128,7 @@ Result<void> SimulatedBench::connect(const std::vector<bench::InputSetup>& input
   for (std::size_t k = 0; k < inputs.size(); ++k) {
     const auto& input = inputs[k];
     if (auto tap = add_input(tried, input, k, d, 0); !tap) return tl::unexpected(tap.error());
-    if (input.range && std::find(d.ranges.begin(), d.ranges.end(), *input.range) == d.ranges.end())
+    if (input.range && !input.sensor.reads_codes() && std::find(d.ranges.begin(), d.ranges.end(), *input.range) == d.ranges.end())
       return fail(Fault::bench, "The input has no range of {}.", volts(*input.range));
   }
   off();
@@ -165,6 +165,7 @@ Result<void> SimulatedBench::wire() {
   for (const auto& tap : wired_->taps) {
     wired_->tap_unknowns.push_back(net.node(tap.node));
     wired_->terminal_unknowns.push_back(net.node(tap.terminal));
+    wired_->transitions.push_back(tap.converter ? std::optional<Transitions>(*tap.converter) : std::nullopt);
   }
   // What the last set-up did not have starts from the operating point of the new one.
   const auto keys = unknown_keys(net);

@@ -2,6 +2,7 @@
 #include <cassert>
 #include <cmath>
 
+#include "base/random.h"
 #include "sim/coloured_noise.h"
 #include "sim/small_signal.h"
 #include "sim/trigger.h"
@@ -60,7 +61,9 @@ Result<SimulatedBench::Samples> SimulatedBench::continue_stream(Stream& s, int s
           for (;; ++s.taken[k]) {
             const double at = s.start + (double(s.taken[k]) + 0.5) / s.rate + s.delays[k];
             if (at > step.to) break;
-            s.rows[k].push_back(step.at(w.tap_unknowns[k], at));
+            const auto& converter = w.taps[k].converter;
+            const double off = converter && converter->jitter > 0 ? converter->jitter * normal_deviate(noise_) : 0;
+            s.rows[k].push_back(step.at(w.tap_unknowns[k], at + off));
           }
           if (w.terminal_unknowns[k] < 0) continue;
           const double v = step.end[std::size_t(w.terminal_unknowns[k])];
@@ -117,11 +120,16 @@ bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<d
     disturbance.series = std::move(noise.series);
     disturbance.noise = std::hypot(disturbance.noise, noise.folded);
   }
+  if (const auto& converter = w.taps[k].converter) {
+    auto own = *converter;
+    own.noise = std::hypot(own.noise, disturbance.noise);
+    return read_codes(inputs_[k].pin, own, *w.transitions[k], volts, disturbance.series, noise_);
+  }
   return digitiser().convert(inputs_[k].pin, k, ranges_[k], inputs_[k].bandwidth_limit, volts, disturbance, noise_);
 }
 
 Result<void> SimulatedBench::look_for_ranges(double rate, std::stop_token stop) {
-  bool look = std::any_of(inputs_.begin(), inputs_.end(), [](const auto& input) { return !input.range; });
+  bool look = std::any_of(inputs_.begin(), inputs_.end(), [](const auto& input) { return input.looks_for_range(); });
   for (int attempt = 0; look && attempt < 6; ++attempt) {
     look = false;
     const double period = tone_ ? 1 / tone_->frequency : 4096 / rate;
@@ -130,7 +138,7 @@ Result<void> SimulatedBench::look_for_ranges(double rate, std::stop_token stop) 
     auto volts = solve_inputs(look_rate, count, stop);
     if (!volts) return tl::unexpected(volts.error());
     for (std::size_t k = 0; k < inputs_.size(); ++k) {
-      if (inputs_[k].range) continue;
+      if (!inputs_[k].looks_for_range()) continue;
       const auto next = digitiser().next_range(digitise(k, (*volts)[k], look_rate));
       if (next.range == ranges_[k]) continue;
       look = look || next.again;
@@ -195,7 +203,7 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
   if (trigger.event != bench::TriggerSetup::Event::edge && !(trigger.width > 0))
     return fail(Fault::bench, "A pulse that is waited for is narrower or wider than some time above zero.");
   for (const auto& input : inputs_)
-    if (!input.range)
+    if (input.looks_for_range())
       return fail(Fault::bench,
                   "{}: a record that waits for an edge needs a fixed range; looking for one would miss the edge.",
                   input.pin);

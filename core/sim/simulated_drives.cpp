@@ -79,6 +79,8 @@ Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
     case Shape::sine:
       high = std::abs(w.peak);
       low = -high;
+      w.second = g.second_harmonic;
+      w.third = g.third_harmonic;
       if (!(w.frequency >= g.lowest_frequency && w.frequency <= g.highest_frequency))
         return fail(Fault::bench, "The generator cannot give {}.", format_setting(w.frequency, "Hz"));
       break;
@@ -201,7 +203,9 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
                         .offset = tone_->offset,
                         .peak = tone_->peak_to_peak / 2,
                         .frequency = tone_->frequency,
-                        .phase = phase_};
+                        .phase = phase_,
+                        .second = data_.generator.second_harmonic,
+                        .third = data_.generator.third_harmonic};
     if (tone_->compliance) {
       const std::string pin = circuit_.pins.at(tone_->pin), emf = "bench:emf tone", force = "bench:force tone";
       Part source = make_part(kGenerator + std::string("tone"), "voltage source", {emf, ground}, {});

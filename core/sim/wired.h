@@ -30,6 +30,7 @@ struct SimulatedBench::Wired {
   std::optional<PeriodicDrive> periodic;  ///< where a lone sine drives
   std::vector<Tap> taps;
   std::vector<int> tap_unknowns, terminal_unknowns;
+  std::vector<std::optional<Transitions>> transitions;  ///< of taps that are converters of the device
   /// Noise density of the circuit at each tap over a common grid; empty until first needed.
   std::vector<double> grid;
   std::vector<std::vector<double>> density;

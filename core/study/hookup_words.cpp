@@ -21,6 +21,7 @@ Result<void> set_sensor(bench::Chain& chain, std::string_view text) {
   // What was found out about the last sensor does not hold for this one.
   chain.zero.reset();
   chain.correction = 1;
+  if (chain.input.sensor.reads_codes()) chain.input = {.pin = chain.input.pin, .range = {}, .sensor = chain.input.sensor};
   if (chain.input.sensor.kind != bench::SensorKind::direct) chain.input.ohms = chain.input.sensor.wants_ohms;
   return {};
 }
@@ -154,7 +155,9 @@ Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::s
     return {};
   }
   if (field == "range") {
-    if (text.starts_with("auto")) {
+    if (in.sensor.reads_codes() && !text.starts_with("auto") && text != "its converter's")
+      return fail(Fault::input, "{} is read in codes; their range is that of the device's converter.", chain.name);
+    if (text.starts_with("auto") || in.sensor.reads_codes()) {
       in.range.reset();
       return {};
     }
@@ -273,6 +276,44 @@ BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const b
     return {"Correction of the factor", "true over read", "0.5 to 2; from a check with a known signal"};
   if (field == "deskew") return {"How much later this channel is", "beyond the sensor's own delay", "-1 ms to 1 ms"};
   return {std::string(field)};
+}
+
+namespace {
+
+void put(std::vector<BriefPiece>& into, BriefPiece like, std::string text, std::string key = {}) {
+  like.text = std::move(text);
+  like.key = std::move(key);
+  into.push_back(std::move(like));
+}
+
+}  // namespace
+
+void say_senses(std::vector<BriefPiece>& into, const bench::Hookup& hookup, const BriefPiece& like) {
+  for (std::size_t k = 0; k < hookup.chains.size(); ++k) {
+    const auto& chain = hookup.chains[k];
+    const auto key = "hookup." + chain.name;
+    put(into, like, (k == 0 ? "" : k + 1 == hookup.chains.size() && hookup.computed.empty() ? "and " : "") + chain.name + " at");
+    put(into, like, chain.input.pin, key + ".pin");
+    put(into, like, "by");
+    put(into, like, chain.input.sensor.name, key + ".sensor");
+    if (k + 1 < hookup.chains.size()) put(into, like, ",");
+  }
+  for (const auto& one : hookup.computed) put(into, like, fmt::format(", {} = {}", one.name, one.formula));
+  put(into, like, ", read by");
+  put(into, like, said_of(kDigitisers, hookup.digitiser), "hookup.digitiser");
+  put(into, like, ".");
+}
+
+void say_ranges(std::vector<BriefPiece>& into, const bench::Hookup& hookup, const BriefPiece& like) {
+  put(into, like, "input ranges:");
+  for (std::size_t k = 0; k < hookup.chains.size(); ++k) {
+    const auto& chain = hookup.chains[k];
+    put(into, like, chain.name);
+    put(into, like, chain.input.range ? format_setting(*chain.input.range, "V") : chain.input.sensor.reads_codes() ? "its converter's" : "automatic",
+        "hookup." + chain.name + ".range");
+    if (k + 1 < hookup.chains.size()) put(into, like, ",");
+  }
+  put(into, like, ".");
 }
 
 }  // namespace heron::study

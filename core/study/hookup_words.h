@@ -35,6 +35,11 @@ Word<P> hookup_word(bench::Hookup P::*member) {
           }};
 }
 
+/// "v_out at preamp out by Direct lead, read by the accurate inputs." with its words to be typed. Appended to what is there.
+void say_senses(std::vector<BriefPiece>& into, const bench::Hookup& hookup, const BriefPiece& like);
+/// "input ranges: v_out 5 V, i automatic."
+void say_ranges(std::vector<BriefPiece>& into, const bench::Hookup& hookup, const BriefPiece& like);
+
 /// What is shown beside a hookup's word while it is typed.
 BriefHint hookup_hint(const bench::Hookup& hookup, std::string_view key, const bench::Limits& limits,
                       const std::vector<std::string>& pins);

@@ -72,6 +72,7 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
            terminate ? "Set the input to what the sensor wants." : "Choose another sensor.",
            terminate ? Edits{{edit_key(chain, "ohms"), in.sensor.wants_ohms < 1e3 ? "50 ohm" : "1 Mohm"}} : Edits{}});
     }
+    if (in.sensor.reads_codes()) continue;
     if (in.range && std::find(limits.ranges.begin(), limits.ranges.end(), *in.range) == limits.ranges.end())
       findings.push_back(
           {"range.unknown",

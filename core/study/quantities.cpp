@@ -28,6 +28,11 @@ void describe_hookup(nlohmann::json& out, const bench::Hookup& hookup,
   for (const auto& [name, value] : known) parts[name] = value;
 }
 
+void describe_codes(nlohmann::json& out, const bench::Capture& capture, std::span<const std::string> names) {
+  for (std::size_t k = 0; k < capture.channels.size(); ++k)
+    if (const auto& channel = capture.channels[k]; channel.bits > 0) out["codes"][names[k]] = {{"bits", channel.bits}, {"full_scale", channel.range}};
+}
+
 namespace {
 
 /// Root mean square of what alternates.

@@ -1,5 +1,6 @@
 #pragma once
 #include <complex>
+#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -15,6 +16,9 @@ namespace heron::study {
 /// What a point keeps of the hookup, so that its records explain themselves.
 void describe_hookup(nlohmann::json& setting, const bench::Hookup& hookup,
                      const std::vector<std::pair<std::string, double>>& parts);
+
+/// What integers of a device's own converters stand for, by quantity.
+void describe_codes(nlohmann::json& setting, const bench::Capture& capture, std::span<const std::string> names);
 
 /// The record's channel behind a role of a point, in the quantity's unit: factor and zero applied; computed where the
 /// hookup says so. `channel` is null for a computed quantity.

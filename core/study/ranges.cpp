@@ -7,7 +7,7 @@ namespace heron::study {
 
 std::vector<bench::InputSetup> on_widest(std::vector<bench::InputSetup> inputs, const std::vector<double>& ranges) {
   for (auto& input : inputs)
-    if (!input.range) input.range = ranges.back();
+    if (input.looks_for_range()) input.range = ranges.back();
   return inputs;
 }
 
@@ -25,7 +25,7 @@ double range_that_fits(double highest, const std::vector<double>& ranges) {
 
 void fix_ranges(std::vector<bench::InputSetup>& inputs, const std::vector<double>& highest, const std::vector<double>& ranges) {
   for (std::size_t k = 0; k < inputs.size(); ++k)
-    if (!inputs[k].range) inputs[k].range = range_that_fits(highest[k], ranges);
+    if (inputs[k].looks_for_range()) inputs[k].range = range_that_fits(highest[k], ranges);
 }
 
 }  // namespace heron::study

@@ -49,6 +49,9 @@ class Reduced {
   /// Every reading, one row each, where the curve leaves some out; nothing where it does not.
   virtual std::optional<Record> readings() const { return std::nullopt; }
 
+  /// Further tables that an export writes, by their names.
+  virtual std::vector<std::pair<std::string, Record>> tables() const { return {}; }
+
   /// As network data, where it is such.
   virtual std::optional<NetworkCurve> network() const { return std::nullopt; }
 

@@ -162,6 +162,8 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std
   const auto& setting = point.setting.json();
   const auto sensed_by = point.setting.sensed();
   if (!sensed_by) return tl::unexpected(sensed_by.error());
+  // A table tells it by the name of the column.
+  out->stimulus = setting.value("stimulus", out->measured ? "" : "stimulus");
   TimeBase base;
   if (out->measured) {
     out->triggered = (*sensed_by)->trigger_at.has_value();
@@ -196,6 +198,10 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std
     out->errors.push_back(errors_of(channel, sensing, about));
     const auto foreseen = setting.find("expected");
     out->expected_swing.push_back(foreseen != setting.end() ? foreseen->value(channel.role, 0.0) : 0.0);
+    const auto codes = setting.find("codes");
+    const auto own_codes = codes != setting.end() && codes->contains(channel.role) ? codes->at(channel.role) : nlohmann::json::object();
+    out->codes.push_back(own_codes.empty() ? std::nullopt
+                                           : std::optional(Coding{std::clamp(own_codes.value("bits", 0), 1, 62), own_codes.value("full_scale", 1.0)}));
     if (said.bandwidth) out->errors.back().bandwidth = *said.bandwidth;
     if (out->traces.back()->size() != out->traces.front()->size())
       return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);
@@ -210,6 +216,7 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std
     out->errors.push_back(computed_errors(one, sensed, known, parts));
     out->traces.push_back(std::move(*trace));
     out->expected_swing.push_back(0);
+    out->codes.emplace_back();
   }
   return WaveformsPtr(std::move(out));
 }

@@ -18,11 +18,21 @@ struct Edge {
   std::optional<double> pulse = {};  ///< s, where it was a pulse narrower or wider than this
 };
 
+/// How integers stand for volts, two's complement.
+struct Coding {
+  int bits = 0;
+  double full_scale = 0;  ///< V, peak amplitude of a sine that just fills it
+
+  double step() const { return 2 * full_scale / double(1LL << bits); }
+};
+
 /// What was read in one go: all quantities over one time.
 struct Waveforms {
   int index = 0;                    ///< of the point
   std::vector<TracePtr> traces;     ///< as sensed, then as computed
   std::vector<TraceErrors> errors;  ///< one a trace
+  std::vector<std::optional<Coding>> codes;  ///< one a trace: of the device's own converter, where it is that
+  std::string stimulus = {};        ///< the quantity that is what drives, where it is sensed; empty: none is
   bool measured = false;            ///< with samples of a bench behind it; else a table
   double fastest = 0;               ///< Hz, that the bench's inputs reach; 0: not known
   bool triggered = false;           ///< time 0 is where an edge began it

@@ -42,11 +42,6 @@ int main(int argc, char** argv) {
   drive::until([&] { return window.desk().outlook.expected() != nullptr; });
   shoot(window, "study");
 
-  drive::click(open.word("level"));
-  QTest::keyClicks(open.editor(), "20m rms");
-  shoot(window, "brief");
-  QTest::keyClick(open.editor(), Qt::Key_Escape);
-
   auto* plot = open.bode()->plot();
   QTest::mouseClick(plot, Qt::LeftButton, {}, open.place_of_point(24));
   shoot(window, "behind-the-point");
@@ -116,6 +111,16 @@ int main(int argc, char** argv) {
   drive::settled(window);
   QTest::qWait(400);
   shoot(window, "spectrum");
+  go("Preamp distortion", Qt::Key_2);
+  look.set_figure("thd.percent@100mV");
+  shoot(window, "distortion");
+  look.set_figure({});
+  go("Recorder ADC codes", Qt::Key_5);
+  shoot(window, "codes");
+  go("Battery converter ripple", Qt::Key_1);
+  drive::settled(window);
+  QTest::qWait(400);
+  shoot(window, "ripple");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);
@@ -125,12 +130,5 @@ int main(int argc, char** argv) {
   drive::until([&] { return window.desk().outlook.levels().has_value(); });
   window.show_hookup();
   shoot(window, "hookup");
-  window.show_bench();
-  shoot(window, "bench");
-  window.desk().focus.select_study(window.desk().document.studies().front().id);
-  window.show_study();
-  QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
-  shoot(window, "finder");
-  QTest::keyClick(&window, Qt::Key_Escape);
   return 0;
 }

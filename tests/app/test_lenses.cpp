@@ -294,3 +294,39 @@ TEST_CASE("several files and several curves of one come in together, with column
   CHECK(open.desk().focus.overlaid().size() == 4);
   CHECK(open.desk().focus.takes()[3].origin == "several.csv, curve 2");
 }
+
+TEST_CASE("a long table is read with its share told, stopped by Esc, and kept where nobody waits for it", "[app][import]") {
+  OpenWindow open;
+  open.choose_study("Preamp step");
+  const auto before = open.desk().focus.takes().size();
+  const QString path = open.demo.file("long.csv");
+  {
+    std::ofstream out(path.toStdString());
+    out << "time (s),v_in (V),v_out (V)\n";
+    for (int k = 0; k < 600'000; ++k) out << k << "e-7," << (k % 9000 < 4500 ? 0 : 1) << ".25,0." << k % 7 << "5\n";
+  }
+  const auto offer = [&] {
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(path)});
+    QDragEnterEvent enter(QPoint(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&open.window, &enter);
+    QDropEvent event(QPointF(400, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&open.window, &event);
+    auto* bring = drive::button(open.window, "Bring in");
+    REQUIRE(bring);
+    REQUIRE(drive::until([&] { return bring->isEnabled(); }));
+    return bring;
+  };
+  // Left while it is read: no take comes of it, now or later.
+  drive::click(offer());
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  auto* page = open.window.findChild<app::ImportPage*>();
+  REQUIRE(page);
+  REQUIRE(drive::until([&] { return !page->isVisible(); }));
+  drive::settled(open.window);
+  CHECK(open.desk().focus.takes().size() == before);
+  // Left alone it comes in, beside what was in view.
+  drive::click(offer());
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == before + 1; }, 60000));
+  CHECK(open.desk().focus.takes().back().origin == "long.csv");
+}

@@ -2,6 +2,7 @@
 
 #include "app/kinds/waveform/lines_lens.h"
 #include "app/kinds/waveform/record_lens.h"
+#include "app/kinds/waveform/waveform_view.h"
 #include "app/kinds/waveform/xy_lens.h"
 #include "app/lenses/repetitions_lens.h"
 #include "app/word_editor.h"
@@ -62,7 +63,35 @@ TEST_CASE("a record is looked at whole and in part, by wheel, strip and keys", "
   // One panel a unit, and back.
   drive::click(drive::button(open.window, "Panels"));
   CHECK(drive::button(open.window, "Panels")->text() == "a panel a unit");
+  // One for all, each on its own scale where it covers no other; a wheel with Shift zooms them together.
   drive::click(drive::button(open.window, "Panels"));
+  REQUIRE(drive::button(open.window, "Panels")->text() == "one panel, laid apart");
+  REQUIRE(plot->panels().size() == 1);
+  const auto view = open.desk().readings.shown();
+  REQUIRE(app::records_of(view).back()->traces.size() == 2);
+  double floor = 1;
+  for (const auto& trace : app::records_of(view).back()->traces) {
+    const auto extremes = trace->envelope(0, trace->size(), 1);
+    const auto upright = plot->upright_of(trace->name);
+    REQUIRE(extremes);
+    REQUIRE(upright);
+    const double high = (extremes->front().high - upright->lower) / upright->size();
+    CHECK(high < floor);
+    floor = (extremes->front().low - upright->lower) / upright->size();
+    CHECK(floor > 0);
+    CHECK(high - floor > 0.3);
+  }
+  const auto first = *plot->upright_of(app::records_of(view).back()->traces[0]->name), second = *plot->upright_of(app::records_of(view).back()->traces[1]->name);
+  plot->replot();
+  QWheelEvent upright(at, plot->mapToGlobal(at), {}, QPoint(0, 120), Qt::NoButton, Qt::ShiftModifier, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(plot, &upright);
+  CHECK(plot->upright_of(app::records_of(view).back()->traces[0]->name)->size() == Approx(0.85 * first.size()));
+  CHECK(plot->upright_of(app::records_of(view).back()->traces[1]->name)->size() == Approx(0.85 * second.size()));
+  drive::click(drive::button(open.window, "Panels"));
+  REQUIRE(drive::button(open.window, "Panels")->text() == "one panel, over each other");
+  for (const auto& trace : app::records_of(view).back()->traces) CHECK(plot->upright_of(trace->name)->size() < first.size() + second.size());
+  drive::click(drive::button(open.window, "Panels"));
+  CHECK(drive::button(open.window, "Panels")->text() == "a panel each");
 }
 
 TEST_CASE("cursors on a record read every quantity and what lies between", "[app][waveform]") {

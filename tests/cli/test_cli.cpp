@@ -174,7 +174,7 @@ TEST_CASE("a dossier is made, taken, judged, shown and exported without a window
   CHECK(after[2].at("state") == "finished");
   CHECK(figure(after[2], "corner.high") == Approx(figure(after[1], "corner.high")).epsilon(5e-3));
   const auto judged = json::parse(heron_run({"judge", dossier, "--json"}).out).at("claims");
-  CHECK(judged.size() == 47);
+  CHECK(judged.size() == 59);
   CHECK(judged[0].at("verdict") == "meets");
   CHECK(heron_run({"take", dossier, "No such study"}).status == 2);
   CHECK(heron_run({"take", dossier, "Preamp passband", "--bench", "gold"}).status == 2);
@@ -319,6 +319,18 @@ TEST_CASE("options that would do nothing, or twice, are refused; ratios are fact
   CHECK(with({"--scale", "current=1", "--scale", "step=2"}).status == 2);
   const auto network = folder.write("n.s1p", "# Hz S RI R 50\n10 0.1 0\n20 0.1 0\n");
   CHECK(heron_run({"analyse", "response", network, "--scale", "gain=2"}).status == 2);
+  // Times are said only of samples that have none.
+  std::string timed = "time (s),v (V)\n", bare = "v (V)\n";
+  for (int k = 0; k < 200; ++k) {
+    const double v = std::sin(0.5 * k);
+    timed += fmt::format("{},{}\n", k * 1e-3, v);
+    bare += fmt::format("{}\n", v);
+  }
+  const auto with_times = folder.write("timed.csv", timed), without = folder.write("bare.csv", bare);
+  for (const auto& [kind, said] : {std::pair{"waveform", "step=1ms"}, {"waveform", "start=0"}, {"spectrum", "sample_rate=1kHz"}})
+    CHECK(heron_run({"analyse", kind, with_times, "--set", said}).status == 2);
+  CHECK(heron_run({"analyse", "waveform", without, "--set", "step=1ms", "--set", "start=1s"}).status == 0);
+  CHECK(heron_run({"analyse", "spectrum", without, "--set", "sample_rate=1kHz"}).status == 0);
   const auto percent = with({"--scale", "current=0.01", "--set", "loop_threshold=2"});
   CHECK(json::parse(percent.out).at("settings").at("loop_threshold") == "2 %");
 }

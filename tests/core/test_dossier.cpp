@@ -329,6 +329,8 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     db.exec("ALTER TABLE take DROP COLUMN aside");
     db.exec("ALTER TABLE point DROP COLUMN sum");
     db.exec("ALTER TABLE record DROP COLUMN samples");
+    db.exec("ALTER TABLE mask DROP COLUMN unit");
+    db.exec("ALTER TABLE mask DROP COLUMN after");
     for (const char* table : {"seal", "chunk", "envelope", "derived", "typed"}) db.exec(std::string("DROP TABLE ") + table);
     db.exec("PRAGMA user_version = 1");
   }

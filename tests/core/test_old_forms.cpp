@@ -156,7 +156,8 @@ TEST_CASE("ratings that cannot be read are told, kept, and nothing is driven wit
     write.bind(1, more);
     write.exec();
     db.exec("DROP TABLE seal; DROP TABLE chunk; DROP TABLE envelope; DROP TABLE derived; DROP TABLE typed; ALTER TABLE record DROP COLUMN samples;"
-            "ALTER TABLE take DROP COLUMN aside; ALTER TABLE point DROP COLUMN sum");
+            "ALTER TABLE take DROP COLUMN aside; ALTER TABLE point DROP COLUMN sum;"
+            "ALTER TABLE mask DROP COLUMN unit; ALTER TABLE mask DROP COLUMN after");
     auto store = dossier::Store::open(path);
     if (!store) FAIL(store.error().message);
     CHECK(store->damage().empty());

@@ -304,4 +304,49 @@ TEST_CASE("a quantity is held against a limit over time, in its own letters", "[
   CHECK_FALSE(judge::understand_mask("V_out at most 5 V at 0 s, 2 A at 1 s"));
 }
 
+TEST_CASE("a limit over time is placed after a crossing, and undecided where there is none", "[judge][mask][waveform]") {
+  const auto* kind = study::find_kind("waveform");
+  REQUIRE(kind);
+  const auto read = judge::understand_mask("V_out at most 0.2 V from 1 ms to 2 ms after time.at(0.5V,falling)");
+  REQUIRE(read);
+  REQUIRE(*read);
+  CHECK((*read)->after == "time.at(0.5V,falling)");
+  CHECK((*read)->upper == std::vector<std::pair<double, double>>{{1e-3, 0.2}, {2e-3, 0.2}});
+  CHECK(judge::check(**read, *kind));
+  CHECK(judge::asked_figures(*kind, {}, {**read}) == std::vector<std::string>{"time.at(0.5V,falling)"});
+  // A figure that is none, and one that is no time.
+  for (const char* bad : {"V_out at most 0.2 V from 1 ms to 2 ms after lunch", "V_out at most 0.2 V from 1 ms to 2 ms after frequency"}) {
+    const auto other = judge::understand_mask(bad);
+    INFO(bad);
+    REQUIRE(other);
+    REQUIRE(*other);
+    CHECK_FALSE(judge::check(**other, *kind));
+  }
+  // 1 V until 4 ms, then a ramp down within 1 ms: half of it is crossed at 4.5 ms, a fifth at 4.8 ms.
+  study::Point point{.index = 0, .setting = nlohmann::json::object(), .records = std::vector<study::Record>(1)};
+  study::Channel time{.role = "time", .unit = "s"}, v{.role = "V_out", .unit = "V"};
+  for (int k = 0; k <= 1000; ++k) {
+    const double t = k * 1e-5;
+    time.numbers.push_back(t);
+    v.numbers.push_back(t < 4e-3 ? 1 : t > 5e-3 ? 0 : (5e-3 - t) / 1e-3);
+  }
+  point.records[0].channels = {time, v};
+  const auto judged = [&](judge::Mask mask) {
+    const auto analysis = kind->analyse({point}, {}, judge::asked_figures(*kind, {}, {mask}));
+    REQUIRE(analysis);
+    return judge::judge(mask, *analysis);
+  };
+  CHECK(judged(**read).verdict == judge::Verdict::meets);
+  auto sooner = **read;
+  for (auto& point_of_it : sooner.upper) point_of_it.first -= 0.75e-3;
+  const auto fails = judged(sooner);
+  CHECK(fails.verdict == judge::Verdict::fails);
+  CHECK(*fails.at == Approx(4.75e-3).epsilon(2e-3));
+  auto never = **read;
+  never.after = "time.at(5V,falling)";
+  const auto undecided = judged(never);
+  CHECK(undecided.verdict == judge::Verdict::not_measured);
+  CHECK(undecided.reason.find("time.at(5V,falling) is absent: ") == 0);
+}
+
 }  // namespace passes

@@ -10,6 +10,7 @@
 #include "study/spectrum/doubts.h"
 #include "study/spectrum/kind.h"
 #include "study/spectrum/plan.h"
+#include "study/spectrum/reduced.h"
 #include "study/spectrum/words.h"
 #include "support.h"
 
@@ -242,7 +243,7 @@ TEST_CASE("settings of spectra read back what they tell", "[spectrum]") {
   const auto again = study::spectrum::settings_from_text(text);
   if (!again) FAIL(again.error().message);
   CHECK(study::spectrum::as_text(*again) == text);
-  for (const auto& [key, bad] : {std::pair{"harmonics", "1..3"}, {"harmonics", "7..2"}, {"harmonics", "2.5"}, {"band", "20Hz"}, {"band", "5kHz..20Hz"}, {"bits", "12"}, {"segment", "10"}, {"segment", "1e300"}, {"window", "kaiser"}, {"weighting", "Z"}, {"nothing", "1"}})
+  for (const auto& [key, bad] : {std::pair{"harmonics", "1..3"}, {"harmonics", "7..2"}, {"harmonics", "2.5"}, {"band", "20Hz"}, {"band", "5kHz..20Hz"}, {"bits", "12.5"}, {"segment", "10"}, {"segment", "1e300"}, {"window", "kaiser"}, {"weighting", "Z"}, {"nothing", "1"}})
     CHECK_FALSE(study::spectrum::settings_from_text({{key, bad}}));
   for (const char* good : {"sinad", "v_out.thd", "harmonic.3.level", "i.harmonic.12.frequency", "imd.3", "noise.rms(20Hz,20kHz)", "v.x.snr"})
     CHECK(study::spectrum::kind().check_figure(good));
@@ -318,6 +319,98 @@ TEST_CASE("a sweep over level compresses where the cube's closed form has it", "
   for (const char* good : {"thd@20mV", "v.snr@5kHz", "level.out@1V", "compression.1dB.input", "v_out.compression.1dB.output", "harmonic.3.level@20mV rms"})
     CHECK(study::spectrum::kind().check_figure(good));
   for (const char* bad : {"thd@", "@20mV", "loud@20mV", "thd@quiet", "thd@20mV@3V"}) CHECK_FALSE(study::spectrum::kind().check_figure(bad));
+}
+
+TEST_CASE("what drives is no figure of the device, and is doubted where its harmonics are in the result", "[spectrum][doubts]") {
+  const std::size_t n = 8192;
+  const double f = 251 * kRate / double(n);
+  // The device's second harmonic, and a third that the stimulus has itself.
+  const auto both = [&](double third) {
+    auto point = point_of(sampled(n, [&](double t) { return std::cos(2 * pi * f * t) + 3e-3 * std::cos(4 * pi * f * t) + third * std::cos(6 * pi * f * t); }, 1e-5));
+    study::Channel stimulus{.role = "stimulus", .unit = "V"};
+    stimulus.numbers = sampled(n, [&](double t) { return 0.1 * (std::cos(2 * pi * f * t) + third * std::cos(6 * pi * f * t)); }, 1e-6, 7);
+    point.records[0].channels.push_back(std::move(stimulus));
+    point.setting = nlohmann::json{{"stimulus", "stimulus"}};
+    return point;
+  };
+  for (const auto& [third, distorted] : {std::pair{1.1e-3, true}, {0.85e-3, false}}) {
+    const auto analysis = study::spectrum::kind().analyse({both(third)}, {}, {"stimulus.thd"});
+    if (!analysis) FAIL(analysis.error().message);
+    INFO(third);
+    CHECK(value(analysis->reading, "thd") == Approx(20 * std::log10(std::hypot(3e-3, third))).margin(0.1));
+    CHECK(value(analysis->reading, "stimulus.thd") == Approx(20 * std::log10(third)).margin(0.2));
+    CHECK_FALSE(analysis->reading.find("v.thd"));
+    CHECK(doubted(analysis->reading, "stimulus.distorted") == distorted);
+  }
+}
+
+TEST_CASE("a table of a sweep has its figures between rows, and its compression", "[spectrum][sweep]") {
+  // Gain ten times, bending as v - v^3 does: 1 dB less than at small levels where 3 A^2 / 4 is 1 - 10^(-1/20).
+  std::string text = "level (mV),level.out,thd (dB),snr\n";
+  for (int k = 0; k <= 20; ++k) {
+    const double rms = 1e-3 * std::pow(10, k / 8.0), peak = rms * std::sqrt(2.0);
+    text += fmt::format("{},{},{},{}\n", 1e3 * rms, 10 * rms * (1 - 0.75 * peak * peak), -100 + k, 40 + 2 * k);
+  }
+  const test::Folder folder;
+  const auto path = folder.write("sweep.csv", text);
+  auto curves = exchange::read_curves(path, study::spectrum::kind(), {});
+  if (!curves) FAIL(curves.error().message);
+  study::Point point{.index = 0, .setting = nlohmann::json::object(), .records = {curves->front().record}};
+  const auto read_it = [&](const std::vector<std::string>& asked) { return study::spectrum::kind().analyse({point}, {}, asked); };
+  const auto analysis = read_it({"thd@10mV", "snr@31.6227766mV", "level.out@10mV", "thd@5V", "thd"});
+  if (!analysis) FAIL(analysis.error().message);
+  const auto& r = analysis->reading;
+  CHECK(value(r, "thd@10mV") == Approx(-92));
+  CHECK(value(r, "snr@31.6227766mV") == Approx(64));
+  CHECK(value(r, "level.out@10mV") == Approx(0.1 * (1 - 0.75 * 2e-4)));
+  const double expected = std::sqrt(4 * (1 - std::pow(10, -1 / 20.0)) / 3) / std::sqrt(2.0);
+  CHECK(value(r, "compression.1dB.input") == Approx(expected).epsilon(0.01));
+  CHECK(value(r, "compression.1dB.output") == Approx(10 * expected * std::pow(10, -1 / 20.0)).epsilon(0.01));
+  CHECK_FALSE(doubted(r, "points.sparse"));
+  CHECK(why_not(r, "thd@5V").find("outside") != std::string::npos);
+  CHECK(why_not(r, "thd").find("say at which") != std::string::npos);
+  // A straight line says little between points that are far apart, and all at a point itself.
+  for (const auto& [last, place, sparse] : {std::tuple{-89.1, "30mV", false}, {-89.3, "30mV", false}, {-90.5, "30mV", false}, {-89.4, "10mV", false}, {-79.5, "30mV", true}, {-80.5, "30mV", false}}) {
+    auto rows = exchange::read_curves(folder.write("two.csv", fmt::format("level,thd\n0.01,-90\n0.1,{}\n", last)), study::spectrum::kind(), {});
+    REQUIRE(rows);
+    point.records = {rows->front().record};
+    const auto one = read_it({std::string("thd@") + place});
+    REQUIRE(one);
+    INFO(last << " at " << place);
+    CHECK(doubted(one->reading, "points.sparse") == sparse);
+  }
+  // A level that is none, and one that comes twice.
+  for (const char* bad : {"level,thd\n0,-90\n1,-80\n", "level,thd\n1,-90\n1,-80\n"}) {
+    auto rows = exchange::read_curves(folder.write("bad.csv", bad), study::spectrum::kind(), {});
+    REQUIRE(rows);
+    point.records = {rows->front().record};
+    const auto refused = read_it({});
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().fault == Fault::input);
+  }
+}
+
+TEST_CASE("what an ideal converter and its jitter would leave is told by name", "[spectrum]") {
+  const std::size_t n = 4096;
+  auto point = point_of(sampled(n, [&](double t) { return std::round(2000 * std::cos(2 * pi * 101 * kRate / double(n) * t)) / 2048; }));
+  point.setting = nlohmann::json{{"codes", {{"v", {{"bits", 12}, {"full_scale", 1.0}}}}}};
+  auto reducer = study::spectrum::reducer({});
+  REQUIRE(reducer);
+  REQUIRE((*reducer)->add(point));
+  const auto reduced = (*reducer)->so_far();
+  REQUIRE(reduced);
+  study::spectrum::Settings settings;
+  settings.aperture_jitter = 1e-9;
+  const auto all = dynamic_cast<const study::spectrum::ReducedSpectra&>(**reduced).spectra(settings);
+  REQUIRE(all);
+  const auto expected = study::spectrum::expected_noise(*all->front(), 0, settings);
+  REQUIRE(expected.size() == 2);
+  CHECK(expected[0].name == "ideal 12 bit");
+  // 6.02 N + 1.76 below a full-scale sine.
+  CHECK(10 * std::log10(0.5 / expected[0].power) == Approx(6.0206 * 12 + 1.7609).margin(1e-3));
+  // -20 lg(2 pi f sigma) below the sine itself.
+  const double f = 101 * kRate / double(n);
+  CHECK(10 * std::log10(all->front()->spectra[0].fundamental->power / expected[1].power) == Approx(-20 * std::log10(2 * pi * f * 1e-9)).margin(1e-6));
 }
 
 }  // namespace spectra

@@ -89,5 +89,5 @@ TEST_CASE("claims apply to typed figures, unit by unit, with or without a take",
   REQUIRE(store.remove_typed_figure(study, "typed.inductance", other));
   CHECK(store.typed_figures(study)->size() == 1);
   // Nothing of it is asked of takes.
-  CHECK(judge::asked_figures(of_responses(), *store.claims(study)).empty());
+  CHECK(judge::asked_figures(of_responses(), *store.claims(study), {}).empty());
 }

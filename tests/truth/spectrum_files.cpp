@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -130,6 +131,39 @@ Outcome compressed(unsigned seed) {
                                {"compression.1dB.output", std::sqrt(edge / (0.75 * b)) / std::sqrt(2.0) * g * std::pow(10, -0.05)}}};
 }
 
+/// Codes of a converter whose transitions stray each by a little, as an S, and of which one is too wide; a sine a little beyond
+/// full scale with some noise.
+Outcome coded(unsigned seed) {
+  std::mt19937_64 random(seed);
+  constexpr int kHalf = 128;
+  constexpr std::size_t kMany = 1 << 15;
+  std::vector<double> at;
+  const int wide = -90 + int(random() % 180);
+  for (int code = -kHalf + 1; code < kHalf; ++code) {
+    const double x = double(code) / kHalf;
+    at.push_back(code - 0.5 + 0.7 * 2.598 * (x * x * x - x) + 0.03 * normal_deviate(random) - (code == wide ? 0.35 : 0) + (code == wide + 1 ? 0.35 : 0));
+  }
+  double widest = 0, furthest = 0;
+  const double scale = (at.back() - at.front()) / double(at.size() - 1);
+  for (std::size_t k = 0; k < at.size(); ++k) {
+    const double off = (at[k] - at.front()) / scale - double(k);
+    furthest = std::max(furthest, std::abs(off));
+    if (k > 0) widest = std::max(widest, std::abs((at[k] - at[k - 1]) / scale - 1));
+  }
+  const double cycles = 2 * double(random() % 400) + 1001, phase = double(random() % 1000) * 2e-3 * pi, peak = 129 + double(random() % 100) * 0.02;
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  study::Record record{.sample_rate = kRate};
+  study::Channel channel{.role = "v", .unit = "1"};
+  for (std::size_t k = 0; k < kMany; ++k) {
+    const double v = peak * std::sin(2 * pi * cycles * double(k) / double(kMany) + phase) + 0.4 * normal_deviate(random);
+    channel.numbers.push_back(double(std::upper_bound(at.begin(), at.end(), v) - at.begin()) - kHalf);
+  }
+  record.channels.push_back(std::move(channel));
+  point.records.push_back(std::move(record));
+  const auto analysis = study::spectrum::kind().analyse({point}, {{"bits", "8"}, {"full_scale", "1 V"}}, {"dnl.max", "inl.max"});
+  return {analysis ? analysis->reading : study::Reading{}, {{"dnl.max", widest}, {"inl.max", furthest}}};
+}
+
 Experiment with(const char* name, const char* window, double noise, int records = 1) {
   return {"spectrum", name, [=](unsigned seed) { return tone(seed, window, noise, records); }, 400, 60};
 }
@@ -144,6 +178,7 @@ std::vector<Experiment> spectrum_files() {
           with("tone, flat top", "flat_top", 1e-4),
           with("tone, whole cycles without a window", "rectangular", 1e-4),
           with("tone, eight records", "blackman_harris", 4e-4, 8),
+          {"spectrum", "codes of a sine", tones::coded, 400, 40},
           {"spectrum", "two tones, bent", tones::mixed, 400, 60},
           {"spectrum", "sweep over level, a cube", tones::compressed, 200, 0}};
 }

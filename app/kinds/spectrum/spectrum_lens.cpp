@@ -57,7 +57,7 @@ Ready ready(const std::vector<Wanted>& wanted, const std::string& quantity, int 
     std::size_t at = 0;
     for (std::size_t k = 0; k < spectra->spectra.size(); ++k)
       if (spectra->spectra[k].name == quantity) at = k;
-    out.curves.push_back({spectra, at, study::spectrum::scaled_for(spectra->spectra[at].unit, *settings), render::take_colour(one.view->take.number),
+    out.curves.push_back({spectra, at, study::spectrum::scaled_for(spectra->spectra[at], *settings), render::take_colour(one.view->take.number),
                           render::take_dashed(one.view->take.number), one.wake, one.shown});
   }
   return out;

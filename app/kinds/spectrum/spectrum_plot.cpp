@@ -69,6 +69,17 @@ class SpectrumPlot::Tags : public QCPAbstractItem {
   std::vector<QRectF> boxes_;
 };
 
+namespace {
+
+/// The first line that does not stand still.
+std::size_t first_line(const study::spectrum::Spectrum& s) {
+  std::size_t k = 1;
+  while (k + 1 < s.owner.size() && s.owner[k] == study::spectrum::Owner::standing) ++k;
+  return k;
+}
+
+}  // namespace
+
 SpectrumPlot::SpectrumPlot(QWidget* parent) : QCustomPlot(parent) {
   render::style_plot(*this);
   render::style_axes(*axisRect());
@@ -78,7 +89,7 @@ SpectrumPlot::SpectrumPlot(QWidget* parent) : QCustomPlot(parent) {
   tag_item_ = new Tags(this);
   tag_item_->setLayer("tags");
   floor_ = new QCPItemLine(this);
-  floor_->setPen(QPen(theme().slate, 1, Qt::DashLine));
+  floor_->setPen(QPen(theme().ink, 1, Qt::DashLine));
   floor_->setLayer("tags");
   floor_->setVisible(false);
   words_ = new QCPItemText(this);
@@ -163,8 +174,8 @@ void SpectrumPlot::show_spectra(std::vector<SpectrumCurve> curves, const std::ve
     std::vector<double> x, y;
     x.reserve(s.power.size());
     y.reserve(s.power.size());
-    // What stands still is no part of what is told, and has no place among decades.
-    for (std::size_t k = 1; k < s.power.size(); ++k) {
+    // What stands still, and what a window spreads of it, is no part of what is told.
+    for (auto k = first_line(s); k < s.power.size(); ++k) {
       x.push_back(s.frequency_of(k));
       y.push_back(value(curve, k));
     }
@@ -181,6 +192,19 @@ void SpectrumPlot::show_spectra(std::vector<SpectrumCurve> curves, const std::ve
       floor_->end->setCoords(s.sample_rate / 2, level);
       floor_->setVisible(true);
       tags_.push_back({0.97 * s.sample_rate / 2, level, "noise floor"});
+    }
+    // Where it would stand if nothing else made noise.
+    double place = 0.78;
+    for (const auto& expected : study::spectrum::expected_noise(*curve.of, curve.quantity, curve.settings)) {
+      const double level = drawn(curve, expected.power / (s.sample_rate / 2) * s.line * s.facts.noise_bandwidth);
+      auto* line = new QCPItemLine(this);
+      line->setPen(QPen(theme().slate, 1.2, Qt::DotLine));
+      line->setLayer("tags");
+      line->start->setCoords(s.line, level);
+      line->end->setCoords(s.sample_rate / 2, level);
+      items_ << line;
+      tags_.push_back({place * s.sample_rate / 2, level, text(expected.name)});
+      place -= 0.2;
     }
   }
   if (form_.scale == Scale::level)
@@ -215,7 +239,7 @@ void SpectrumPlot::show_all() {
     const auto& s = curve.spectrum();
     first = std::min(first, s.line);
     last = std::max(last, s.sample_rate / 2);
-    for (std::size_t k = 1; k < s.power.size(); ++k) {
+    for (auto k = first_line(s); k < s.power.size(); ++k) {
       const double v = value(curve, k);
       low = std::min(low, v);
       high = std::max(high, v);

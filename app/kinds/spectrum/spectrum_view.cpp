@@ -1,17 +1,44 @@
 #include "spectrum_view.h"
 
 #include "app/lenses/figures_lens.h"
+#include "codes_lens.h"
+#include "residual_lens.h"
+#include "spectrogram_lens.h"
 #include "spectrum_lens.h"
 #include "study/spectrum/kind.h"
+#include "study/spectrum/study_plan.h"
+#include "sweep_lens.h"
 
 namespace heron::app {
 namespace {
+
+/// Where the brief asks for one; of data that came in nobody knows before they are read.
+bool sweeps(const Desk& desk) {
+  const auto* plan = dynamic_cast<const study::spectrum::PlannedSpectrum*>(desk.focus.plan().get());
+  return !plan || plan->plan().along != study::spectrum::Along::nothing;
+}
+
+/// Where a converter's codes are read, or a file is said to hold such.
+bool gives_codes(const Desk& desk) {
+  const auto* hookup = desk.focus.plan() ? desk.focus.plan()->hookup() : nullptr;
+  if (hookup && std::any_of(hookup->chains.begin(), hookup->chains.end(), [](const bench::Chain& c) { return c.input.sensor.reads_codes(); })) return true;
+  const auto* study = desk.focus.study();
+  const auto settings = study ? study::spectrum::settings_from_text(study->settings) : Result<study::spectrum::Settings>(study::spectrum::Settings{});
+  return settings && settings->bits;
+}
 
 class SpectrumView final : public KindView {
  public:
   const study::Kind& kind() const override { return study::spectrum::kind(); }
 
-  std::vector<LensOffer> lenses() const override { return {{"Spectrum", make<SpectrumLens>}, {"Figures", make<FiguresLens>}}; }
+  std::vector<LensOffer> lenses() const override {
+    return {{"Spectrum", make<SpectrumLens>, nullptr, true},
+            {"Sweep", make<SweepLens>, sweeps},
+            {"Residual", make<ResidualLens>},
+            {"Spectrogram", make<SpectrogramLens>},
+            {"Codes", make<CodesLens>, gives_codes},
+            {"Figures", make<FiguresLens>}};
+  }
   bool keeps_cursors() const override { return true; }
   QString setting_examples() const override { return "window = blackman_harris, full_scale = 1.25 V, harmonics = 2..7 or band = 20 Hz..20 kHz"; }
   QString claim_examples() const override {

@@ -15,6 +15,7 @@
 namespace heron::app {
 namespace {
 
+constexpr const char* kPanels[] = {"a panel each", "a panel a unit", "one panel, laid apart", "one panel, over each other"};  ///< of Panels
 constexpr std::size_t kPersistent = 24;  ///< earlier passes that are drawn pale behind the last
 
 CursorCard card(const QString& label, double value, const std::string& unit, const QString& below = {}) {
@@ -35,9 +36,8 @@ RecordLens::RecordLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(n
   looking_ = new PlotView(plot_, [this] { plot_->show_all(); }, PlotView::Wheel::along, plot_->panels());
   cursors_ = new PlotCursors(plot_, &desk_->look, plot_->panels());
   bar_->add(
-      "Panels", "How quantities share panels: each its own, or one a unit to compare them on one scale",
-      [this] { return panels_ == Panels::each ? QString("a panel each") : QString("a panel a unit"); },
-      [this] { set_panels(panels_ == Panels::each ? Panels::by_unit : Panels::each); });
+      "Panels", "How quantities share panels: each its own, one a unit to compare them on one scale, or one for all, laid apart or over each other",
+      [this] { return QString(kPanels[int(panels_)]); }, [this] { set_panels(Panels((int(panels_) + 1) % int(std::size(kPanels)))); });
   bar_->add_menu(
       "Per cents", "Cursors where a quantity passes per cents of its states (P), or of what it started from (O), in the part in view",
       [this] { return pass() ? QString("per cents of %1").arg(text(quantity_)) : QString(); }, [this] { return per_cents(); });
@@ -224,12 +224,16 @@ void RecordLens::add_expected(std::vector<RecordCurve>& curves) const {
 std::vector<LimitLine> RecordLens::limits() const {
   std::vector<LimitLine> out;
   if (scaled_) return out;
-  for (const auto& mask : desk_->focus.masks())
+  const auto view = desk_->readings.shown();
+  for (const auto& asked : desk_->focus.masks()) {
+    const auto mask = view ? judge::placed(asked, view->analysis.reading) : asked.after.empty() ? std::optional(asked) : std::nullopt;
+    if (!mask) continue;
     for (const bool upper : {true, false}) {
-      LimitLine one{.quantity = mask.curve, .line = {}, .upper = upper};
-      for (const auto& [x, y] : upper ? mask.upper : mask.lower) one.line << QPointF(x, y);
+      LimitLine one{.quantity = mask->curve, .line = {}, .upper = upper};
+      for (const auto& [x, y] : upper ? mask->upper : mask->lower) one.line << QPointF(x, y);
       if (!one.line.isEmpty()) out.push_back(std::move(one));
     }
+  }
   return out;
 }
 

@@ -15,6 +15,7 @@ std::vector<PartKind> junctions();      ///< diode, photovoltaic cell
 std::vector<PartKind> transistors();    ///< bipolar, FET, junction FET, phototransistor pair
 std::vector<PartKind> op_amps();        ///< op amp, linear regulator
 std::vector<PartKind> motors();         ///< motor, motor winding
+std::vector<PartKind> converters();     ///< analogue to digital converter
 std::vector<PartKind> bench_sources();  ///< limited source, limited current source, electronic load
 
 template <class T>

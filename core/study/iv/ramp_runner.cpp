@@ -40,7 +40,7 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
   std::vector<bench::InputSetup> out;
   for (const auto& chain : plan.hookup.chains) {
     out.push_back(chain.input);
-    if (!chain.input.range) looked_for.push_back(chain.name);
+    if (chain.input.looks_for_range()) looked_for.push_back(chain.name);
   }
   if (looked_for.empty()) return out;
   const auto all = bench.limits();

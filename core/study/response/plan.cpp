@@ -161,7 +161,7 @@ Sampling sampling(const Plan& p, double frequency, const bench::Bench& bench) {
 
 double point_time(const Plan& p, double frequency, const bench::Limits& limits) {
   const bool automatic = std::any_of(p.hookup.chains.begin(), p.hookup.chains.end(),
-                                     [](const bench::Chain& chain) { return !chain.input.range; });
+                                     [](const bench::Chain& chain) { return chain.input.looks_for_range(); });
   return limits.overhead_per_point + p.settle_time +
          (p.settle_periods + p.averages * (p.periods + (automatic ? 1.05 : 0))) / frequency;
 }

@@ -60,6 +60,25 @@ void check_pair(const Spectrum& s, const Settings& settings, const std::vector<s
                  "Say which is the fundamental, or read imd.2 and imd.3 of the two."});
 }
 
+/// What the stimulus itself has of harmonics is in the result.
+void check_stimulus(const PointSpectra& point, std::vector<Doubt>& out) {
+  constexpr double kBelow = 0.1;  // 10 dB, as power
+  if (point.stimulus >= point.spectra.size()) return;
+  const auto& drives = point.spectra[point.stimulus];
+  if (!drives.fundamental || !(drives.distortion > 2 * drives.u_distortion)) return;
+  const double own = drives.distortion / drives.fundamental->power;
+  for (std::size_t k = 0; k < point.spectra.size(); ++k) {
+    const auto& s = point.spectra[k];
+    if (k == point.stimulus || !s.fundamental || !(s.distortion > 0)) continue;
+    const double read = s.distortion / s.fundamental->power;
+    if (!(own > kBelow * read)) continue;
+    out.push_back({"stimulus.distorted", Severity::caution,
+                   fmt::format("The stimulus has {:.3g} dBc of harmonics itself, and {} shows {:.3g} dBc: they are not {}'s alone.", 10 * std::log10(own), s.name,
+                               10 * std::log10(read), s.name),
+                   "Filter the stimulus, or take the figure as an upper bound."});
+  }
+}
+
 void check_noise(const Reading& reading, const Settings& settings, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
   std::string names;
   int many = 0;
@@ -90,10 +109,10 @@ Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading&
   for (std::size_t k = 0; k < point.spectra.size(); ++k) {
     const auto& s = point.spectra[k];
     const auto& errors = point.records->errors[k];
-    const auto& trace = *point.records->traces[k];
+    const auto& trace = *point.traces[k];
     const auto ends = at_ends(trace, 0, trace.size());
     if (!ends) return tl::unexpected(ends.error());
-    if (clipped(*ends, errors, trace.size()))
+    if (clipped(*ends, errors, trace.size()) && !(point.densities[k] && of_codes_alone(asked)))
       out.push_back({"input.clipped", Severity::serious,
                      fmt::format("{} stands at the end of what can be read, {}, for {} samples: its harmonics are the input's.", s.name,
                                  shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, s.unit), std::max(ends->longest_high, ends->longest_low)),
@@ -104,10 +123,12 @@ Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading&
                      fmt::format("{} uses {:.2g} % of its range of {}: the input's own noise counts more than it must.", s.name, 100 * peak / *errors.range,
                                  shown(*errors.range, s.unit)),
                      "Take the range that fits."});
+    if (k == point.stimulus) continue;
     check_coherence(s, out);
     check_near_half(s, out);
     check_pair(s, settings, asked, out);
   }
+  check_stimulus(point, out);
   check_noise(reading, settings, asked, out);
   return out;
 }

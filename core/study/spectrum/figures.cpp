@@ -4,9 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <numbers>
+#include <random>
 
 #include "base/quantity.h"
+#include "base/random.h"
 #include "base/words.h"
 
 namespace heron::study::spectrum {
@@ -28,6 +31,7 @@ struct View {
   const Spectrum& s;
   const Settings& settings;
   const TraceErrors& errors;
+  const PointSpectra::Density& density;
 };
 
 /// 10 lg of a ratio of powers.
@@ -142,9 +146,62 @@ Value noise_floor(const View& v) {
   return Found{level_db(v.s.density, v.settings), kPower * v.s.u_noise / v.s.noise, {}, level_unit(v.s.unit, v.settings) + "/Hz"};
 }
 
+tl::expected<const signal::CodeDensity*, std::string> codes(const View& v) {
+  if (!v.density) return no("the samples are no codes; of a file say bits and full_scale");
+  if (!*v.density) return no(v.density->error());
+  return &**v.density;
+}
+
+/// The largest of many values of which each has noise. The largest one read is too large by what noise chooses among those
+/// that are nearly as large: as much as noise laid on them once more would add. Below what noise alone makes of so many
+/// nothing is known but that.
+Found largest(const std::vector<double>& values, const std::function<double(std::size_t)>& u_of) {
+  constexpr int kRuns = 24;
+  std::size_t top = 0;
+  double squares = 0;
+  std::vector<double> u(values.size());
+  for (std::size_t k = 0; k < values.size(); ++k) {
+    if (std::abs(values[k]) > std::abs(values[top])) top = k;
+    u[k] = u_of(k);
+    squares += u[k] * u[k];
+  }
+  const double seen = std::abs(values[top]), of_noise = std::sqrt(squares / double(values.size()) * 2 * std::log(2 * double(values.size())));
+  if (!(seen > 1.2 * of_noise)) return {seen, std::max(seen, u[top])};
+  std::mt19937_64 random(1);
+  double added = 0;
+  for (int run = 0; run < kRuns; ++run) {
+    double highest = 0;
+    for (std::size_t k = 0; k < values.size(); ++k)
+      if (std::abs(values[k]) > seen - 8 * u[top]) highest = std::max(highest, std::abs(values[k] + u[k] * normal_deviate(random)));
+    added += std::max(0.0, highest - seen) / kRuns - (highest < seen ? (seen - highest) / kRuns : 0);
+  }
+  added = std::max(0.0, added);
+  return {seen - added, std::hypot(u[top], added / 2)};
+}
+
+Value dnl(const View& v) {
+  const auto d = codes(v);
+  if (!d) return no(d.error());
+  return largest((*d)->dnl, [&](std::size_t k) { return (*d)->u_dnl(k); });
+}
+
+Value inl(const View& v) {
+  const auto d = codes(v);
+  if (!d) return no(d.error());
+  return largest((*d)->inl, [&](std::size_t k) { return (*d)->u_transitions[k]; });
+}
+
+Value missing(const View& v) {
+  constexpr double kMissing = -0.9;  // IEEE 1241
+  const auto d = codes(v);
+  if (!d) return no(d.error());
+  return Found{double(std::count_if((*d)->dnl.begin(), (*d)->dnl.end(), [](double width) { return width <= kMissing; })), 0};
+}
+
 struct Definition {
   const char *name, *label, *unit;
   Value (*compute)(const View&);
+  bool of_codes = false;  ///< read without being asked for only where there are codes
 };
 const Definition kDefinitions[] = {
     {"fundamental.frequency", "Fundamental", "Hz",
@@ -164,6 +221,9 @@ const Definition kDefinitions[] = {
     {"worst_spur.frequency", "Largest other tone", "Hz", worst_frequency},
     {"enob", "Effective bits", "bit", enob},
     {"noise_floor", "Noise floor", "", noise_floor},
+    {"dnl.max", "Largest error of a code's width", "LSB", dnl, true},
+    {"inl.max", "Largest error of a transition", "LSB", inl, true},
+    {"codes.missing", "Codes that never come", "1", missing, true},
 };
 
 Value imd(const View& v, int order) {
@@ -292,9 +352,9 @@ std::string level_unit(const std::string& unit, const Settings& settings) {
   return settings.full_scale ? "dBFS" : unit == "V" || unit.empty() ? "dBV" : "dB re 1 " + unit;
 }
 
-Settings scaled_for(const std::string& unit, const Settings& settings) {
+Settings scaled_for(const Spectrum& spectrum, const Settings& settings) {
   auto out = settings;
-  if (unit == "1" && !out.full_scale) out.full_scale = 1;
+  if (!out.full_scale) out.full_scale = spectrum.full_scale;
   return out;
 }
 
@@ -305,6 +365,24 @@ std::vector<FigureName> figure_names() {
   out.push_back({"Intermodulation, second order", "imd.2", "dBc"});
   out.push_back({"Intermodulation, third order", "imd.3", "dBc"});
   return out;
+}
+
+std::vector<ExpectedNoise> expected_noise(const PointSpectra& point, std::size_t quantity, const Settings& settings) {
+  std::vector<ExpectedNoise> out;
+  const auto& s = point.spectra[quantity];
+  if (const auto& coding = point.codings[quantity]) out.push_back({fmt::format("ideal {} bit", coding->bits), coding->step() * coding->step() / 12});
+  if (settings.aperture_jitter && s.fundamental) {
+    const double slope = 2 * std::numbers::pi * s.fundamental->frequency * *settings.aperture_jitter;
+    out.push_back({"jitter " + format_setting(*settings.aperture_jitter, "s"), s.fundamental->power * slope * slope});
+  }
+  return out;
+}
+
+bool of_codes_alone(const std::vector<std::string>& asked) {
+  return !asked.empty() && std::all_of(asked.begin(), asked.end(), [](const std::string& key) {
+    const auto wanted = take_apart(key);
+    return wanted && wanted->plain && wanted->plain->of_codes;
+  });
 }
 
 Result<void> check_figure_key(std::string_view key) {
@@ -322,25 +400,30 @@ std::optional<std::string> figure_unit(std::string_view key) {
 
 Result<Reading> figures_of(const PointSpectra& point, const Settings& settings, const std::vector<std::string>& asked) {
   Reading out;
-  const bool alone = point.spectra.size() == 1;
+  std::vector<std::size_t> subjects;
+  for (std::size_t k = 0; k < point.spectra.size(); ++k)
+    if (k != point.stimulus) subjects.push_back(k);
+  const bool alone = subjects.size() == 1;
   const auto put = [&](const Wanted& w, std::size_t k, std::string key) {
     const auto& s = point.spectra[k];
-    const auto scaled = scaled_for(s.unit, settings);
-    const auto found = compute(w, {s, scaled, point.records->errors[k]});
-    std::string label = (alone ? "" : s.name + ": ") + label_of(w);
+    const auto scaled = scaled_for(s, settings);
+    const auto found = compute(w, {s, scaled, point.records->errors[k], point.densities[k]});
+    const bool named = !alone || k == point.stimulus;
+    std::string label = (named ? s.name + ": " : "") + label_of(w);
     if (const auto open = key.find('('); open != std::string::npos) label += " " + key.substr(open);
     if (!found || !std::isfinite(found->value)) {
       out.absent.push_back({std::move(key), found ? "the numbers are too large to be reckoned with" : found.error(), std::move(label)});
       return;
     }
     Figure figure{.key = std::move(key), .label = std::move(label), .value = found->value, .unit = found->unit.empty() ? unit_of(w) : found->unit,
-                  .u = {}, .at = found->at, .on = alone ? "" : s.name};
+                  .u = {}, .at = found->at, .on = named ? s.name : ""};
     if (found->u > 0 && std::isfinite(found->u)) figure.u = found->u;
     out.figures.push_back(std::move(figure));
   };
-  for (std::size_t k = 0; k < point.spectra.size(); ++k) {
+  for (const auto k : subjects) {
     const auto prefix = alone ? std::string() : point.spectra[k].name + ".";
-    for (const auto& d : kDefinitions) put({.plain = &d}, k, prefix + d.name);
+    for (const auto& d : kDefinitions)
+      if (!d.of_codes || point.densities[k]) put({.plain = &d}, k, prefix + d.name);
     for (int order = settings.harmonics.first; order <= settings.harmonics.second; ++order)
       for (const bool is_level : {true, false})
         put({.harmonic = order, .harmonic_level = is_level}, k, fmt::format("{}harmonic.{}.{}", prefix, order, is_level ? "level" : "frequency"));

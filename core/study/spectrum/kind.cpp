@@ -3,16 +3,42 @@
 #include "study/spectrum/figures.h"
 #include "study/spectrum/reduced.h"
 #include "study/spectrum/study_plan.h"
+#include "study/spectrum/swept_table.h"
 
 namespace heron::study::spectrum {
+
+namespace {
+
+/// Beside records the columns of a sweep's table.
+std::vector<ColumnRole> columns() {
+  std::vector<ColumnRole> out = {{"time", {"s"}, {"time", "t", "seconds", "sec"}}, {"v", {"V"}}, {"i", {"A"}}, {"stimulus", {"V"}, {"stimulus"}}};
+  for (const auto& axis : kSweptAxes) out.push_back({axis.name, {axis.unit}, {axis.name}});
+  for (const auto& column : swept_columns()) {
+    ColumnRole role{column.name, {column.unit}, {column.name}};
+    // People write plain decibels.
+    if (column.unit.starts_with("dB") && column.unit != "dB") role.units.push_back("dB");
+    out.push_back(std::move(role));
+  }
+  return out;
+}
+
+std::vector<std::string> optional_roles() {
+  std::vector<std::string> out;
+  for (const auto& role : columns())
+    if (role.name != "time" && role.name != "v" && role.name != "i") out.push_back(role.name);
+  return out;
+}
+
+}  // namespace
 
 const Kind& kind() {
   static const Kind self = {.name = "spectrum",
                             .title = "Spectrum and distortion",
                             .roles = {{"time"}, {}},
-                            .optional_roles = {},
-                            .columns = {{"time", {"s"}, {"time", "t", "seconds", "sec"}}, {"v", {"V"}}, {"i", {"A"}}},
+                            .optional_roles = optional_roles(),
+                            .columns = columns(),
                             .quantities_by_name = true,
+                            .times_said = {"sample_rate"},
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {
                                   Settings scratch;

@@ -35,6 +35,8 @@ Result<void> check(const Plan& p) {
       return fail(Fault::input, "A record of {} holds fewer than two cycles of {}. Take more samples, or sample more slowly.",
                   format_setting(p.length(), "s"), format_setting(step.frequency, "Hz"));
   }
+  if (p.wanted && (p.drive != Drive::sine || p.along == Along::level))
+    return fail(Fault::input, "A level in dBFS is set for one sine at a time; give volts for two tones and for a sweep over level.");
   if (p.along != Along::nothing && p.end == (p.along == Along::level ? p.level : p.frequency))
     return fail(Fault::input, "The sweep ends where it begins.");
   return {};

@@ -1,5 +1,6 @@
 #pragma once
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -26,6 +27,7 @@ struct Plan {
   double frequency = 1e3;         ///< Hz
   double second_frequency = 1.1e3;  ///< Hz, of two tones
   double level = 0.2;             ///< V pk-pk, open circuit, of each tone
+  std::optional<double> wanted;   ///< dBFS of the first quantity, that the level is set to by itself, from `level` on
   double offset = 0;              ///< V, open circuit
   double source_resistance = 50;  ///< ohm
   double settle_time = 50e-3;     ///< s from a change of the drive to the record

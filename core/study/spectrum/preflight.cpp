@@ -5,6 +5,7 @@
 
 #include "base/quantity.h"
 #include "study/spectrum/doubts.h"
+#include "study/spectrum/figures.h"
 
 namespace heron::study::spectrum {
 namespace {
@@ -62,6 +63,31 @@ void check_sampling(const Plan& p, const Surroundings& around, std::vector<Doubt
                    "Sample more slowly.", {{"rate", format_setting(limits.highest_sample_rate, "Hz")}}});
 }
 
+void check_full_scale(const Plan& p, const Surroundings& around, const bench::Levels* levels, std::vector<Doubt>& out) {
+  const auto settings = settings_from_text(around.settings);
+  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
+    const auto& chain = p.hookup.chains[k];
+    const auto converter = chain.input.sensor.reads_codes() ? around.converters.find(chain.input.pin) : around.converters.end();
+    const bool known = converter != around.converters.end() || (settings && settings->full_scale);
+    if (k == 0 && p.wanted && !known)
+      out.push_back({"range.unknown", Severity::serious, fmt::format("A level in dBFS wants the full scale of {}, which is not known.", chain.name),
+                     "Read the codes of a converter, or set full_scale."});
+    if (converter == around.converters.end() || !levels || (k == 0 && p.wanted)) continue;
+    const auto level = levels->quantities.find(chain.name);
+    if (level == levels->quantities.end()) continue;
+    const double share = level->second.highest() / converter->second.full_scale;
+    // A sine that reads the width of every code goes a little beyond.
+    if (share > 1 && !of_codes_alone(around.asked))
+      out.push_back({"input.clipped", Severity::caution,
+                     fmt::format("{} would reach {:.3g} % of its full scale of {}.", chain.name, 100 * share, format_setting(converter->second.full_scale, "V")),
+                     "Drive -0.5 dBFS, found by itself.", {{"level", "-0.5 dBFS"}}});
+    else if (share < 0.1)
+      out.push_back({"range.underused", Severity::caution,
+                     fmt::format("{} would use {:.2g} % of its full scale of {}.", chain.name, 100 * share, format_setting(converter->second.full_scale, "V")),
+                     "Drive -0.5 dBFS, found by itself.", {{"level", "-0.5 dBFS"}}});
+  }
+}
+
 }  // namespace
 
 std::optional<bench::Levels> predict(const Plan& p, const Surroundings& around) {
@@ -84,6 +110,7 @@ std::vector<Doubt> preflight(const Plan& p, const Surroundings& around, const be
   check_drive(p, around, out);
   check_coherence(p, around, out);
   check_sampling(p, around, out);
+  check_full_scale(p, around, levels, out);
   check_hookup(p.hookup, levels, around.limits, out);
   if (levels) check_ratings(around.ratings, *levels, p.settle_time + p.records * p.length(), out);
   return out;

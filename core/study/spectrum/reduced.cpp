@@ -2,8 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <numeric>
 
+#include "study/spectrum/codes.h"
 #include "study/spectrum/doubts.h"
+#include "study/spectrum/swept_table.h"
 
 namespace heron::study::spectrum {
 namespace {
@@ -16,6 +20,12 @@ class SpectrumReducer final : public Reducer {
   explicit SpectrumReducer(Settings settings) : settings_(std::move(settings)) {}
 
   Result<void> add(const Point& point) override {
+    if (auto table = table_of(point); !table)
+      return tl::unexpected(table.error());
+    else if (*table) {
+      table_ = std::move(*table);
+      return {};
+    }
     Averaged one{.index = point.index};
     if (const auto swept = point.setting.json().find("swept"); swept != point.setting.json().end() && swept->is_object()) {
       one.at = swept->value("value", 0.0);
@@ -44,6 +54,7 @@ class SpectrumReducer final : public Reducer {
     return {};
   }
   Result<ReducedPtr> so_far() const override {
+    if (table_) return std::make_shared<const ReducedTable>(*table_, settings_);
     if (points_.empty()) return fail(Fault::input, "There is no record.");
     return std::make_shared<const ReducedSpectra>(points_, axis_, settings_);
   }
@@ -52,11 +63,12 @@ class SpectrumReducer final : public Reducer {
   Settings settings_;
   std::vector<Averaged> points_;
   Axis axis_;
+  std::optional<SweptTable> table_;
 };
 
 /// Lines as levels; where they are more than columns, the highest of each stretch.
 Columns::Column levels(const Spectrum& s, const Settings& as_set, std::string name, std::size_t columns, std::vector<double>* x) {
-  const auto settings = scaled_for(s.unit, as_set);
+  const auto settings = scaled_for(s, as_set);
   Columns::Column out{std::move(name), level_unit(s.unit, settings), {}, {}};
   const auto count = s.power.size() - 1, stretches = std::min(columns, count);
   for (std::size_t c = 0; c < stretches; ++c) {
@@ -83,6 +95,37 @@ Columns curve_of(const PointSpectra& point, const Settings& settings, std::size_
   return out;
 }
 
+/// The spectrum of one quantity of all records of a point, and of codes how wide they are.
+Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& records, std::size_t k, const Settings& settings) {
+  std::vector<TracePtr> traces;
+  std::vector<Coded> codes;
+  for (const auto& r : records) {
+    auto one = coded(r->traces[k], r->codes[k], settings);
+    if (!one) return tl::unexpected(one.error());
+    traces.push_back(*one ? (*one)->volts : r->traces[k]);
+    if (*one) codes.push_back(std::move(**one));
+  }
+  auto spectrum = spectrum_of(traces, settings);
+  if (!spectrum) return tl::unexpected(spectrum.error());
+  PointSpectra::Density density;
+  std::optional<Coding> coding;
+  if (!codes.empty()) {
+    coding = codes.front().coding;
+    spectrum->full_scale = coding->full_scale;
+    auto found = density_of(codes, settings, spectrum->place, spectrum->samples, spectrum->density * spectrum->sample_rate / 2);
+    if (!found) return tl::unexpected(found.error());
+    density = std::move(*found);
+  } else if (spectrum->unit == "1") {
+    spectrum->full_scale = 1;
+  }
+  if (records.front()->stimulus == records.front()->traces[k]->name && records.front()->traces.size() > 1) into.stimulus = k;
+  into.traces.push_back(traces.front());
+  into.spectra.push_back(std::move(*spectrum));
+  into.densities.push_back(std::move(density));
+  into.codings.push_back(coding);
+  return {};
+}
+
 }  // namespace
 
 Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings) const {
@@ -96,13 +139,8 @@ Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings
     auto out = std::make_shared<PointSpectra>();
     out->index = point.index;
     out->records = point.records.front();
-    for (std::size_t k = 0; k < out->records->traces.size(); ++k) {
-      std::vector<TracePtr> traces;
-      for (const auto& r : point.records) traces.push_back(r->traces[k]);
-      auto one = spectrum_of(traces, settings);
-      if (!one) return tl::unexpected(one.error());
-      out->spectra.push_back(std::move(*one));
-    }
+    for (std::size_t k = 0; k < out->records->traces.size(); ++k)
+      if (auto ok = add_quantity(*out, point.records, k, settings); !ok) return tl::unexpected(ok.error());
     all.push_back(std::move(out));
   }
   const std::lock_guard lock(mutex_);
@@ -133,22 +171,37 @@ Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vecto
       if (sweeps()) d.text = fmt::format("At {}: {}", axis_.place(*points_[k].at), d.text);
       doubts.push_back(std::move(d));
     }
-    swept.push_back({points_[k].at.value_or(0), &point, std::move(*reading)});
+    swept.push_back({.at = points_[k].at.value_or(0), .index = point.index, .reading = std::move(*reading)});
+    add_outputs(swept.back(), point);
   }
   Analysis out{std::move(swept.front().reading), {}, as_text(*settings)};
   if (sweeps()) {
     swept.front().reading = std::move(out.reading);
-    auto reading = sweep_figures(swept, axis_, *settings, asked);
+    auto reading = sweep_figures(swept, axis_, asked);
     if (!reading) return tl::unexpected(reading.error());
     out.reading = std::move(*reading);
-    out.curve = sweep_curve(swept, axis_);
+    out.curve = sweep_columns(swept, axis_, *settings);
   } else {
     for (const auto& key : asked)
       if (of_sweep(key)) out.reading.absent.push_back({key, "the take is no sweep over level or frequency", key});
     out.curve = curve_of(*all->front(), *settings, std::size_t(-1));
   }
-  out.reading.doubts = std::move(doubts);
+  out.reading.doubts.insert(out.reading.doubts.begin(), std::make_move_iterator(doubts.begin()), std::make_move_iterator(doubts.end()));
   return out;
+}
+
+Result<std::vector<SweepCurve>> ReducedSpectra::over_sweep(const Settings& settings) const {
+  if (!sweeps()) return std::vector<SweepCurve>();
+  const auto all = spectra(settings);
+  if (!all) return tl::unexpected(all.error());
+  std::vector<Swept> swept;
+  for (std::size_t k = 0; k < all->size(); ++k) {
+    auto reading = figures_of(*(*all)[k], settings, {});
+    if (!reading) return tl::unexpected(reading.error());
+    swept.push_back({.at = points_[k].at.value_or(0), .index = (*all)[k]->index, .reading = std::move(*reading)});
+    add_outputs(swept.back(), *(*all)[k]);
+  }
+  return sweep_curves(swept, axis_, settings);
 }
 
 bool ReducedSpectra::quick() const {
@@ -162,6 +215,34 @@ bool ReducedSpectra::quick() const {
 Columns ReducedSpectra::small() const {
   const auto all = spectra(settings_);
   return all ? curve_of(*all->back(), settings_, kSmallColumns) : Columns{.x_name = "frequency", .x_unit = "Hz", .logarithmic = false};
+}
+
+std::vector<std::pair<std::string, Record>> ReducedSpectra::tables() const {
+  std::vector<std::pair<std::string, Record>> out;
+  const auto all = spectra(settings_);
+  if (!all) return out;
+  for (const auto& point : *all)
+    for (std::size_t k = 0; k < point->spectra.size(); ++k) {
+      if (!point->densities[k] || !*point->densities[k]) continue;
+      const auto& d = **point->densities[k];
+      std::vector<double> codes(d.hits.size());
+      std::iota(codes.begin(), codes.end(), d.lowest);
+      // Of the two at the ends nothing is known but how often they came.
+      const auto inner = [&](std::vector<double> values, std::size_t before) {
+        values.insert(values.begin(), before, std::numeric_limits<double>::quiet_NaN());
+        values.resize(codes.size(), std::numeric_limits<double>::quiet_NaN());
+        return values;
+      };
+      Record table;
+      table.channels = {{.role = "code", .unit = "1", .numbers = codes},
+                        {.role = "samples", .unit = "1", .numbers = d.hits},
+                        {.role = "expected", .unit = "1", .numbers = d.expected},
+                        {.role = "width_error", .unit = "LSB", .numbers = inner(d.dnl, 1)},
+                        {.role = "transition_error", .unit = "LSB", .numbers = inner(d.inl, 1)}};
+      const auto number = points_.size() > 1 ? fmt::format("-{:04}", point->index + 1) : std::string();
+      out.emplace_back((point->spectra.size() == 1 ? "codes" : "codes-" + point->spectra[k].name) + number, std::move(table));
+    }
+  return out;
 }
 
 std::size_t ReducedSpectra::bytes() const {

@@ -14,22 +14,25 @@ struct Averaged {
 };
 
 /// What a take of spectra came to: the records of every point, and the spectra that were read of them last.
-class ReducedSpectra final : public Reduced {
+class ReducedSpectra final : public Reduced, public SweepSource {
  public:
   /// @param points  more than one only of a sweep, then rising in `at`
   ReducedSpectra(std::vector<Averaged> points, Axis axis, Settings settings)
       : points_(std::move(points)), axis_(std::move(axis)), settings_(std::move(settings)) {}
 
   const std::vector<Averaged>& points() const { return points_; }
-  const Axis& axis() const { return axis_; }
+  const Axis& axis() const override { return axis_; }
   bool sweeps() const { return points_.front().at.has_value(); }
   /// Of every point. With other settings than last time they are worked out anew.
   using Spectra = std::vector<std::shared_ptr<const PointSpectra>>;
   Result<Spectra> spectra(const Settings& settings) const;
+  Result<std::vector<SweepCurve>> over_sweep(const Settings& settings) const override;
 
   Result<Analysis> read(const SettingsText& settings, const std::vector<std::string>& asked) const override;
   bool quick() const override;
   Columns small() const override;
+  /// Of codes: how often each came and how wide it is.
+  std::vector<std::pair<std::string, Record>> tables() const override;
   std::size_t bytes() const override;
 
  private:

@@ -5,9 +5,11 @@
 #include <numbers>
 
 #include "base/quantity.h"
+#include "signal/record_lines.h"
 #include "study/feed.h"
 #include "study/quantities.h"
 #include "study/ranges.h"
+#include "study/spectrum/settings.h"
 
 namespace heron::study::spectrum {
 namespace {
@@ -48,16 +50,57 @@ Error stopped(std::size_t done, std::size_t total) {
   return {Fault::stopped, fmt::format("Stopped after {} of {} points; what was read is kept.", done, total)};
 }
 
+/// The full scale of the first quantity in its unit, of its converter or as it is set; 0 where nobody says it.
+double full_scale_of(const Plan& plan, const Surroundings& around) {
+  if (const auto settings = settings_from_text(around.settings); settings && settings->full_scale) return *settings->full_scale;
+  const auto& first = plan.hookup.chains.front().input;
+  const auto found = first.sensor.reads_codes() ? around.converters.find(first.pin) : around.converters.end();
+  return found == around.converters.end() ? 0 : found->second.full_scale;
+}
+
+/// The level at which the first quantity reads what is wanted of full scale: each look brings it nearer.
+Result<double> find_level(const Plan& plan, bench::Bench& bench, Plan::Step step, double full_scale, std::stop_token stop) {
+  constexpr int kLooks = 8, kSamples = 8192;
+  constexpr double kClose = 0.01, kStep = 4;  // dB; the most that a level rises by at once: what is far from full scale may not be linear
+  const auto per_volt = bench::sensing_of(plan.hookup.chains.front()).per_volt;
+  const double wanted = full_scale * std::pow(10, *plan.wanted / 20);
+  const auto window = signal::facts_of(signal::Window::blackman_harris);
+  for (int look = 0; look < kLooks; ++look) {
+    if (const auto driven = drive(plan, bench, step); !driven) return tl::unexpected(driven.error());
+    if (auto ok = bench.wait(plan.settle_time, stop); !ok) return tl::unexpected(ok.error());
+    const auto seen = bench.capture(plan.rate, std::min(plan.samples, kSamples), stop);
+    if (!seen) return tl::unexpected(seen.error());
+    const signal::RecordLines lines(seen->channels.front().volts());
+    const auto near = std::llround(step.frequency / seen->sample_rate * double(lines.samples()));
+    const auto tone = lines.tone_near(std::size_t(std::clamp<long long>(near, 1, static_cast<long long>(lines.lines()) - 1)), window);
+    const double ratio = tone ? wanted / (std::abs(per_volt) * tone->peak) : 0;
+    if (!(ratio > 0) || !std::isfinite(ratio))
+      return fail(Fault::bench, "{} shows nothing of the {} that is driven, so that its level cannot be set to {}.", plan.hookup.chains.front().name,
+                  format_setting(step.frequency, "Hz"), format_setting(*plan.wanted, "dBFS"));
+    if (std::abs(20 * std::log10(ratio)) < kClose) return step.level;
+    step.level *= std::min(ratio, kStep);
+  }
+  return fail(Fault::bench, "The level of {} does not settle at {}: it is {} pk-pk now.", plan.drive_pin, format_setting(*plan.wanted, "dBFS"),
+              format_quantity(step.level, "V", 3).plain());
+}
+
 /// Inputs with the smallest ranges that hold the highest point of the sweep: what is read at one range has one floor.
-Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench& bench, std::stop_token stop, std::vector<std::string>& looked_for) {
+Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench& bench, double full_scale, std::stop_token stop,
+                                                 std::vector<std::string>& looked_for) {
   std::vector<bench::InputSetup> out;
   for (const auto& chain : plan.hookup.chains) {
     out.push_back(chain.input);
-    if (!chain.input.range) looked_for.push_back(chain.name);
+    if (chain.input.looks_for_range()) looked_for.push_back(chain.name);
   }
   if (looked_for.empty()) return out;
   const bench::AtRest at_rest{bench};
   const auto ranges = bench.limits().of(plan.hookup.digitiser).ranges;
+  // What will be driven to a share of full scale is foreseen.
+  if (plan.wanted && out.front().looks_for_range()) {
+    const double peak = full_scale * std::pow(10, *plan.wanted / 20) / std::abs(bench::sensing_of(plan.hookup.chains.front()).per_volt);
+    out.front().range = range_that_fits(peak, ranges);
+    if (looked_for.size() == 1) return out;
+  }
   if (auto ok = bench.connect(on_widest(out, ranges), plan.hookup.digitiser); !ok) return tl::unexpected(ok.error());
   if (auto ok = feed(bench, plan.feed_pin, plan.feed_voltage, plan.feed_limit, plan.feed_time, stop); !ok) return tl::unexpected(ok.error());
   auto steps = plan.steps();
@@ -82,10 +125,16 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
   const auto ended = [&](const Error& error, std::size_t done) {
     return tl::unexpected(error.fault == Fault::stopped ? stopped(done, steps.size()) : error);
   };
-  const auto inputs = inputs_of(plan, bench, context.stop, looked_for);
+  const double full_scale = full_scale_of(plan, context.around);
+  if (plan.wanted && !(full_scale > 0))
+    return fail(Fault::bench, "A level in dBFS wants the full scale of {}: read the codes of a converter, or set full_scale.", plan.hookup.chains.front().name);
+  const auto inputs = inputs_of(plan, bench, full_scale, context.stop, looked_for);
   if (!inputs) return ended(inputs.error(), 0);
   nlohmann::json about = {{"looked_for", looked_for}};
   describe_hookup(about, plan.hookup, context.around.formula_values());
+  if (plan.drive != Drive::nothing)
+    for (const auto& chain : plan.hookup.chains)
+      if (chain.input.pin == plan.drive_pin && !chain.input.sensor.senses_current()) about["stimulus"] = chain.name;
   if (auto ok = bench.connect(*inputs, plan.hookup.digitiser); !ok) return ok;
   if (auto ok = feed(bench, plan.feed_pin, plan.feed_voltage, plan.feed_limit, plan.feed_time, context.stop); !ok) return ended(ok.error(), 0);
   const double rate = bench.nearest_rate(plan.rate);
@@ -97,7 +146,13 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
     };
     tell(0);
     if (context.stop.stop_requested()) return tl::unexpected(stopped(k, steps.size()));
-    const auto driven = drive(plan, bench, at_rate(plan, steps[k], rate));
+    auto step = at_rate(plan, steps[k], rate);
+    if (plan.wanted) {
+      const auto level = find_level(plan, bench, step, full_scale, context.stop);
+      if (!level) return ended(level.error(), k);
+      step.level = *level;
+    }
+    const auto driven = drive(plan, bench, step);
     if (!driven) return ended(driven.error(), k);
     if (auto ok = bench.wait(plan.settle_time, context.stop); !ok) return ended(ok.error(), k);
     auto setting = about;
@@ -105,15 +160,19 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
     if (plan.drive != Drive::nothing && plan.along != Along::nothing)
       setting["swept"] = plan.along == Along::level ? nlohmann::json{{"name", "level"}, {"unit", "V"}, {"form", "rms"}, {"value", steps[k].level / (2 * std::numbers::sqrt2)}}
                                                     : nlohmann::json{{"name", "frequency"}, {"unit", "Hz"}, {"value", driven->at("frequency")}};
-    Point point{.index = int(k), .setting = std::move(setting), .records = {}};
+    std::optional<Point> point;
     for (int pass = 0; pass < plan.records; ++pass) {
       const auto read = bench.capture(plan.rate, plan.samples, context.stop);
       if (!read) return ended(read.error(), k);
-      point.records.push_back(as_record(*read, names, pass));
+      if (!point) {
+        describe_codes(setting, *read, names);
+        point = Point{.index = int(k), .setting = setting, .records = {}};
+      }
+      point->records.push_back(as_record(*read, names, pass));
       tell(double(pass + 1) / plan.records);
-      if (context.so_far && pass + 1 < plan.records) context.so_far(point);
+      if (context.so_far && pass + 1 < plan.records) context.so_far(*point);
     }
-    if (auto ok = context.keep(point); !ok) return ok;
+    if (auto ok = context.keep(*point); !ok) return ok;
   }
   return {};
 }

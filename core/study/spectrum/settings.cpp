@@ -7,6 +7,7 @@
 namespace heron::study::spectrum {
 namespace {
 
+constexpr int kMostBits = 24;
 constexpr double kNone = -1e-9;  ///< % below nothing: none at all is allowed
 
 /// "20Hz..20kHz" as its two ends.
@@ -83,6 +84,10 @@ const SettingsTable<Settings>& table() {
       number_setting("segment", &Settings::segment, "1", Bound::positive),
       percent_setting("overlap", &Settings::overlap, kNone, 99),
       number_setting("sample_rate", &Settings::sample_rate, "Hz", Bound::positive),
+      number_setting("bits", &Settings::bits, "bit", Bound::positive),
+      word_setting<Settings, CodeSign>("coding", &Settings::coding, {{CodeSign::twos_complement, "signed"}, {CodeSign::none, "unsigned"}}),
+      number_setting("aperture_jitter", &Settings::aperture_jitter, "s", Bound::positive),
+      number_setting("histogram_samples", &Settings::histogram_samples, "1", Bound::positive),
       number_setting("u_limit", &Settings::u_limit, "dB", Bound::positive),
   });
   return all;
@@ -97,6 +102,8 @@ Result<Settings> settings_from_text(const SettingsText& text) {
   if (!out) return out;
   if (const auto& segment = out->segment; segment && !(*segment == std::round(*segment) && *segment >= 64 && *segment <= double(kLongest)))
     return fail(Fault::usage, "segment: a whole number of samples from 64 to {} is wanted.", kLongest);
+  if (const auto& bits = out->bits; bits && !(*bits == std::round(*bits) && *bits >= 2 && *bits <= kMostBits))
+    return fail(Fault::usage, "bits: a whole number from 2 to {} is wanted.", kMostBits);
   return out;
 }
 

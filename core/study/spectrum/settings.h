@@ -17,6 +17,12 @@ enum class Average {
 
 enum class Weighting { none, a };
 
+/// Of integers that stand for volts.
+enum class CodeSign {
+  twos_complement,
+  none,  ///< the lowest code is 0
+};
+
 /// Longer records are read in segments of this many samples.
 inline constexpr std::size_t kLongest = std::size_t(1) << 22;
 
@@ -32,6 +38,10 @@ struct Settings {
   std::optional<double> segment;          ///< samples of one transform; unset: the whole record
   double overlap = 0.5;                   ///< of segments
   std::optional<double> sample_rate;      ///< Hz, of samples without times
+  std::optional<double> bits;             ///< of codes in a file; with full_scale
+  CodeSign coding = CodeSign::twos_complement;
+  std::optional<double> aperture_jitter;  ///< s rms, as a datasheet states it: what it allows is drawn
+  double histogram_samples = 64;          ///< a code, from which on its width is told
   double u_limit = 0.1;                   ///< dB, above which a figure is doubted
 };
 

@@ -29,6 +29,7 @@ enum class Owner : std::uint8_t { noise, standing, fundamental, harmonic, other 
 /// The spectrum of one quantity of one point, and what is found in it.
 struct Spectrum {
   std::string name, unit;         ///< of the quantity
+  std::optional<double> full_scale;  ///< that its data say by themselves, peak
   double sample_rate = 0;         ///< Hz
   std::size_t samples = 0;        ///< of one transform
   double line = 0;                ///< Hz between lines

@@ -50,27 +50,19 @@ struct Series {
   std::string unit, label;
 };
 
-/// The quantity's place; the first without a name.
-std::optional<std::size_t> place_of(const PointSpectra& point, const std::string& channel) {
-  if (channel.empty()) return point.spectra.size() == 1 ? std::optional<std::size_t>(0) : std::nullopt;
-  for (std::size_t k = 0; k < point.spectra.size(); ++k)
-    if (point.spectra[k].name == channel) return k;
-  return std::nullopt;
-}
-
-/// The fundamental as dB of 1 of its unit, rms.
+/// The fundamental of a quantity; without a name of the only one.
 Series output_of(const std::vector<Swept>& points, const std::string& channel) {
   Series out;
   for (const auto& p : points) {
-    const auto k = place_of(*p.point, channel);
-    if (!k || !p.point->spectra[*k].fundamental) continue;
-    const auto& s = p.point->spectra[*k];
-    out.unit = s.unit;
+    if (channel.empty() && p.quantities.size() > 1) continue;
+    const auto it = std::find_if(p.outputs.begin(), p.outputs.end(), [&](const SweptOutput& o) { return channel.empty() || o.quantity == channel; });
+    if (it == p.outputs.end()) continue;
+    out.unit = it->unit;
     out.label = "Output";
     out.at.push_back(p.at);
-    out.value.push_back(10 * std::log10(s.fundamental->power));
-    out.u.push_back(kPerAmplitude / 2 * s.fundamental->u_power / s.fundamental->power);
-    out.shared = std::max(out.shared, kPerAmplitude * p.point->records->errors[*k].u_gain);
+    out.value.push_back(it->level_db);
+    out.u.push_back(it->u_db);
+    out.shared = std::max(out.shared, it->shared_db);
   }
   return out;
 }
@@ -98,6 +90,19 @@ std::optional<std::pair<double, double>> read_at(const Series& s, double place) 
   const bool ratio = s.unit == "%" && s.value[above - 1] > 0 && s.value[above] > 0;
   const double value = ratio ? s.value[above - 1] * std::pow(s.value[above] / s.value[above - 1], share) : s.value[above - 1] + share * (s.value[above] - s.value[above - 1]);
   return std::pair{value, std::hypot(std::hypot((1 - share) * s.u[above - 1], share * s.u[above]), s.shared)};
+}
+
+/// The points about a place, where they are so unlike that a straight line says little; and by how much.
+std::optional<std::pair<std::pair<double, double>, double>> between_far_points(const Series& s, double place) {
+  constexpr double kFar = 10, kAt = 0.02;  // dB; of the distance, within which a place is a point's own
+  if (!s.unit.starts_with("dB") && s.unit != "%") return std::nullopt;
+  const auto above = std::size_t(std::upper_bound(s.at.begin(), s.at.end(), place) - s.at.begin());
+  if (above == 0 || above >= s.at.size()) return std::nullopt;
+  const double share = std::log(place / s.at[above - 1]) / std::log(s.at[above] / s.at[above - 1]);
+  const bool ratio = s.unit == "%";
+  const double moved = ratio ? 20 * std::log10(std::max(s.value[above], 1e-12) / std::max(s.value[above - 1], 1e-12)) : s.value[above] - s.value[above - 1];
+  if (share < kAt || share > 1 - kAt || !(std::abs(moved) > kFar)) return std::nullopt;
+  return std::pair{std::pair{s.at[above - 1], s.at[above]}, ratio ? s.value[above] - s.value[above - 1] : moved};
 }
 
 tl::unexpected<std::string> no(std::string why) { return tl::unexpected<std::string>(std::move(why)); }
@@ -152,6 +157,17 @@ tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, 
 
 }  // namespace
 
+void add_outputs(Swept& into, const PointSpectra& point) {
+  for (std::size_t k = 0; k < point.spectra.size(); ++k) {
+    const auto& s = point.spectra[k];
+    if (k == point.stimulus) continue;
+    into.quantities.push_back(s.name);
+    if (!s.fundamental) continue;
+    into.outputs.push_back({s.name, s.unit, 10 * std::log10(s.fundamental->power), kPerAmplitude / 2 * s.fundamental->u_power / s.fundamental->power,
+                            kPerAmplitude * point.records->errors[k].u_gain});
+  }
+}
+
 std::string Axis::place(double at) const { return format_quantity(at, unit, 3).plain() + (form.empty() ? "" : " " + form); }
 
 bool of_sweep(std::string_view key) {
@@ -179,13 +195,13 @@ std::optional<std::string> sweep_unit(std::string_view key) {
   return taken->output ? std::string() : figure_unit(taken->figure);
 }
 
-Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis, const Settings&, const std::vector<std::string>& asked) {
+Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis, const std::vector<std::string>& asked) {
   Reading out;
   std::vector<std::string> keys;
-  const auto& first = *points.front().point;
-  for (const auto& s : first.spectra)
+  const auto& quantities = points.front().quantities;
+  for (const auto& quantity : quantities)
     for (const auto name : {kCompressionInput, kCompressionOutput})
-      if (axis.unit == "V") keys.push_back((first.spectra.size() == 1 ? "" : s.name + ".") + std::string(name));
+      if (axis.unit == "V") keys.push_back((quantities.size() == 1 ? "" : quantity + ".") + std::string(name));
   for (const auto& key : asked)
     if (std::find(keys.begin(), keys.end(), key) == keys.end()) keys.push_back(key);
   for (const auto& key : keys) {
@@ -220,6 +236,11 @@ Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis
       absent(series.at.empty() ? "no point of the sweep has it" : fmt::format("{} lies outside the sweep", axis.place(at)));
       continue;
     }
+    if (const auto sparse = between_far_points(series, at))
+      out.doubts.push_back({"points.sparse", Severity::caution,
+                            fmt::format("{} moves by {:.3g} {} between {} and {}; at {} it is read off a straight line between the two.", series.label, sparse->second, series.unit,
+                                        axis.place(sparse->first.first), axis.place(sparse->first.second), axis.place(at)),
+                            "Take more points there."});
     Figure f{.key = key, .label = series.label + " at " + axis.place(at), .value = found->first, .unit = series.unit, .u = found->second > 0 ? std::optional(found->second) : std::nullopt, .at = {at}};
     if (taken->output) {
       f.value = std::pow(10, found->first / 20);
@@ -230,19 +251,45 @@ Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis
   return out;
 }
 
-Columns sweep_curve(const std::vector<Swept>& points, const Axis& axis) {
+std::vector<SweepCurve> sweep_curves(const std::vector<Swept>& points, const Axis& axis, const Settings& settings) {
+  std::vector<SweepCurve> out;
+  const auto& quantities = points.front().quantities;
+  for (const auto& quantity : quantities) {
+    const auto prefix = quantities.size() == 1 ? std::string() : quantity + ".";
+    const auto add = [&](SweepGroup group, const std::string& name, const Series& series, const std::string& label) {
+      if (series.at.empty()) return;
+      SweepCurve one{.group = group, .name = prefix + name, .quantity = quantity, .label = label, .unit = series.unit, .at = series.at, .value = series.value, .u = series.u, .points = {}};
+      for (const double at : series.at)
+        for (const auto& p : points)
+          if (p.at == at) {
+            one.points.push_back(p.index);
+            break;
+          }
+      out.push_back(std::move(one));
+    };
+    const auto figure = [&](SweepGroup group, const std::string& name, const std::string& label) { add(group, name, series_of(points, prefix + name), label); };
+    figure(SweepGroup::distortion, "thd_n", "THD+N");
+    figure(SweepGroup::distortion, "thd", "THD");
+    for (int order = settings.harmonics.first; order <= settings.harmonics.second; ++order)
+      figure(SweepGroup::distortion, fmt::format("harmonic.{}.level", order), fmt::format("{}f", order));
+    figure(SweepGroup::noise, "snr", "SNR");
+    figure(SweepGroup::noise, "sinad", "SINAD");
+    auto gain = output_of(points, quantity);
+    if (axis.unit == "V")
+      for (std::size_t k = 0; k < gain.at.size(); ++k) gain.value[k] -= 20 * std::log10(gain.at[k]);
+    gain.unit = axis.unit == "V" ? "dB" : gain.unit == "V" ? "dBV" : "dB re 1 " + gain.unit;
+    add(SweepGroup::gain, axis.unit == "V" ? "gain" : "output", gain, axis.unit == "V" ? "gain" : "output");
+  }
+  return out;
+}
+
+Columns sweep_columns(const std::vector<Swept>& points, const Axis& axis, const Settings& settings) {
   Columns out{.x_name = axis.name, .x_unit = axis.unit, .logarithmic = true, .x = {}};
   for (const auto& p : points) out.x.push_back(p.at);
-  const auto& first = *points.front().point;
-  for (const auto& s : first.spectra) {
-    const auto prefix = first.spectra.size() == 1 ? std::string() : s.name + ".";
-    for (const char* name : {"thd_n", "thd", "snr", "sinad", "fundamental.level", "harmonic.2.level", "harmonic.3.level"}) {
-      const auto series = series_of(points, prefix + name);
-      if (series.at.empty()) continue;
-      Columns::Column column{prefix + name, series.unit, series.value, series.u};
-      if (series.at.size() != out.x.size()) column.x = series.at;
-      out.columns.push_back(std::move(column));
-    }
+  for (auto& curve : sweep_curves(points, axis, settings)) {
+    Columns::Column column{curve.name, curve.unit, std::move(curve.value), std::move(curve.u)};
+    if (curve.at.size() != out.x.size()) column.x = std::move(curve.at);
+    out.columns.push_back(std::move(column));
   }
   return out;
 }

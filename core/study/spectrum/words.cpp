@@ -35,18 +35,39 @@ Word<Plan> level_word() {
   auto out = kept_word("level", &Plan::level);
   out.key = "level";
   out.label = "Level of the stimulus, open circuit";
-  out.text = [](const Plan& p) { return level_text(p.level); };
+  out.text = [](const Plan& p) { return p.wanted ? format_setting(*p.wanted, "dBFS") : level_text(p.level); };
   out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
+    if (const auto typed = lower(trimmed(text)); typed.ends_with("dbfs")) {
+      constexpr double kLeast = -120, kMost = 3;
+      const auto wanted = parse_value(typed, "dBFS");
+      if (!wanted) return tl::unexpected(wanted.error());
+      if (!(*wanted >= kLeast && *wanted <= kMost)) return fail(Fault::input, "From {} to {} dBFS is possible, not {}.", kLeast, kMost, text);
+      p.wanted = *wanted;
+      return {};
+    }
     const auto level = read_level(text, p.source_resistance);
     if (!level) return tl::unexpected(level.error());
     p.level = *level;
+    p.wanted.reset();
     return {};
   };
   out.hint = [](const Plan& p, const Surroundings& around) {
-    return BriefHint{.forms = level_forms(p, p.level),
-                     .allowed = fmt::format("pk-pk, peak, rms or dBm; up to {} pk-pk", format_setting(around.limits.highest_level_pp, "V"))};
+    return BriefHint{.forms = p.wanted ? fmt::format("found by itself, from {} on", level_text(p.level)) : level_forms(p, p.level),
+                     .allowed = fmt::format("pk-pk, peak, rms or dBm, up to {} pk-pk; or dBFS, found by itself", format_setting(around.limits.highest_level_pp, "V"))};
   };
   return out;
+}
+
+/// Kept only where it is set.
+Word<Plan> wanted_word() {
+  return {.kept = "wanted",
+          .keep = [](const Plan& p) { return p.wanted ? nlohmann::json(*p.wanted) : nlohmann::json(nlohmann::json::value_t::discarded); },
+          .take = [](Plan& p, const nlohmann::json& json) -> Result<void> {
+            const auto value = kept_as<double>(json, "wanted");
+            if (!value) return tl::unexpected(value.error());
+            p.wanted = *value;
+            return {};
+          }};
 }
 
 /// What the record makes of a frequency, and the nearest of which it holds whole cycles.
@@ -62,7 +83,12 @@ std::string coherence_of(const Plan& p, double frequency) {
 Word<Plan> frequency_word(std::string key, std::string label, double Plan::*member) {
   auto out = number_word(key, key, std::move(label), member, "Hz", {1e-3, 1e9});
   const auto plain = out.set;
-  out.text = [member](const Plan& p) { return format_quantity(p.*member, "Hz", 9).plain(); };
+  // Whole cycles want all digits; what is round needs none.
+  out.text = [member](const Plan& p) {
+    const auto round = format_setting(p.*member, "Hz");
+    const auto same = parse_value(round, "Hz");
+    return same && std::abs(*same / (p.*member) - 1) < 1e-12 ? round : format_quantity(p.*member, "Hz", 9).plain();
+  };
   out.set = [plain, member](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
     const auto typed = lower(trimmed(text));
     if (typed == "coherent" || typed == "whole cycles") {
@@ -165,6 +191,7 @@ const WordTable<Plan>& words() {
       frequency_word("frequency", "Frequency of the stimulus", &Plan::frequency),
       frequency_word("second_frequency", "Frequency of the second tone", &Plan::second_frequency),
       level_word(),
+      wanted_word(),
       number_word("offset", "offset", "Offset of the stimulus, open circuit", &Plan::offset, "V", {-20, 20}),
       number_word("source", "source_resistance", "Source resistance", &Plan::source_resistance, "ohm", {1, 10e3}),
       number_word("settle", "settle_time", "Wait before each record", &Plan::settle_time, "s", {0, 3600}),
@@ -203,7 +230,6 @@ std::vector<BriefPiece> brief(const Plan& p) {
   bool rare = false, drives = true;
   const auto head = [&](std::string text) { out.push_back({.text = std::move(text), .rare = rare, .heading = true, .drives = drives}); };
   const auto say = [&](const std::string& sentence) { words().say(out, p, sentence, {.text = {}, .rare = rare, .drives = drives}); };
-  const auto plain = [&](std::string text) { out.push_back({.text = std::move(text), .rare = rare, .drives = drives}); };
   const bool once = p.along == Along::nothing;
   head("Drive");
   if (p.drive == Drive::nothing)
@@ -214,6 +240,8 @@ std::vector<BriefPiece> brief(const Plan& p) {
     say("{drive_pin} with {drive} of {frequency} , {level} ,");
   if (p.drive != Drive::nothing) say(once ? "at {along} ." : "at {along} up to {end} in {points} .");
   drives = false;
+  head("Sense");
+  say_senses(out, p.hookup, {.text = {}, .rare = rare, .drives = drives});
   head("Read");
   say("{samples} at {rate} : lines {resolution} apart, {records} averaged.");
   rare = true;
@@ -223,14 +251,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
   say(p.feed_pin.empty() ? "the DC source feeds {feed} ;" : "the DC source feeds {feed} with {feed_voltage} , up to {feed_limit} , {feed_time} before;");
   drives = false;
   say("{repeat} ;");
-  plain("input ranges:");
-  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
-    const auto& chain = p.hookup.chains[k];
-    plain(chain.name);
-    out.push_back({.text = chain.input.range ? format_setting(*chain.input.range, "V") : "automatic", .key = "hookup." + chain.name + ".range", .rare = rare});
-    if (k + 1 < p.hookup.chains.size()) plain(",");
-  }
-  plain(".");
+  say_ranges(out, p.hookup, {.text = {}, .rare = rare, .drives = drives});
   return out;
 }
 

@@ -112,7 +112,7 @@ void check_capture(const Plan& p, const Surroundings& around, std::vector<Doubt>
                    {{"rate", format_setting(20 / p.period, "Hz")}}});
   // What happens once must find its range set.
   for (const auto& chain : p.hookup.chains)
-    if (!chain.input.range && !p.may_rehearse())
+    if (chain.input.looks_for_range() && !p.may_rehearse())
       out.push_back({"autorange.single_shot", Severity::serious,
                      fmt::format("{} looks for its range by itself; what happens once is over before it has found it.",
                                  chain.name),

@@ -54,7 +54,7 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
   std::vector<bench::InputSetup> out;
   for (const auto& chain : plan.hookup.chains) {
     out.push_back(chain.input);
-    if (chain.input.range) continue;
+    if (!chain.input.looks_for_range()) continue;
     if (!plan.may_rehearse())
       return fail(Fault::bench, "{} looks for its range by itself, and what happens once is over before it has found it.",
                   chain.name);

@@ -294,9 +294,6 @@ std::vector<BriefPiece> brief(const Plan& p) {
   const auto say = [&](const std::string& sentence) {
     words().say(out, p, sentence, {.text = {}, .rare = rare, .drives = drives});
   };
-  const auto word = [&](std::string key, std::string text) {
-    out.push_back({.text = std::move(text), .key = std::move(key), .rare = rare, .drives = drives});
-  };
   const auto plain = [&](std::string text) { out.push_back({.text = std::move(text), .rare = rare, .drives = drives}); };
   head("Drive");
   switch (p.drive) {
@@ -342,19 +339,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
   if (!p.feed_pin.empty()) say("Before that the DC source feeds {feed} with {feed_voltage} , at most {feed_limit} , for {feed_time} .");
   drives = false;
   head("Sense");
-  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
-    const auto& chain = p.hookup.chains[k];
-    const auto key = "hookup." + chain.name;
-    plain((k == 0 ? "" : k + 1 == p.hookup.chains.size() && p.hookup.computed.empty() ? "and " : "") + chain.name + " at");
-    word(key + ".pin", chain.input.pin);
-    plain("by");
-    word(key + ".sensor", chain.input.sensor.name);
-    if (k + 1 < p.hookup.chains.size()) plain(",");
-  }
-  for (const auto& one : p.hookup.computed) plain(fmt::format(", {} = {}", one.name, one.formula));
-  plain(", read by");
-  word("hookup.digitiser", said_of(kDigitisers, p.hookup.digitiser));
-  plain(".");
+  say_senses(out, p.hookup, {.text = {}, .rare = rare, .drives = drives});
   head("Capture");
   say("{length} at {rate} , {samples} ,");
   if (p.when == When::at_once) {
@@ -372,14 +357,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
   if (p.feed_pin.empty()) say("the DC source feeds {feed} beforehand;");
   if (once) say("read {passes} , {keep} ; {repeat} ;");
   if (p.waits()) say("the quantity must first be {hysteresis} away; no edge counts for {hold_off} ;");
-  plain("input ranges:");
-  for (std::size_t k = 0; k < p.hookup.chains.size(); ++k) {
-    const auto& chain = p.hookup.chains[k];
-    plain(chain.name);
-    word("hookup." + chain.name + ".range", chain.input.range ? format_setting(*chain.input.range, "V") : "automatic");
-    if (k + 1 < p.hookup.chains.size()) plain(",");
-  }
-  plain(".");
+  say_ranges(out, p.hookup, {.text = {}, .rare = rare, .drives = drives});
   return out;
 }
 

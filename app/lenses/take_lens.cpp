@@ -1,0 +1,78 @@
+#include "take_lens.h"
+
+#include <QVBoxLayout>
+
+#include "app/text.h"
+#include "render/plot_parts.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+TakeLens::TakeLens(Desk* desk, QWidget* parent, const char* object, const QString& accessible)
+    : Lens(desk, parent), bar_(new LookBar(this)), plot_(new QCustomPlot(this)) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(0);
+  column->addWidget(bar_);
+  column->addWidget(plot_, 1);
+  plot_->setObjectName(object);
+  plot_->setAccessibleName(accessible);
+  render::style_plot(*plot_);
+  render::style_axes(*plot_->axisRect());
+  plot_->addLayer("said", plot_->layer("main"), QCustomPlot::limAbove);
+  words_ = new QCPItemText(plot_);
+  words_->position->setType(QCPItemPosition::ptViewportRatio);
+  words_->position->setCoords(0.5, 0.45);
+  words_->setPositionAlignment(Qt::AlignCenter);
+  words_->setFont(render::text_font(13));
+  words_->setColor(render::theme().slate);
+  words_->setLayer("said");
+  words_->setClipToAxisRect(false);
+  connect(&desk_->focus, &Focus::shown_changed, this, &TakeLens::reload);
+  connect(&desk_->readings, &Readings::live_changed, this, &TakeLens::reload);
+  connect(&desk_->readings, &Readings::take_read, this, &TakeLens::reload);
+  connect(&desk_->document, &Document::opened, this, [this] {
+    if (looking_) looking_->forget();
+  });
+}
+
+bool TakeLens::handle_key(int key) { return key == Qt::Key_Backspace && looking_ && looking_->back(); }
+
+void TakeLens::showEvent(QShowEvent* event) {
+  Lens::showEvent(event);
+  reload();
+}
+
+void TakeLens::reload() {
+  if (!isVisible()) return;
+  working_.drop();
+  const auto view = desk_->readings.shown();
+  if (!desk_->focus.shown()) return say("Nothing is taken yet. Space takes.");
+  if (!view) return say("reading\u2026");
+  if (view->empty()) return say(view->trouble.isEmpty() ? "The take has no record." : view->trouble);
+  prepare(view);
+}
+
+void TakeLens::say(const QString& why) {
+  trouble_ = why;
+  clear();
+  words_->setText(why);
+  words_->setVisible(true);
+  for (auto* rect : plot_->axisRects()) rect->setVisible(false);
+  bar_->refresh();
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void TakeLens::drawn(bool anew) {
+  trouble_.clear();
+  words_->setVisible(false);
+  for (auto* rect : plot_->axisRects()) rect->setVisible(true);
+  bar_->refresh();
+  if (std::exchange(framed_, desk_->focus.study_id()) != desk_->focus.study_id() || anew) {
+    if (looking_) looking_->forget();
+    frame();
+  }
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+}  // namespace heron::app

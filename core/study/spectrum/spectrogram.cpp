@@ -1,0 +1,64 @@
+#include "study/spectrum/spectrogram.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "signal/segment_power.h"
+
+namespace heron::study::spectrum {
+namespace {
+
+constexpr std::size_t kShortestStretch = 64, kLongestSegment = 1 << 16;
+constexpr std::size_t kFewestSegments = 4;
+
+/// About as many stretches as lines in each.
+std::size_t balanced(std::size_t samples) { return std::bit_floor(std::size_t(std::sqrt(double(samples) / 2) * 1.42)); }
+
+}  // namespace
+
+Result<Spectrogram> spectrogram_of(const Trace& trace, std::size_t first, std::size_t last, std::size_t wanted, int most_columns, int most_rows,
+                                   std::stop_token stop) {
+  last = std::min(last, trace.size());
+  if (!trace.time.even()) return fail(Fault::input, "{}: the times are not even, which a spectrogram wants.", trace.name);
+  if (last < first + kFewestSegments * kShortestStretch)
+    return fail(Fault::input, "{} samples are too few for a spectrogram; {} are the fewest.", last > first ? last - first : 0, kFewestSegments * kShortestStretch);
+  const auto samples = last - first;
+  const auto segment = std::clamp(wanted > 0 ? wanted / 2 * 2 : balanced(samples), kShortestStretch, std::min(kLongestSegment, samples / kFewestSegments / 2 * 2));
+  const auto segments = samples / segment;
+  signal::SegmentPower powers(signal::Window::hann, segment);
+  const auto lines = powers.lines() - 1;  // without the one that stands still
+  Spectrogram out{.columns = int(std::min(segments, std::size_t(most_columns))), .rows = int(std::min(lines, std::size_t(most_rows)))};
+  out.segment = segment;
+  out.line = 1 / (trace.time.step() * double(segment));
+  out.from = trace.time.at(first);
+  out.to = trace.time.at_place(double(first + segments * segment));
+  out.highest_frequency = out.line * (double(lines) + 0.5);
+  out.cells.assign(std::size_t(out.columns) * std::size_t(out.rows), 0.0);
+  std::vector<double> column(powers.lines()), values;
+  // Several stretches are read at a time.
+  const auto at_once = std::max<std::size_t>(1, kStretch / segment);
+  std::size_t read_from = 0, read_to = 0;
+  for (int c = 0; c < out.columns; ++c) {
+    if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
+    std::fill(column.begin(), column.end(), 0.0);
+    const auto from = segments * std::size_t(c) / std::size_t(out.columns), to = segments * std::size_t(c + 1) / std::size_t(out.columns);
+    for (auto k = from; k < to; ++k) {
+      if (k >= read_to) {
+        read_from = k;
+        read_to = std::min(segments, k + at_once);
+        values.resize((read_to - read_from) * segment);
+        if (auto ok = trace.read(first + read_from * segment, values); !ok) return tl::unexpected(ok.error());
+      }
+      powers.add(std::span(values).subspan((k - read_from) * segment, segment), column);
+    }
+    for (int r = 0; r < out.rows; ++r) {
+      const auto low = 1 + lines * std::size_t(r) / std::size_t(out.rows), high = 1 + lines * std::size_t(r + 1) / std::size_t(out.rows);
+      out.cells[std::size_t(r) * std::size_t(out.columns) + std::size_t(c)] =
+          *std::max_element(column.begin() + std::ptrdiff_t(low), column.begin() + std::ptrdiff_t(high)) / double(to - from);
+    }
+  }
+  return out;
+}
+
+}  // namespace heron::study::spectrum

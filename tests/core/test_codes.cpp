@@ -1,0 +1,182 @@
+#include <catch2/catch.hpp>
+
+#include <cmath>
+#include <numbers>
+#include <numeric>
+#include <random>
+
+#include "base/random.h"
+#include "signal/code_density.h"
+#include "sim/converter.h"
+#include "study/kind.h"
+
+using namespace heron;
+
+namespace codes {
+namespace {
+
+using std::numbers::pi;
+
+/// A converter by the voltages at which it goes to the next code, in steps.
+struct Staircase {
+  int bits;
+  std::vector<double> at;  ///< below code -half + 1 and so on
+  explicit Staircase(int of_bits) : bits(of_bits) {
+    for (int c = -half() + 1; c < half(); ++c) at.push_back(c - 0.5);
+  }
+  int half() const { return 1 << (bits - 1); }
+  double& below(int code) { return at[std::size_t(code + half() - 1)]; }
+  int code(double v) const { return int(std::upper_bound(at.begin(), at.end(), v) - at.begin()) - half(); }
+};
+
+/// Codes of a sine whose record holds a number of cycles that shares no factor with its samples.
+std::vector<double> sine(const Staircase& of, std::size_t samples, std::size_t cycles, double amplitude, double noise = 0, unsigned seed = 1) {
+  std::mt19937_64 random(seed);
+  std::vector<double> out(samples);
+  const double phase = 2 * pi * double(seed % 97) / 97;
+  for (std::size_t k = 0; k < samples; ++k) {
+    const double v = amplitude * std::sin(2 * pi * double((k * cycles) % samples) / double(samples) + phase) + (noise > 0 ? noise * normal_deviate(random) : 0);
+    out[k] = of.code(v);
+  }
+  return out;
+}
+
+study::Point table(std::vector<double> v, const char* unit = "") {
+  study::Point out{.index = 0, .setting = nlohmann::json::object(), .records = std::vector<study::Record>(1)};
+  out.records[0].channels = {{.role = "v", .unit = unit, .numbers = std::move(v)}};
+  return out;
+}
+
+Result<study::Analysis> read(std::vector<double> v, study::SettingsText more, const char* unit = "") {
+  study::SettingsText settings = {{"sample_rate", "100 kHz"}, {"bits", "8"}, {"full_scale", "1 V"}};
+  for (auto& [key, text] : more) settings[key] = text;
+  return study::find_kind("spectrum")->analyse({table(std::move(v), unit)}, settings, {});
+}
+
+}  // namespace
+
+TEST_CASE("a code that is too wide, one that never comes and a bow are read off a sine's histogram", "[spectrum][codes]") {
+  Staircase of(8);
+  of.below(40) -= 0.4;
+  of.below(41) += 0.4;   // code 40 is 0.8 wider, both beside it 0.4 narrower
+  of.below(-19) = of.below(-20);  // code -20 never comes, -19 is twice as wide
+  const std::size_t n = 1 << 16;
+  const auto result = read(sine(of, n, 1021, 130), {});
+  if (!result) FAIL(result.error().message);
+  const auto& reading = result->reading;
+  // The widest error of a code's width is that of the one that never comes, and of the one that has its room.
+  REQUIRE(reading.find("dnl.max"));
+  CHECK(reading.find("dnl.max")->value == Approx(1).margin(0.02));
+  CHECK(reading.find("dnl.max")->unit == "LSB");
+  CHECK(reading.find("codes.missing")->value == 1);
+  CHECK(reading.find("inl.max")->value == Approx(1).margin(0.02));
+  // A sine beyond full scale is clipped, and says so; its level is in dBFS by the settings' full scale.
+  CHECK(reading.find("fundamental.level")->unit == "dBFS");
+  CHECK(reading.find("fundamental.level")->value == Approx(20 * std::log10(130.0 / 128)).margin(0.1));
+
+  Staircase bowed(8);
+  for (int c = -127; c < 128; ++c) bowed.below(c) += 1.5 * (1 - std::pow(c / 128.0, 2));
+  const auto bow = read(sine(bowed, n, 1021, 131), {});
+  REQUIRE(bow);
+  CHECK(bow->reading.find("inl.max")->value == Approx(1.5).margin(0.03));
+  CHECK(bow->reading.find("dnl.max")->value < 0.05);
+  CHECK(bow->reading.find("codes.missing")->value == 0);
+}
+
+TEST_CASE("codes come as signed or unsigned integers or as volts, and nothing else is taken for them", "[spectrum][codes]") {
+  const Staircase of(8);
+  const auto plain = sine(of, 1 << 15, 511, 126);
+  const auto signed_ones = read(plain, {});
+  REQUIRE(signed_ones);
+  REQUIRE(signed_ones->reading.find("dnl.max"));
+  const double level = signed_ones->reading.find("fundamental.level")->value;
+  CHECK(level == Approx(20 * std::log10(126.0 / 128)).margin(0.02));
+  auto volts = plain, lifted = plain, unsigned_ones = plain;
+  for (auto& v : volts) v /= 128;
+  for (auto& v : lifted) v = (v + 0.5) / 128;
+  for (auto& v : unsigned_ones) v += 128;
+  for (const auto& [values, coding, unit] : {std::tuple{volts, "signed", "V"}, {lifted, "signed", "V"}, {unsigned_ones, "unsigned", ""}}) {
+    const auto same = read(values, {{"coding", coding}}, unit);
+    if (!same) FAIL(same.error().message);
+    REQUIRE(same->reading.find("dnl.max"));
+    CHECK(same->reading.find("dnl.max")->value == signed_ones->reading.find("dnl.max")->value);
+    CHECK(same->reading.find("fundamental.level")->value == Approx(level).margin(1e-9));
+  }
+  // Unsigned ones taken for signed, and codes that the bits do not hold.
+  const auto mistaken = read(unsigned_ones, {});
+  REQUIRE_FALSE(mistaken);
+  CHECK(mistaken.error().fault == Fault::input);
+  CHECK(mistaken.error().message.find("coding=unsigned") != std::string::npos);
+  auto beyond = plain;
+  beyond[100] = 400;
+  const auto too_many = read(beyond, {});
+  REQUIRE_FALSE(too_many);
+  CHECK(too_many.error().fault == Fault::input);
+  CHECK(too_many.error().message.find("8 bits hold -128 to 127") != std::string::npos);
+  // Volts that are no whole steps are a record like any other.
+  auto between = volts;
+  for (std::size_t k = 0; k < between.size(); ++k) between[k] += 0.003 * std::sin(double(k));
+  const auto no_codes = study::find_kind("spectrum")->analyse({table(between, "V")}, {{"sample_rate", "100 kHz"}, {"bits", "8"}, {"full_scale", "1 V"}}, {"dnl.max"});
+  REQUIRE(no_codes);
+  CHECK_FALSE(no_codes->reading.find("dnl.max"));
+  for (const auto* bits : {"7.5", "0", "40", "-3"}) CHECK_FALSE(read(plain, {{"bits", bits}}));
+}
+
+TEST_CASE("a histogram of too few samples or of the same few phases tells no widths, with the reason", "[spectrum][codes]") {
+  const Staircase of(8);
+  const auto reason = [](const Result<study::Analysis>& read) {
+    REQUIRE(read);
+    for (const auto& a : read->reading.absent)
+      if (a.key == "dnl.max") return a.reason;
+    return std::string("it is there");
+  };
+  CHECK(reason(read(sine(of, 1 << 12, 63, 126), {})).find("want 16192 samples") != std::string::npos);
+  CHECK(reason(read(sine(of, 1 << 12, 63, 126), {{"histogram_samples", "10"}})) == "it is there");
+  CHECK(reason(read(sine(of, 1 << 15, 512, 126), {})).find("only 64 phases") != std::string::npos);
+  CHECK(reason(read(std::vector<double>(1 << 15, 3.0), {})).find("fewer than four codes") != std::string::npos);
+}
+
+TEST_CASE("widths of codes are known as well as it is said, with noise before the converter", "[spectrum][codes][truth]") {
+  Staircase of(8);
+  of.below(12) -= 0.25;
+  of.below(13) += 0.25;
+  const std::size_t n = 1 << 15;
+  double bias = 0, squares = 0, inl_bias = 0, inl_squares = 0;
+  constexpr int kRuns = 100;
+  for (int run = 0; run < kRuns; ++run) {
+    const auto samples = sine(of, n, 2 * std::size_t(run % 40) + 1001, 128.7 + 0.01 * run, 0.4, unsigned(run + 1));
+    std::vector<std::size_t> hits(256, 0);
+    for (const double c : samples) ++hits[std::size_t(c + 128)];
+    const auto density = signal::code_density(hits, -128, 0.4);
+    REQUIRE(density);
+    const auto k = std::size_t(12 - density->lowest - 1);
+    const double off = (density->dnl[k] - 0.5) / density->u_dnl(k), inl_off = (density->inl[k] + 0.25) / density->u_transitions[k];
+    bias += off / kRuns;
+    squares += off * off / kRuns;
+    inl_bias += inl_off / kRuns;
+    inl_squares += inl_off * inl_off / kRuns;
+  }
+  CHECK(std::abs(bias) < 0.5);
+  CHECK(std::sqrt(squares) > 0.7);
+  CHECK(std::sqrt(squares) < 1.4);
+  CHECK(std::abs(inl_bias) < 0.5);
+  CHECK(std::sqrt(inl_squares) > 0.7);
+  CHECK(std::sqrt(inl_squares) < 1.4);
+}
+
+TEST_CASE("the bench's converter strays as its part says", "[sim][codes]") {
+  const sim::ConverterData data{.bits = 10, .full_scale = 2, .bow = 0.8, .lean = -0.3, .wide_code = 100, .wide_by = 0.6};
+  const sim::Transitions of(data);
+  const double step = 4.0 / 1024;
+  CHECK(of.code(0) == 0);
+  CHECK(of.code(-100) == -512);
+  CHECK(of.code(100) == 511);
+  CHECK((of.below(101) - of.below(100)) / step == Approx(1.6).margin(0.02));
+  CHECK((of.below(102) - of.below(101)) / step == Approx(0.7).margin(0.02));
+  // A third of the range away an S is near its furthest: x = -1/sqrt(3).
+  const int at = int(std::lround(-512 / std::sqrt(3.0)));
+  CHECK(of.below(at) / step - (at - 0.5) == Approx(0.8 - 0.3 * (1 - 1 / 3.0)).margin(0.02));
+  for (int code = -510; code < 512; ++code) REQUIRE(of.below(code) >= of.below(code - 1));
+}
+
+}  // namespace codes
