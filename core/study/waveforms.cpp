@@ -136,6 +136,20 @@ TraceErrors errors_of(const Channel& channel, const bench::Sensing& sensing, con
   return out;
 }
 
+/// What a converter's codes stand for, where the point says so and it makes sense.
+std::optional<Coding> coding_of(const nlohmann::json& setting, const std::string& role) {
+  constexpr int kMostBits = 24;
+  const auto codes = setting.find("codes");
+  if (codes == setting.end() || !codes->is_object() || !codes->contains(role)) return std::nullopt;
+  const auto& own = codes->at(role);
+  if (!own.is_object() || !own.contains("bits") || !own.contains("full_scale")) return std::nullopt;
+  const auto &bits = own.at("bits"), &full_scale = own.at("full_scale");
+  if (!bits.is_number_integer() || !full_scale.is_number()) return std::nullopt;
+  const Coding out{bits.get<int>(), full_scale.get<double>()};
+  if (out.bits < 2 || out.bits > kMostBits || !(out.full_scale > 0) || !std::isfinite(out.full_scale)) return std::nullopt;
+  return out;
+}
+
 }  // namespace
 
 const TracePtr* Waveforms::find(std::string_view name) const {
@@ -163,7 +177,8 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std
   const auto sensed_by = point.setting.sensed();
   if (!sensed_by) return tl::unexpected(sensed_by.error());
   // A table tells it by the name of the column.
-  out->stimulus = setting.value("stimulus", out->measured ? "" : "stimulus");
+  const auto drives = setting.find("stimulus");
+  out->stimulus = drives != setting.end() && drives->is_string() ? drives->get<std::string>() : out->measured ? "" : "stimulus";
   TimeBase base;
   if (out->measured) {
     out->triggered = (*sensed_by)->trigger_at.has_value();
@@ -198,10 +213,7 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std
     out->errors.push_back(errors_of(channel, sensing, about));
     const auto foreseen = setting.find("expected");
     out->expected_swing.push_back(foreseen != setting.end() ? foreseen->value(channel.role, 0.0) : 0.0);
-    const auto codes = setting.find("codes");
-    const auto own_codes = codes != setting.end() && codes->contains(channel.role) ? codes->at(channel.role) : nlohmann::json::object();
-    out->codes.push_back(own_codes.empty() ? std::nullopt
-                                           : std::optional(Coding{std::clamp(own_codes.value("bits", 0), 1, 62), own_codes.value("full_scale", 1.0)}));
+    out->codes.push_back(coding_of(setting, channel.role));
     if (said.bandwidth) out->errors.back().bandwidth = *said.bandwidth;
     if (out->traces.back()->size() != out->traces.front()->size())
       return fail(Fault::input, "Point {}: its channels are not of one length.", point.index + 1);

@@ -34,8 +34,8 @@ Plan every_code() {
 /// How far the preamp may be driven near the top of its band, where its output stays within what it bears while its stage
 /// comes to its rails.
 Plan preamp() {
-  Plan out{.drive_pin = "preamp in", .level = 50e-3, .settle_time = 6e-3, .along = study::spectrum::Along::level, .end = 0.62, .points = 13,
-           .hookup = {.chains = {sensed("v_out", "preamp out", 5)}, .computed = {}}, .samples = 4096, .rate = 800e3};
+  Plan out{.drive_pin = "preamp in", .level = 50e-3, .settle_time = 1.5e-3, .along = study::spectrum::Along::level, .end = 0.62, .points = 13,
+           .hookup = {.chains = {sensed("v_out", "preamp out", 5)}, .computed = {}}, .samples = 2048, .rate = 800e3};
   out.frequency = study::spectrum::coherent_frequency(17e3, out.rate, std::size_t(out.samples));
   return out;
 }

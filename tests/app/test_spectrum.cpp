@@ -133,13 +133,13 @@ TEST_CASE("a word of a spectrum's brief proposes whole cycles, and a take follow
   drive::click(open.word("frequency"));
   QTest::keyClicks(open.editor(), "coherent");
   QTest::keyClick(open.editor(), Qt::Key_Return);
-  REQUIRE(drive::until([&] { return open.word("frequency")->text().contains("15.0"); }));
+  REQUIRE(drive::until([&] { return open.word("frequency")->text().contains("15.2"); }));
   open.retype("records", "2 records");
   const auto before = open.desk().focus.takes().size();
   QTest::keyClick(&open.window, Qt::Key_Space);
   REQUIRE(drive::until([&] { return open.desk().focus.takes().size() > before && !open.desk().runner.running(); }, 60000));
   drive::settled(open.window);
-  CHECK(open.figure("fundamental.frequency").value * 4096 / 800e3 == Approx(77).margin(1e-3));
+  CHECK(open.figure("fundamental.frequency").value * 2048 / 800e3 == Approx(39).margin(1e-3));
   // 20 mV pk-pk twenty times up, against the inputs' noise.
   CHECK(open.figure("sinad").value > 35);
 }

@@ -122,6 +122,20 @@ TEST_CASE("codes come as signed or unsigned integers or as volts, and nothing el
   for (const auto* bits : {"7.5", "0", "40", "-3"}) CHECK_FALSE(read(plain, {{"bits", bits}}));
 }
 
+TEST_CASE("a point that says nonsense of its codes is a record like any other", "[spectrum][codes]") {
+  const Staircase of(8);
+  for (const char* said : {R"({"codes": 5})", R"({"codes": {"v": 7}})", R"({"codes": {"v": {"bits": "8", "full_scale": 1}}})", R"({"codes": {"v": {"bits": 80, "full_scale": 1}}})",
+                           R"({"codes": {"v": {"bits": 8, "full_scale": -1}}})", R"({"codes": {"v": {"bits": 8}}})", R"({"stimulus": 3})", R"({"stimulus": "v"})"}) {
+    auto point = table(sine(of, 4096, 63, 126), "V");
+    point.setting = nlohmann::json::parse(said);
+    const auto read = study::find_kind("spectrum")->analyse({point}, {{"sample_rate", "100 kHz"}}, {"dnl.max"});
+    INFO(said);
+    REQUIRE(read);
+    CHECK_FALSE(read->reading.find("dnl.max"));
+    CHECK(read->reading.find("fundamental.level"));
+  }
+}
+
 TEST_CASE("a histogram of too few samples or of the same few phases tells no widths, with the reason", "[spectrum][codes]") {
   const Staircase of(8);
   const auto reason = [](const Result<study::Analysis>& read) {

@@ -66,7 +66,8 @@ void CodesLens::drop_graphs() {
 }
 
 void CodesLens::draw() {
-  const auto& density = shown_.spectra->densities[quantity_of(*shown_.spectra, quantity_)];
+  at_ = quantity_of(*shown_.spectra, quantity_);
+  const auto& density = shown_.spectra->densities[at_];
   if (!density) return say("The samples are no codes. Read a converter by the Code reader on the Hookup page (H), or set bits and full_scale.");
   if (!*density) return say(QString("How wide the codes are cannot be told: %1.").arg(text(density->error())));
   drop_graphs();
@@ -89,7 +90,7 @@ void CodesLens::draw() {
 
 void CodesLens::frame() {
   if (!shown_.spectra || graphs_.empty()) return;
-  const auto& d = **shown_.spectra->densities[quantity_of(*shown_.spectra, quantity_)];
+  const auto& d = **shown_.spectra->densities[at_];
   hits_->axis(QCPAxis::atBottom)->setRange(d.lowest, d.highest);
   const auto around = [](const std::vector<double>& all) {
     double most = 0.1;
@@ -107,7 +108,7 @@ void CodesLens::frame() {
 bool CodesLens::eventFilter(QObject* watched, QEvent* event) {
   if (watched == plot_ && event->type() == QEvent::MouseMove && !graphs_.empty()) {
     const auto* move = static_cast<QMouseEvent*>(event);
-    const auto& d = **shown_.spectra->densities[quantity_of(*shown_.spectra, quantity_)];
+    const auto& d = **shown_.spectra->densities[at_];
     const int code = int(std::lround(hits_->axis(QCPAxis::atBottom)->pixelToCoord(move->position().x())));
     const auto k = code - d.lowest - 1;
     if (k >= 0 && k < int(d.dnl.size()))

@@ -27,6 +27,7 @@ class CodesLens : public PointTakeLens {
   QCPAxisRect *hits_, *widths_, *transitions_;
   std::vector<std::unique_ptr<render::LongGraph>> graphs_;
   PointOf shown_;
+  std::size_t at_ = 0;  ///< of the quantity that is drawn
   QColor ink_;
 };
 
