@@ -7,6 +7,7 @@
 #include <random>
 
 #include "study/kind.h"
+#include "study/spectrum/spectrogram.h"
 #include "base/random.h"
 #include "signal/fftw.h"
 #include "signal/spectra.h"
@@ -88,5 +89,38 @@ void figures_of_a_spectrum(benchmark::State& state) {
   state.counters["over_transform"] = read / bare;
 }
 BENCHMARK(figures_of_a_spectrum)->Unit(benchmark::kMillisecond)->Iterations(10);
+
+/// `over_transforms`: a spectrogram of 16 Mi samples against the bare transforms of its stretches.
+void spectrogram_of_a_long_record(benchmark::State& state) {
+  constexpr std::size_t n = std::size_t(1) << 24;
+  std::mt19937_64 random(1);
+  std::vector<double> values(n);
+  for (std::size_t k = 0; k < n; ++k) values[k] = std::cos(0.1 * double(k)) + 1e-3 * double(random() >> 40) * 0x1p-24;
+  const auto trace = study::trace_of("v", "V", study::TimeBase(0, 1e-6), std::move(values));
+  using Clock = std::chrono::steady_clock;
+  double read = 0, bare = 0;
+  for (auto _ : state) {
+    auto start = Clock::now();
+    const auto cells = study::spectrum::spectrogram_of(*trace, 0, n, 0, 700, 420);
+    read += std::chrono::duration<double>(Clock::now() - start).count();
+    if (!cells) return state.SkipWithError("it cannot be read");
+    state.PauseTiming();
+    signal::FftwArray<double> in(cells->segment);
+    signal::FftwArray<std::complex<double>> out(cells->segment / 2 + 1);
+    const signal::FftwPlan plan(
+        [&] { return fftw_plan_dft_r2c_1d(int(cells->segment), in.data(), out.raw(), FFTW_ESTIMATE | FFTW_PRESERVE_INPUT); });
+    for (std::size_t k = 0; k < cells->segment; ++k) in[k] = std::cos(0.1 * double(k));
+    start = Clock::now();
+    for (std::size_t k = 0; k < n / cells->segment; ++k) {
+      plan.execute();
+      benchmark::DoNotOptimize(out.data());
+      benchmark::ClobberMemory();
+    }
+    bare += std::chrono::duration<double>(Clock::now() - start).count();
+    state.ResumeTiming();
+  }
+  state.counters["over_transforms"] = read / bare;
+}
+BENCHMARK(spectrogram_of_a_long_record)->Unit(benchmark::kMillisecond)->Iterations(5);
 
 }  // namespace

@@ -36,8 +36,9 @@ Result<Spectrogram> spectrogram_of(const Trace& trace, std::size_t first, std::s
   out.highest_frequency = out.line * (double(lines) + 0.5);
   out.cells.assign(std::size_t(out.columns) * std::size_t(out.rows), 0.0);
   std::vector<double> column(powers.lines()), values;
-  // Several stretches are read at a time.
-  const auto at_once = std::max<std::size_t>(1, kStretch / segment);
+  // Several stretches are read at a time, no more than stay near the processor.
+  constexpr std::size_t kRead = 1 << 14;
+  const auto at_once = std::max<std::size_t>(1, kRead / segment);
   std::size_t read_from = 0, read_to = 0;
   for (int c = 0; c < out.columns; ++c) {
     if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
