@@ -125,6 +125,8 @@ ChainRow::ChainRow(const bench::Chain& chain, Desk* desk, WordEditing* editing, 
     desk->messages.say_trouble(desk->focus.edit("hookup." + n + ".remove", ""));
   });
   for (auto* b : {zero, check, drop}) head->addWidget(b);
+  // Codes are read as they come.
+  for (auto* b : {zero, check}) b->setVisible(!s.reads_codes());
   grid->addLayout(head, 0, 0, 1, 3);
 
   line_ = new ChainLine(this);

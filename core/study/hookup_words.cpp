@@ -126,6 +126,10 @@ Result<void> set_hookup_word(bench::Hookup& hookup, std::string_view key, std::s
     into = *v;
     return {};
   };
+  // Whole steps stay whole only as they come.
+  constexpr std::string_view kOfCodes[] = {"pin", "sensor", "range", "planted"};
+  if (in.sensor.reads_codes() && std::find(std::begin(kOfCodes), std::end(kOfCodes), field) == std::end(kOfCodes))
+    return fail(Fault::input, "{} is read in codes, as they come: it has no {}.", chain.name, field);
   if (field == "pin") return choose_pin(in.pin, text, pins);
   if (field == "against") {
     if (text.empty() || text == "ground") {

@@ -119,6 +119,11 @@ TEST_CASE("codes come as signed or unsigned integers or as volts, and nothing el
   const auto no_codes = study::find_kind("spectrum")->analyse({table(between, "V")}, {{"sample_rate", "100 kHz"}, {"bits", "8"}, {"full_scale", "1 V"}}, {"dnl.max"});
   REQUIRE(no_codes);
   CHECK_FALSE(no_codes->reading.find("dnl.max"));
+  // What would have no effect is refused.
+  const auto* kind = study::find_kind("spectrum");
+  CHECK_FALSE(kind->analyse({table(volts, "V")}, {{"sample_rate", "100 kHz"}, {"bits", "8"}}, {}));
+  CHECK_FALSE(kind->analyse({table(volts, "V")}, {{"sample_rate", "100 kHz"}, {"coding", "unsigned"}}, {}));
+  CHECK(kind->analyse({table(volts, "1")}, {{"sample_rate", "100 kHz"}, {"bits", "8"}}, {"dnl.max"})->reading.find("dnl.max"));
   for (const auto* bits : {"7.5", "0", "40", "-3"}) CHECK_FALSE(read(plain, {{"bits", bits}}));
 }
 

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <numbers>
@@ -8,8 +9,10 @@
 #include "study/preflight.h"
 #include "study/spectrum/doubts.h"
 #include "study/spectrum/kind.h"
+#include "study/spectrum/preflight.h"
 #include "study/spectrum/runner.h"
 #include "study/spectrum/study_plan.h"
+#include "study/spectrum/words.h"
 #include "waveform_support.h"
 
 using namespace heron;
@@ -84,6 +87,117 @@ TEST_CASE("a bent device gives the harmonic that its bend has, at the rate that 
   CHECK(value(points, "fundamental.level") == Approx(db(a * gain / std::sqrt(2.0))).margin(0.02));
   const double cycles = value(points, "fundamental.frequency") * 8192 / points[0].records[0].sample_rate;
   CHECK(std::abs(cycles - std::round(cycles)) < 2e-3);
+}
+
+/// A divider by two before a converter of so many bits.
+std::string converter(const std::string& more) {
+  return "[pins]\n\"in\" = \"in\"\n\"half\" = \"u\"\n\"codes\" = \"codes\"\n[ratings]\n\"in\" = { voltage = \"5 V\" }\n"
+         "[part.R1]\nkind = \"resistor\"\nbetween = [\"in\", \"u\"]\nvalue = \"100 ohm\"\n[part.R2]\nkind = \"resistor\"\nbetween = [\"u\", \"ground\"]\nvalue = \"100 ohm\"\n"
+         "[part.U1]\nkind = \"converter\"\nin = \"u\"\ncodes = \"codes\"\ncommon = \"ground\"\nfull_scale = \"1 V\"\n" + more;
+}
+
+struct Coded {
+  std::vector<study::Point> points;
+  std::optional<Error> error;
+};
+Coded coded(const Plan& plan, const std::string& text, const study::SettingsText& settings = {}) {
+  sim::SimulatedBench bench(circuit(text.c_str()), 5);
+  study::Surroundings around;
+  around.settings = settings;
+  around.converters = {{"codes", {12, 1.0}}};
+  Coded out;
+  const auto ok = study::spectrum::run(plan, bench, {.around = around, .keep = [&](const study::Point& p) -> Result<void> {
+                                                       out.points.push_back(p);
+                                                       return {};
+                                                     }});
+  if (!ok) out.error = ok.error();
+  return out;
+}
+
+Plan of_codes() {
+  auto out = sine();
+  out.level = 0.5;
+  out.wanted = -1;
+  out.hookup.chains = {{.name = "codes", .input = {.pin = "codes", .range = {}, .sensor = *bench::find_stock_sensor("Code reader")}, .zero = {}}};
+  return out;
+}
+
+TEST_CASE("codes are read as integers, driven to the level that is wanted, with a converter's own noise", "[spectrum][bench][codes]") {
+  const auto plan = of_codes();
+  const auto ideal = coded(plan, converter("bits = 12\n"));
+  if (ideal.error) FAIL(ideal.error->message);
+  const auto& channel = ideal.points.at(0).records.at(0).channels.at(0);
+  CHECK(channel.scale == 2.0 / 4096);
+  CHECK(channel.lowest_count == -2048);
+  CHECK(*std::max_element(channel.counts.begin(), channel.counts.end()) == Approx(2048 * std::pow(10, -0.05)).margin(3));
+  CHECK(value(ideal.points, "fundamental.level") == Approx(-1).margin(0.015));
+  // 6.02 N + 1.76 below full scale, but for the generator's harmonics, which the ratio to noise leaves out.
+  CHECK(value(ideal.points, "snr.fs") == Approx(6.0206 * 12 + 1.7609).margin(0.5));
+  CHECK(value(ideal.points, "harmonic.2.level") == Approx(db(3e-5)).margin(2));
+
+  // At 31 kHz 4 ns of jitter are more than all that rounds: -20 lg(2 pi f sigma).
+  auto fast = plan;
+  fast.frequency = study::spectrum::coherent_frequency(31e3, fast.rate, std::size_t(fast.samples));
+  const auto jitters = coded(fast, converter("bits = 14\njitter = \"4 ns\"\n"));
+  if (jitters.error) FAIL(jitters.error->message);
+  CHECK(value(jitters.points, "snr") == Approx(-db(2 * std::numbers::pi * fast.frequency * 4e-9)).margin(0.4));
+}
+
+TEST_CASE("codes are read where they are given and nowhere else, and as they come", "[spectrum][bench][codes]") {
+  auto plan = of_codes();
+  plan.wanted.reset();
+  plan.hookup.chains[0].input.pin = "half";
+  const auto none = coded(plan, converter("bits = 12\n"));
+  REQUIRE(none.error);
+  CHECK(none.error->fault == Fault::bench);
+  CHECK(none.error->message.find("No converter") != std::string::npos);
+  plan = of_codes();
+  plan.wanted.reset();
+  plan.hookup.chains[0].input = direct("codes", 1);
+  const auto analogue = coded(plan, converter("bits = 12\n"));
+  REQUIRE(analogue.error);
+  CHECK(analogue.error->message.find("Code reader") != std::string::npos);
+  // A level of full scale wants one that is known; of volts it is the setting's.
+  plan.hookup.chains[0] = {.name = "v", .input = direct("half", 1), .zero = {}};
+  plan.hookup.chains[0].input.range.reset();
+  plan.wanted = -6;
+  const auto unknown = coded(plan, converter("bits = 12\n"));
+  REQUIRE(unknown.error);
+  CHECK(unknown.error->message.find("full_scale") != std::string::npos);
+  const auto known = coded(plan, converter("bits = 12\n"), {{"full_scale", "0.8 V"}});
+  if (known.error) FAIL(known.error->message);
+  CHECK(value(known.points, "fundamental.level", {{"full_scale", "0.8 V"}}) == Approx(-6).margin(0.03));
+  // What would leave the codes no whole steps is refused in words.
+  const auto word = [&](const char* field, const char* text) {
+    return study::spectrum::apply(of_codes(), std::string("hookup.codes.") + field, text, {.pins = {"codes", "half"}});
+  };
+  for (const auto& [field, text] : {std::pair{"zero", "1 mV"}, {"correction", "1.01"}, {"attenuation", "10"}, {"coupling", "AC"}, {"range", "1 V"}, {"factor", "x10"}})
+    CHECK_FALSE(word(field, text));
+  CHECK(word("sensor", "Direct lead"));
+  for (const char* bad : {"9 dBFS", "-200 dBFS", "dBFS"}) CHECK_FALSE(study::spectrum::apply(of_codes(), "level", bad, {}));
+  CHECK_FALSE(study::spectrum::apply(of_codes(), "drive", "two tones", {}));
+}
+
+TEST_CASE("a converter that would be beyond or far below full scale is told before", "[spectrum][preflight][codes]") {
+  auto plan = of_codes();
+  plan.wanted.reset();
+  study::Surroundings around;
+  around.converters = {{"codes", {12, 1.0}}};
+  const auto found = [&](double peak) {
+    bench::Levels levels;
+    levels.quantities["codes"].peak = peak;
+    return study::spectrum::preflight(plan, around, &levels);
+  };
+  CHECK(has(found(1.01), "input.clipped"));
+  CHECK_FALSE(has(found(0.99), "input.clipped"));
+  CHECK(has(found(0.099), "range.underused"));
+  CHECK_FALSE(has(found(0.101), "range.underused"));
+  around.asked = {"dnl.max"};
+  CHECK_FALSE(has(found(1.01), "input.clipped"));
+  // A level in dBFS of what has no full scale.
+  plan.wanted = -1;
+  around.converters.clear();
+  CHECK(has(study::spectrum::preflight(plan, around, nullptr), "range.unknown"));
 }
 
 TEST_CASE("two tones are driven together, each as high as it is said", "[spectrum][bench]") {

@@ -3,6 +3,7 @@
 #include <QInputDialog>
 #include <QVBoxLayout>
 
+#include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
@@ -241,7 +242,7 @@ void FamilyLens::redraw() {
     if (const auto* swept = plan ? plan->swept() : nullptr; swept && plan->sensed_name() == swept->name)
       if (const auto rating = desk_->focus.device().ratings.find(swept->pin); rating != desk_->focus.device().ratings.end())
         picture.area = {rating->second.voltage, rating->second.current, rating->second.power};
-    picture.masks = desk_->focus.masks();
+    picture.masks = placed_masks(*desk_);
     picture.marks = marks();
     const auto one = view();
     if (fits_ && family_of(one) && desk_->focus.study()) {

@@ -2,6 +2,7 @@
 
 #include <QVBoxLayout>
 
+#include "app/lenses/placed_masks.h"
 #include "base/quantity.h"
 #include "render/theme.h"
 #include "study/response/compare.h"
@@ -131,7 +132,7 @@ void BodeLens::redraw() {
   framed_study_ = study;
   plot_->set_form(wanted);
   const bool limits = against == Against::nothing || against == Against::spread;
-  plot_->show_curves(curves, limits ? desk_->focus.masks() : std::vector<judge::Mask>(), bands_now);
+  plot_->show_curves(curves, limits ? placed_masks(*desk_) : std::vector<judge::Mask>(), bands_now);
   if (reframe) plot_->show_all();
   place_cursors();
   mark_figure();

@@ -3,6 +3,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
@@ -200,7 +201,7 @@ void SpectrumLens::reload() {
 
 std::vector<SpectrumLimit> SpectrumLens::limits() const {
   std::vector<SpectrumLimit> out;
-  for (const auto& mask : desk_->focus.masks())
+  for (const auto& mask : placed_masks(*desk_))
     for (const bool upper : {true, false}) {
       SpectrumLimit one{{}, upper};
       for (const auto& [x, y] : upper ? mask.upper : mask.lower) one.line << QPointF(x, y);

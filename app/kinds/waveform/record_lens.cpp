@@ -3,6 +3,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
@@ -224,16 +225,12 @@ void RecordLens::add_expected(std::vector<RecordCurve>& curves) const {
 std::vector<LimitLine> RecordLens::limits() const {
   std::vector<LimitLine> out;
   if (scaled_) return out;
-  const auto view = desk_->readings.shown();
-  for (const auto& asked : desk_->focus.masks()) {
-    const auto mask = view ? judge::placed(asked, view->analysis.reading) : asked.after.empty() ? std::optional(asked) : std::nullopt;
-    if (!mask) continue;
+  for (const auto& mask : placed_masks(*desk_))
     for (const bool upper : {true, false}) {
-      LimitLine one{.quantity = mask->curve, .line = {}, .upper = upper};
-      for (const auto& [x, y] : upper ? mask->upper : mask->lower) one.line << QPointF(x, y);
+      LimitLine one{.quantity = mask.curve, .line = {}, .upper = upper};
+      for (const auto& [x, y] : upper ? mask.upper : mask.lower) one.line << QPointF(x, y);
       if (!one.line.isEmpty()) out.push_back(std::move(one));
     }
-  }
   return out;
 }
 

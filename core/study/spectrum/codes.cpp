@@ -30,8 +30,11 @@ Result<void> check_codes(const std::string& name, double low, double high, const
 
 Result<std::optional<Coded>> coded(const TracePtr& trace, const std::optional<Coding>& by_bench, const Settings& settings) {
   if (by_bench) return Coded{*by_bench, trace, 0};
-  if (!settings.bits || !settings.full_scale) return std::nullopt;
-  const Coding coding{int(*settings.bits), *settings.full_scale};
+  if (!settings.bits) return std::nullopt;
+  // Sound goes from -1 to 1 by itself.
+  const auto full_scale = settings.full_scale ? settings.full_scale : trace->unit == "1" ? std::optional(1.0) : std::nullopt;
+  if (!full_scale) return fail(Fault::usage, "bits alone do not say what a code stands for: set full_scale beside it.");
+  const Coding coding{int(*settings.bits), *full_scale};
   const double step = coding.step();
   std::vector<double> values(trace->size());
   if (auto ok = trace->read(0, values); !ok) return tl::unexpected(ok.error());

@@ -102,6 +102,7 @@ Result<Settings> settings_from_text(const SettingsText& text) {
   if (!out) return out;
   if (const auto& segment = out->segment; segment && !(*segment == std::round(*segment) && *segment >= 64 && *segment <= double(kLongest)))
     return fail(Fault::usage, "segment: a whole number of samples from 64 to {} is wanted.", kLongest);
+  if (out->coding == CodeSign::none && !out->bits) return fail(Fault::usage, "coding: it says how codes are counted; set bits beside it.");
   if (const auto& bits = out->bits; bits && !(*bits == std::round(*bits) && *bits >= 2 && *bits <= kMostBits))
     return fail(Fault::usage, "bits: a whole number from 2 to {} is wanted.", kMostBits);
   return out;
