@@ -129,6 +129,30 @@ void style_axes(QCPAxisRect& rect) {
   rect.axis(QCPAxis::atLeft)->setNumberPrecision(4);
 }
 
+QList<QCPAxisRect*> stack_panels(QCustomPlot& plot, int count) {
+  plot.plotLayout()->clear();
+  plot.plotLayout()->setRowSpacing(4);
+  auto* sides = new QCPMarginGroup(&plot);
+  QList<QCPAxisRect*> out;
+  for (int k = 0; k < count; ++k) {
+    auto* rect = new QCPAxisRect(&plot);
+    plot.plotLayout()->addElement(k, 0, rect);
+    style_axes(*rect);
+    rect->setMarginGroup(QCP::msLeft | QCP::msRight, sides);
+    rect->setMinimumMargins(QMargins(8, 6, 14, 2));
+    rect->setRangeDrag(Qt::Horizontal | Qt::Vertical);
+    auto* along = rect->axis(QCPAxis::atBottom);
+    along->setTickLabels(k + 1 == count);
+    for (auto* above : out) {
+      auto* its = above->axis(QCPAxis::atBottom);
+      QObject::connect(along, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), its, qOverload<const QCPRange&>(&QCPAxis::setRange));
+      QObject::connect(its, qOverload<const QCPRange&>(&QCPAxis::rangeChanged), along, qOverload<const QCPRange&>(&QCPAxis::setRange));
+    }
+    out << rect;
+  }
+  return out;
+}
+
 void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, bool logarithmic) {
   for (auto* before : axis->children())
     if (dynamic_cast<MeasuredAxis*>(before)) delete before;

@@ -14,6 +14,9 @@ void style_plot(QCustomPlot& plot);
 void style_axes(QCPAxisRect& rect);
 void style_axis(QCPAxis& axis);
 
+/// So many rectangles below each other over one axis, in place of what the plot had; the lowest has the numbers.
+QList<QCPAxisRect*> stack_panels(QCustomPlot& plot, int count);
+
 /// Says what goes along an axis: "Current, mA" with ticks 0, 2, 4, the prefix following the range; on a logarithmic one
 /// "Current", and every decade with its own: "10 nA".
 /// @param name  empty: the ticks alone

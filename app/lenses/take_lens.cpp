@@ -20,14 +20,14 @@ TakeLens::TakeLens(Desk* desk, QWidget* parent, const char* object, const QStrin
   render::style_plot(*plot_);
   render::style_axes(*plot_->axisRect());
   plot_->addLayer("said", plot_->layer("main"), QCustomPlot::limAbove);
-  words_ = new QCPItemText(plot_);
-  words_->position->setType(QCPItemPosition::ptViewportRatio);
-  words_->position->setCoords(0.5, 0.45);
-  words_->setPositionAlignment(Qt::AlignCenter);
-  words_->setFont(render::text_font(13));
-  words_->setColor(render::theme().slate);
-  words_->setLayer("said");
-  words_->setClipToAxisRect(false);
+  why_ = new QCPItemText(plot_);
+  why_->position->setType(QCPItemPosition::ptViewportRatio);
+  why_->position->setCoords(0.5, 0.45);
+  why_->setPositionAlignment(Qt::AlignCenter);
+  why_->setFont(render::text_font(13));
+  why_->setColor(render::theme().slate);
+  why_->setLayer("said");
+  why_->setClipToAxisRect(false);
   connect(&desk_->focus, &Focus::shown_changed, this, &TakeLens::reload);
   connect(&desk_->readings, &Readings::live_changed, this, &TakeLens::reload);
   connect(&desk_->readings, &Readings::take_read, this, &TakeLens::reload);
@@ -56,8 +56,8 @@ void TakeLens::reload() {
 void TakeLens::say(const QString& why) {
   trouble_ = why;
   clear();
-  words_->setText(why);
-  words_->setVisible(true);
+  why_->setText(why);
+  why_->setVisible(true);
   for (auto* rect : plot_->axisRects()) rect->setVisible(false);
   bar_->refresh();
   plot_->replot(QCustomPlot::rpQueuedReplot);
@@ -65,7 +65,7 @@ void TakeLens::say(const QString& why) {
 
 void TakeLens::drawn(bool anew) {
   trouble_.clear();
-  words_->setVisible(false);
+  why_->setVisible(false);
   for (auto* rect : plot_->axisRects()) rect->setVisible(true);
   bar_->refresh();
   if (std::exchange(framed_, desk_->focus.study_id()) != desk_->focus.study_id() || anew) {

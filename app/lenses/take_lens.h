@@ -42,7 +42,7 @@ class TakeLens : public Lens {
   Aside working_{this};
 
  private:
-  QCPItemText* words_;
+  QCPItemText* why_;
   QString trouble_;
   long long framed_ = -1;  ///< study that the view was made for
 };

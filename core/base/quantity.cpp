@@ -438,6 +438,8 @@ NumberText format_quantity(double value, std::string_view unit, int digits) {
 }
 
 NumberText format_with_uncertainty(double value, std::optional<double> u, std::string_view unit) {
+  // What is counted is whole.
+  if (!u && unit == "1" && value == std::round(value) && std::abs(value) < 1e6) return {with_minus(fmt::format("{:.0f}", value)), "", ""};
   if (!u || !(*u > 0) || !std::isfinite(*u)) return format_quantity(value, unit);
   const double expanded = 2 * *u;
   const auto scale = unit_scale(std::max(std::abs(value), expanded), unit);

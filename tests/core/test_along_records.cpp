@@ -95,14 +95,14 @@ TEST_CASE("a spectrogram shows when a tone comes and how large it is", "[spectru
   CHECK(few->at(0, row(12.5e3) / 8) == Approx(0.5).epsilon(1e-6));
   CHECK(few->at(1, row(25e3) / 8) == Approx(0.125).epsilon(1e-6));
   // By itself about as many stretches as lines.
-  const auto balanced = study::spectrum::spectrogram_of(*trace, 0, n, 0, 10000, 10000);
+  const auto balanced = study::spectrum::spectrogram_of(*trace, 0, n, study::spectrum::balanced_segment(n), 10000, 10000);
   REQUIRE(balanced);
   CHECK(balanced->columns >= balanced->rows / 2);
   CHECK(balanced->columns <= 4 * balanced->rows);
-  CHECK_FALSE(study::spectrum::spectrogram_of(*trace, 0, 200, 0, 100, 100));
+  CHECK_FALSE(study::spectrum::spectrogram_of(*trace, 0, 200, 64, 100, 100));
   std::stop_source stop;
   stop.request_stop();
-  const auto stopped = study::spectrum::spectrogram_of(*trace, 0, n, 0, 100, 100, stop.get_token());
+  const auto stopped = study::spectrum::spectrogram_of(*trace, 0, n, 256, 100, 100, stop.get_token());
   REQUIRE_FALSE(stopped);
   CHECK(stopped.error().fault == Fault::stopped);
 }

@@ -12,25 +12,7 @@ namespace heron::app {
 using render::theme;
 
 CodesLens::CodesLens(Desk* desk, QWidget* parent) : PointTakeLens(desk, parent, "codes", "Codes of the converter") {
-  plot_->plotLayout()->clear();
-  auto* sides = new QCPMarginGroup(plot_);
-  QList<QCPAxisRect*> rects;
-  for (int k = 0; k < 3; ++k) {
-    auto* rect = new QCPAxisRect(plot_);
-    plot_->plotLayout()->addElement(k, 0, rect);
-    render::style_axes(*rect);
-    rect->setMarginGroup(QCP::msLeft | QCP::msRight, sides);
-    rect->setMinimumMargins(QMargins(8, 6, 14, 2));
-    rect->setRangeDrag(Qt::Horizontal | Qt::Vertical);
-    rect->axis(QCPAxis::atBottom)->setTickLabels(k == 2);
-    rects << rect;
-  }
-  plot_->plotLayout()->setRowSpacing(4);
-  for (auto* one : rects)
-    for (auto* other : rects)
-      if (one != other)
-        connect(one->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::rangeChanged), other->axis(QCPAxis::atBottom),
-                qOverload<const QCPRange&>(&QCPAxis::setRange));
+  const auto rects = render::stack_panels(*plot_, 3);
   hits_ = rects[0];
   widths_ = rects[1];
   transitions_ = rects[2];
@@ -40,7 +22,7 @@ CodesLens::CodesLens(Desk* desk, QWidget* parent) : PointTakeLens(desk, parent, 
   render::measure_axis(transitions_->axis(QCPAxis::atBottom), "Code", "1");
   looking_ = new PlotView(plot_, [this] { frame(); }, PlotView::Wheel::along, rects);
   plot_->installEventFilter(this);
-  add_words();
+  words_.add_to(*bar_);
   bar_->refresh();
 }
 
@@ -48,7 +30,7 @@ CodesLens::~CodesLens() { graphs_.clear(); }
 
 void CodesLens::prepare(const TakeViewPtr& view) {
   ink_ = render::take_colour(view->take.number);
-  working_.ask([view, point = point_] { return point_of(*view, point); },
+  working_.ask([view, point = words_.point()] { return point_of(*view, point); },
                [this](const PointOf& point) {
                  if (!arrived(point)) return;
                  shown_ = point;
@@ -66,7 +48,7 @@ void CodesLens::drop_graphs() {
 }
 
 void CodesLens::draw() {
-  at_ = quantity_of(*shown_.spectra, quantity_);
+  at_ = quantity_of(*shown_.spectra, words_.quantity());
   const auto& density = shown_.spectra->densities[at_];
   if (!density) return say("The samples are no codes. Read a converter by the Code reader on the Hookup page (H), or set bits and full_scale.");
   if (!*density) return say(QString("How wide the codes are cannot be told: %1.").arg(text(density->error())));

@@ -25,25 +25,9 @@ QCPRange around(const std::vector<double>& all) {
 }  // namespace
 
 ResidualLens::ResidualLens(Desk* desk, QWidget* parent) : PointTakeLens(desk, parent, "residual", "The record and what is beside its fundamental") {
-  plot_->plotLayout()->clear();
-  auto* sides = new QCPMarginGroup(plot_);
-  QList<QCPAxisRect*> rects;
-  for (int k = 0; k < 2; ++k) {
-    auto* rect = new QCPAxisRect(plot_);
-    plot_->plotLayout()->addElement(k, 0, rect);
-    render::style_axes(*rect);
-    rect->setMarginGroup(QCP::msLeft | QCP::msRight, sides);
-    rect->setMinimumMargins(QMargins(8, 6, 14, 2));
-    rect->setRangeDrag(Qt::Horizontal | Qt::Vertical);
-    rect->axis(QCPAxis::atBottom)->setTickLabels(k == 1);
-    rects << rect;
-  }
-  plot_->plotLayout()->setRowSpacing(4);
+  const auto rects = render::stack_panels(*plot_, 2);
   record_ = rects[0];
   rest_ = rects[1];
-  for (auto* one : rects)
-    connect(one->axis(QCPAxis::atBottom), qOverload<const QCPRange&>(&QCPAxis::rangeChanged), (one == record_ ? rest_ : record_)->axis(QCPAxis::atBottom),
-            qOverload<const QCPRange&>(&QCPAxis::setRange));
   for (int k = 0; k < 2; ++k) {
     dots_[k] = plot_->addGraph(rects[k]->axis(QCPAxis::atBottom), rects[k]->axis(QCPAxis::atLeft));
     dots_[k]->setLineStyle(QCPGraph::lsNone);
@@ -66,7 +50,7 @@ ResidualLens::ResidualLens(Desk* desk, QWidget* parent) : PointTakeLens(desk, pa
         draw();
         frame();
       });
-  add_words();
+  words_.add_to(*bar_);
   bar_->refresh();
 }
 
@@ -75,7 +59,7 @@ ResidualLens::~ResidualLens() { graphs_.clear(); }
 void ResidualLens::prepare(const TakeViewPtr& view) {
   ink_ = render::take_colour(view->take.number);
   working_.ask(
-      [view, point = point_, quantity = quantity_, harmonics = harmonics_] {
+      [view, point = words_.point(), quantity = words_.quantity(), harmonics = harmonics_] {
         Ready out{.point = point_of(*view, point)};
         if (!out.point.spectra) return out;
         auto residual = study::spectrum::residual_of(*out.point.spectra, quantity_of(*out.point.spectra, quantity), harmonics);

@@ -50,21 +50,20 @@ SpectrogramLens::SpectrogramLens(Desk* desk, QWidget* parent) : PointTakeLens(de
         finer_ = finer_ >= kFinest ? -kFinest : finer_ + 1;
         reload();
       });
-  add_words();
+  words_.add_to(*bar_);
   bar_->refresh();
 }
 
 void SpectrogramLens::prepare(const TakeViewPtr& view) {
   ink_ = render::take_colour(view->take.number);
   working_.ask(
-      [view, point = point_, quantity = quantity_, finer = finer_] {
+      [view, point = words_.point(), quantity = words_.quantity(), finer = finer_] {
         Ready out{.point = point_of(*view, point)};
         if (!out.point.spectra) return out;
         out.quantity = quantity_of(*out.point.spectra, quantity);
         const auto& trace = *out.point.spectra->traces[out.quantity];
-        auto cells = study::spectrum::spectrogram_of(trace, 0, trace.size(), 0, kMostColumns, kMostRows);
-        if (cells && finer != 0)
-          cells = study::spectrum::spectrogram_of(trace, 0, trace.size(), std::size_t(std::ldexp(double(cells->segment), finer)), kMostColumns, kMostRows);
+        const double segment = std::ldexp(double(study::spectrum::balanced_segment(trace.size())), finer);
+        auto cells = study::spectrum::spectrogram_of(trace, 0, trace.size(), std::size_t(segment), kMostColumns, kMostRows);
         if (cells)
           out.cells = std::make_shared<const study::spectrum::Spectrogram>(std::move(*cells));
         else

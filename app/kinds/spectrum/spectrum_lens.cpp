@@ -7,11 +7,8 @@
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
-#include "study/spectrum/reduced.h"
 
 namespace heron::app {
-
-using study::spectrum::ReducedSpectra;
 
 namespace {
 
@@ -28,37 +25,17 @@ struct Wanted {
 };
 struct Ready {
   std::vector<SpectrumCurve> curves = {};
-  std::vector<std::string> quantities = {};
-  std::vector<std::pair<int, QString>> points = {};  ///< of a sweep
-  QString trouble = {};
+  PointOf point = {};  ///< of the take in view
 };
 
 Ready ready(const std::vector<Wanted>& wanted, const std::string& quantity, int point) {
   Ready out;
   for (const auto& one : wanted) {
-    const auto* reduced = dynamic_cast<const ReducedSpectra*>(one.view->reduced.get());
-    if (!reduced) continue;
-    const auto settings = study::spectrum::settings_from_text(one.view->analysis.settings);
-    if (!settings) continue;
-    const auto all = reduced->spectra(*settings);
-    if (!all) {
-      if (one.shown) out.trouble = text(all.error().message);
-      continue;
-    }
-    // Of a sweep the point that was asked for, else the last.
-    auto spectra = all->back();
-    for (const auto& each : *all)
-      if (each->index == point) spectra = each;
-    if (one.shown) {
-      for (const auto& s : spectra->spectra) out.quantities.push_back(s.name);
-      for (const auto& each : reduced->points())
-        if (each.at)
-          out.points.push_back({each.index, QString("at %1").arg(text(reduced->axis().place(*each.at)))});
-    }
-    std::size_t at = 0;
-    for (std::size_t k = 0; k < spectra->spectra.size(); ++k)
-      if (spectra->spectra[k].name == quantity) at = k;
-    out.curves.push_back({spectra, at, study::spectrum::scaled_for(spectra->spectra[at], *settings), render::take_colour(one.view->take.number),
+    const auto its = point_of(*one.view, point);
+    if (one.shown) out.point = its;
+    if (!its.spectra) continue;
+    const auto at = quantity_of(*its.spectra, quantity);
+    out.curves.push_back({its.spectra, at, study::spectrum::scaled_for(its.spectra->spectra[at], its.settings), render::take_colour(one.view->take.number),
                           render::take_dashed(one.view->take.number), one.wake, one.shown});
   }
   return out;
@@ -101,29 +78,7 @@ SpectrumLens::SpectrumLens(Desk* desk, QWidget* parent) : Lens(desk, parent), ba
       "Frequency", "Goes linearly or by decades",
       [this] { return curves_.empty() ? QString() : plot_->form().logarithmic ? QString("log frequency") : QString("linear frequency"); },
       [change] { change([](auto& form) { form.logarithmic = !form.logarithmic; }); });
-  bar_->add_menu(
-      "Quantity", "Whose lines are shown", [this] { return quantities_.size() > 1 ? text(quantity_.empty() ? quantities_.front() : quantity_) : QString(); },
-      [this] {
-        QList<LookBar::MenuLine> out;
-        for (const auto& name : quantities_)
-          out << LookBar::MenuLine{text(name), [this, name] {
-                                     quantity_ = name;
-                                     reload();
-                                   }};
-        return out;
-      });
-  bar_->add_menu(
-      "Point", "Which point of the sweep is shown; [ and ] step through them",
-      [this] {
-        for (const auto& [index, name] : points_)
-          if (index == point_) return name;
-        return points_.empty() ? QString() : points_.back().second;
-      },
-      [this] {
-        QList<LookBar::MenuLine> out;
-        for (const auto& [index, name] : points_) out << LookBar::MenuLine{name, [this, index = index] { show_point(index); }};
-        return out;
-      });
+  words_.add_to(*bar_);
   bar_->refresh();
   connect(&desk_->focus, &Focus::shown_changed, this, &SpectrumLens::reload);
   connect(&desk_->readings, &Readings::live_changed, this, &SpectrumLens::reload);
@@ -133,25 +88,8 @@ SpectrumLens::SpectrumLens(Desk* desk, QWidget* parent) : Lens(desk, parent), ba
   connect(&desk_->document, &Document::opened, this, [this] { looking_->forget(); });
 }
 
-void SpectrumLens::show_point(int index) {
-  point_ = index;
-  reload();
-}
-
-/// One point on or back from the one that is shown.
-void SpectrumLens::step(int by) {
-  if (points_.empty()) return;
-  auto at = std::ptrdiff_t(points_.size()) - 1;
-  for (std::size_t k = 0; k < points_.size(); ++k)
-    if (points_[k].first == point_) at = std::ptrdiff_t(k);
-  show_point(points_[std::size_t(std::clamp<std::ptrdiff_t>(at + by, 0, std::ptrdiff_t(points_.size()) - 1))].first);
-}
-
 bool SpectrumLens::handle_key(int key) {
-  if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) {
-    step(key == Qt::Key_BracketLeft ? -1 : 1);
-    return !points_.empty();
-  }
+  if (words_.handle_key(key)) return true;
   if (key == Qt::Key_Backspace) return looking_->back();
   return cursors_->handle_key(key);
 }
@@ -168,7 +106,7 @@ void SpectrumLens::reload() {
   const auto view = desk_->readings.shown();
   if (!view || view->empty()) {
     curves_.clear();
-    quantities_.clear();
+    words_.offer_nothing();
     bar_->refresh();
     plot_->say(!shown ? "Nothing is taken yet. Space takes." : !view ? "reading\u2026" : view->trouble.isEmpty() ? "The take has no record." : view->trouble);
     plot_->replot(QCustomPlot::rpQueuedReplot);
@@ -184,13 +122,12 @@ void SpectrumLens::reload() {
   for (const auto take : desk_->focus.overlaid())
     if (take != shown) add(take, false);
   wanted.push_back({view, false, true});
-  working_.ask([wanted, quantity = quantity_, point = point_] { return ready(wanted, quantity, point); },
+  working_.ask([wanted, quantity = words_.quantity(), point = words_.point()] { return ready(wanted, quantity, point); },
                [this](const Ready& now) {
-                 quantities_ = now.quantities;
-                 points_ = now.points;
+                 words_.offer(now.point);
                  if (now.curves.empty()) {
                    curves_.clear();
-                   plot_->say(now.trouble.isEmpty() ? "The take has no record." : now.trouble);
+                   plot_->say(now.point.trouble.isEmpty() ? "The take has no record." : now.point.trouble);
                    bar_->refresh();
                    plot_->replot(QCustomPlot::rpQueuedReplot);
                    return;
@@ -267,7 +204,7 @@ void SpectrumLens::mark_figure() {
   const auto view = desk_->readings.shown();
   const auto* figure = view ? view->analysis.reading.find(desk_->look.figure().toStdString()) : nullptr;
   // Of a sweep a figure stands at a level, or at a frequency that was driven: that is no place among these lines.
-  const bool here = figure && points_.empty();
+  const bool here = figure && !words_.of_sweep();
   plot_->show_marks(here ? figure->at : std::vector<double>());
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }

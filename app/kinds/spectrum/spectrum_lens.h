@@ -4,6 +4,7 @@
 #include "app/lenses/look_bar.h"
 #include "app/lenses/plot_cursors.h"
 #include "app/lenses/plot_view.h"
+#include "point_words.h"
 #include "spectrum_plot.h"
 
 namespace heron::app {
@@ -19,14 +20,13 @@ class SpectrumLens : public Lens {
   QCustomPlot* plot() override { return plot_; }
   bool handle_key(int key) override;
   QList<CursorCard> cards() const override { return cards_; }
-  void show_point(int index) override;
+  void show_point(int index) override { words_.show_point(index); }
 
  protected:
   void showEvent(QShowEvent* event) override;
 
  private:
   void reload();
-  void step(int by);
   void draw(const std::vector<SpectrumCurve>& curves);
   void place_cursors();
   void mark_figure();
@@ -37,10 +37,7 @@ class SpectrumLens : public Lens {
   PlotView* looking_;
   PlotCursors* cursors_;
   std::vector<SpectrumCurve> curves_;
-  std::vector<std::string> quantities_;  ///< of the take in view
-  std::string quantity_;                 ///< that is shown; empty: the first
-  std::vector<std::pair<int, QString>> points_;  ///< of a sweep: which, and where
-  int point_ = -1;                       ///< of a sweep, that is shown; none of them: the last
+  PointWords words_{[this] { reload(); }};
   long long framed_ = -1;                ///< study that the view was made for
   QList<CursorCard> cards_;
   Aside working_{this};

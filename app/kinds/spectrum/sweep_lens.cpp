@@ -92,6 +92,7 @@ void SweepLens::clear() {
     if (line.name) plot_->removeItem(line.name);
   }
   lines_.clear();
+  mark_->setVisible(false);
 }
 
 void SweepLens::draw() {

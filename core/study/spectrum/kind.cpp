@@ -9,9 +9,9 @@ namespace heron::study::spectrum {
 
 namespace {
 
-/// Beside records the columns of a sweep's table.
-std::vector<ColumnRole> columns() {
-  std::vector<ColumnRole> out = {{"time", {"s"}, {"time", "t", "seconds", "sec"}}, {"v", {"V"}}, {"i", {"A"}}, {"stimulus", {"V"}, {"stimulus"}}};
+/// Columns beside a record's times and quantities: what drives, and those of a sweep's table.
+std::vector<ColumnRole> optional_columns() {
+  std::vector<ColumnRole> out = {{"stimulus", {"V"}, {"stimulus"}}};
   for (const auto& axis : kSweptAxes) out.push_back({axis.name, {axis.unit}, {axis.name}});
   for (const auto& column : swept_columns()) {
     ColumnRole role{column.name, {column.unit}, {column.name}};
@@ -22,10 +22,15 @@ std::vector<ColumnRole> columns() {
   return out;
 }
 
+std::vector<ColumnRole> columns() {
+  std::vector<ColumnRole> out = {{"time", {"s"}, {"time", "t", "seconds", "sec"}}, {"v", {"V"}}, {"i", {"A"}}};
+  for (auto& role : optional_columns()) out.push_back(std::move(role));
+  return out;
+}
+
 std::vector<std::string> optional_roles() {
   std::vector<std::string> out;
-  for (const auto& role : columns())
-    if (role.name != "time" && role.name != "v" && role.name != "i") out.push_back(role.name);
+  for (const auto& role : optional_columns()) out.push_back(role.name);
   return out;
 }
 

@@ -12,10 +12,9 @@ namespace {
 constexpr std::size_t kShortestStretch = 64, kLongestSegment = 1 << 16;
 constexpr std::size_t kFewestSegments = 4;
 
-/// About as many stretches as lines in each.
-std::size_t balanced(std::size_t samples) { return std::bit_floor(std::size_t(std::sqrt(double(samples) / 2) * 1.42)); }
-
 }  // namespace
+
+std::size_t balanced_segment(std::size_t samples) { return std::max(kShortestStretch, std::bit_floor(std::size_t(std::sqrt(double(samples))))); }
 
 Result<Spectrogram> spectrogram_of(const Trace& trace, std::size_t first, std::size_t last, std::size_t wanted, int most_columns, int most_rows,
                                    std::stop_token stop) {
@@ -24,7 +23,7 @@ Result<Spectrogram> spectrogram_of(const Trace& trace, std::size_t first, std::s
   if (last < first + kFewestSegments * kShortestStretch)
     return fail(Fault::input, "{} samples are too few for a spectrogram; {} are the fewest.", last > first ? last - first : 0, kFewestSegments * kShortestStretch);
   const auto samples = last - first;
-  const auto segment = std::clamp(wanted > 0 ? wanted / 2 * 2 : balanced(samples), kShortestStretch, std::min(kLongestSegment, samples / kFewestSegments / 2 * 2));
+  const auto segment = std::clamp(wanted / 2 * 2, kShortestStretch, std::min(kLongestSegment, samples / kFewestSegments / 2 * 2));
   const auto segments = samples / segment;
   signal::SegmentPower powers(signal::Window::hann, segment);
   const auto lines = powers.lines() - 1;  // without the one that stands still

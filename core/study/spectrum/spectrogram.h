@@ -19,10 +19,13 @@ struct Spectrogram {
   double at(int column, int row) const { return cells[std::size_t(row) * std::size_t(columns) + std::size_t(column)]; }
 };
 
+/// A length of stretches so that time and frequency are told alike: about as many stretches as lines in each.
+std::size_t balanced_segment(std::size_t samples);
+
 /// One transform after another under a Hann window, each lying beside the last. Of those that share a column the mean, of
 /// lines that share a row the highest.
 /// @param first,last  samples
-/// @param segment     of one transform; 0: so that time and frequency are told alike
+/// @param segment     of one transform
 /// @return Fault::input where there are too few samples, Fault::stopped
 Result<Spectrogram> spectrogram_of(const Trace& trace, std::size_t first, std::size_t last, std::size_t segment, int most_columns, int most_rows,
                                    std::stop_token stop = {});
