@@ -84,6 +84,9 @@ class MeasuredAxis : public QObject {
     const bool upright = axis_->orientation() == Qt::Vertical && !name_.isEmpty();
     const int room = axis_->axisRect()->height();
     if (upright && !said_.isEmpty() && room > 0 && QFontMetrics(axis_->labelFont()).horizontalAdvance(label) > room) label = said_;
+    // No more numbers than stand apart.
+    constexpr int kRow = 18, kFewest = 3, kMost = 5;
+    if (axis_->orientation() == Qt::Vertical && room > 0) ticker_->setTickCount(std::clamp(room / kRow, kFewest, kMost));
     ours_ = label;
     if (label != axis_->label()) axis_->setLabel(label);
   }

@@ -17,8 +17,8 @@ CodesLens::CodesLens(Desk* desk, QWidget* parent) : PointTakeLens(desk, parent, 
   widths_ = rects[1];
   transitions_ = rects[2];
   render::measure_axis(hits_->axis(QCPAxis::atLeft), "Samples", "1");
-  render::measure_axis(widths_->axis(QCPAxis::atLeft), "Width \u2212 1", "LSB");
-  render::measure_axis(transitions_->axis(QCPAxis::atLeft), "Transition off", "LSB");
+  render::measure_axis(widths_->axis(QCPAxis::atLeft), "DNL", "LSB");
+  render::measure_axis(transitions_->axis(QCPAxis::atLeft), "INL", "LSB");
   render::measure_axis(transitions_->axis(QCPAxis::atBottom), "Code", "1");
   looking_ = new PlotView(plot_, [this] { frame(); }, PlotView::Wheel::along, rects);
   plot_->installEventFilter(this);
