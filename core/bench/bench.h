@@ -147,10 +147,12 @@ struct AppliedDrive {
   double offset = 0;        ///< V
 };
 
-/// A converter of the device, whose codes can be read.
-struct DeviceConverter {
+/// How integers stand for volts, two's complement: those of a converter of the device, whose codes can be read.
+struct Coding {
   int bits = 0;
   double full_scale = 0;  ///< V, peak amplitude of a sine that just fills it
+
+  double step() const { return 2 * full_scale / double(1LL << bits); }
 };
 
 /// What a bench can do, for checks before anything is driven.

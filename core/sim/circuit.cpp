@@ -76,6 +76,20 @@ Result<Circuit> with_standard(const Circuit& circuit, std::string_view what, dou
         out.parts.push_back(make_part("air at " + pin, "resistor", {node, std::string(kGround)}, {{"value", 1e12}}));
     return out;
   }
+  if (!circuit.fixture && what == "short") {
+    // Every lead ends at ground, every sensor of a current sits on a bare wire.
+    constexpr double kWire = 1e-4;
+    Circuit out = circuit;
+    out.parts.clear();
+    for (const auto& [pin, node] : circuit.pins)
+      if (node != kGround) out.parts.push_back(make_part("wire at " + pin, "resistor", {node, std::string(kGround)}, {{"value", kWire}}));
+    for (auto& [name, branch] : out.branches) {
+      const auto* part = circuit.find(branch.part);
+      if (part && !out.find(branch.part)) out.parts.push_back(make_part(branch.part, "resistor", {part->nodes[branch.pin], std::string(kGround)}, {{"value", kWire}}));
+      branch.pin = 0;
+    }
+    return out;
+  }
   if (!circuit.fixture)
     return fail(Fault::bench, "The circuit has no fixture, so nothing can stand in the device's place.");
   if (what != "open" && what != "short" && what != "load")

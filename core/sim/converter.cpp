@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/random.h"
 #include "sim/device.h"
@@ -20,6 +21,7 @@ std::optional<ConverterData> converter_at(const Circuit& circuit, const std::str
                       .full_scale = value("full_scale"),
                       .noise = value("noise"),
                       .jitter = value("jitter"),
+                      .spur = value("spur"),
                       .bow = value("bow"),
                       .lean = value("lean"),
                       .uneven = value("uneven"),
@@ -56,7 +58,9 @@ bench::ChannelRecord read_codes(const std::string& pin, const ConverterData& dat
   bench::ChannelRecord record{.pin = pin, .volts_per_count = data.step(), .range = data.full_scale, .lowest_count = -half, .highest_count = half - 1, .bits = data.bits};
   record.counts.reserve(volts.size());
   for (std::size_t k = 0; k < volts.size(); ++k) {
-    const double at = volts[k] + (noise.empty() ? 0 : noise[k]) + (data.noise > 0 ? data.noise * normal_deviate(random) : 0);
+    // A quarter of the clock, as a sine: 1, 0, -1, 0.
+    const double clock = k % 2 == 1 ? 0 : data.spur * std::numbers::sqrt2 * (k % 4 == 0 ? 1 : -1);
+    const double at = volts[k] + clock + (noise.empty() ? 0 : noise[k]) + (data.noise > 0 ? data.noise * normal_deviate(random) : 0);
     record.counts.push_back(std::int16_t(transitions.code(at)));
   }
   return record;

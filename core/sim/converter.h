@@ -18,6 +18,7 @@ struct ConverterData {
   double full_scale = 1;  ///< V peak
   double noise = 0;       ///< V rms
   double jitter = 0;      ///< s rms
+  double spur = 0;        ///< V rms, that a quarter of its clock leaves in its codes
   double bow = 0, lean = 0, uneven = 0;  ///< steps
   int wide_code = 0;
   double wide_by = 0;      ///< steps

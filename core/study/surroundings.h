@@ -19,7 +19,7 @@ struct Surroundings {
   std::vector<std::string> contacts = {};   ///< of the device, that a person can move
   bench::Limits limits = {};
   device::Ratings ratings = {};
-  std::map<std::string, bench::DeviceConverter> converters = {};  ///< of the device, by the pin that gives their codes
+  std::map<std::string, bench::Coding> converters = {};  ///< of the device, by the pin that gives their codes
   std::map<std::string, device::PartFact> parts = {};  ///< nominal, or as fitted, with what they may be off by
   std::vector<bench::Sensor> own_sensors = {};         ///< of the user, beside the stock ones
   SettingsText settings = {};                          ///< how the study is read

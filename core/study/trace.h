@@ -91,6 +91,8 @@ struct TraceErrors {
   std::optional<double> range;   ///< full range, in the unit
   double bandwidth = 0;          ///< Hz, of sensor and input together; 0: not known
   std::string slowest = {};      ///< what sets it: "the clamp"
+  double corner = 0;             ///< Hz, -3 dB of the sensor alone, one pole; 0: far above
+  double u_corner = 0;           ///< relative standard uncertainty of both its corners
   double low_corner = 0;         ///< Hz, below which the sensor gives nothing; 0: down to DC
 };
 

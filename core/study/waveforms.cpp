@@ -132,6 +132,8 @@ TraceErrors errors_of(const Channel& channel, const bench::Sensing& sensing, con
   if (channel.range) out.range = *channel.range * per;
   out.bandwidth = about.value("bandwidth", sensing.bandwidth);
   out.slowest = about.value("slowest", std::string());
+  out.corner = sensing.bandwidth;
+  out.u_corner = sensing.u_bandwidth;
   out.low_corner = sensing.low_corner;
   return out;
 }

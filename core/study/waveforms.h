@@ -18,13 +18,7 @@ struct Edge {
   std::optional<double> pulse = {};  ///< s, where it was a pulse narrower or wider than this
 };
 
-/// How integers stand for volts, two's complement.
-struct Coding {
-  int bits = 0;
-  double full_scale = 0;  ///< V, peak amplitude of a sine that just fills it
-
-  double step() const { return 2 * full_scale / double(1LL << bits); }
-};
+using bench::Coding;
 
 /// What was read in one go: all quantities over one time.
 struct Waveforms {

@@ -169,6 +169,20 @@ TEST_CASE("figures over a sweep are drawn and named, and a click opens the spect
   auto* point = drive::button(open.window, "Point");
   REQUIRE(point);
   REQUIRE(drive::until([&] { return point->text().startsWith("at 17.7"); }));
+
+  drive::click(drive::button(open.window, "Lens: Points"));
+  auto* table = drive::visible<QTableWidget>(open);
+  REQUIRE(table);
+  REQUIRE(drive::until([&] { return table->rowCount() > 3 && table->columnCount() > 4; }));
+  CHECK(table->horizontalHeaderItem(1)->text() == "level");
+  table->setFocus();
+  table->setCurrentCell(0, 1);
+  QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+  const auto copied = QApplication::clipboard()->text().split('\n');
+  CHECK(copied[0].startsWith("level (V)\t"));
+  CHECK(copied[1].split('\t')[0].toDouble() == Approx(17.7e-3).epsilon(0.01));
+  QTest::keyClick(table, Qt::Key_Return);
+  REQUIRE(drive::until([&] { return drive::visible<app::SpectrumLens>(open) != nullptr; }));
 }
 
 TEST_CASE("a converter's codes, its residual and its spectrogram are looked at", "[app][spectrum]") {

@@ -413,4 +413,62 @@ TEST_CASE("what an ideal converter and its jitter would leave is told by name", 
   CHECK(10 * std::log10(all->front()->spectra[0].fundamental->power / expected[1].power) == Approx(-20 * std::log10(2 * pi * f * 1e-9)).margin(1e-6));
 }
 
+TEST_CASE("a link's own response is divided out of every line, and how well it is known counts", "[spectrum][link]") {
+  constexpr std::size_t n = 8192;
+  const double f = 205 * kRate / double(n), corner = 3e3;
+  const auto seen = [&](double at, const std::function<double(double)>& gain) { return gain(at); };
+  // A tone of 1 V and its third harmonic of 10 mV behind a pole.
+  const auto pole = [&](double at) { return 1 / std::sqrt(1 + std::pow(at / corner, 2)); };
+  const auto record = sampled(n, [&](double t) { return seen(f, pole) * std::cos(2 * pi * f * t) + 0.01 * seen(3 * f, pole) * std::cos(6 * pi * f * t + 1); }, 1e-6);
+  CHECK(value(read(record), "harmonic.3.level") == Approx(-40 + db(pole(3 * f) / pole(f))).margin(0.01));
+  const auto divided = read(record, {{"link.v", "corner 3 kHz 2 %"}});
+  CHECK(value(divided, "fundamental.level") == Approx(db(std::sqrt(0.5))).margin(1e-3));
+  CHECK(value(divided, "harmonic.3.level") == Approx(-40).margin(0.01));
+  // dH/H = x^2/(1 + x^2) of the corner's own.
+  const double x2 = std::pow(f / corner, 2), y2 = 9 * x2, u_db = 8.6859 * 0.02;
+  CHECK(*divided.find("harmonic.3.level")->u == Approx(u_db * std::hypot(x2 / (1 + x2), y2 / (1 + y2))).epsilon(0.05));
+  // An integrator of 1 ms leaves 1/(2 pi f tau).
+  const auto fallen = sampled(n, [&](double t) { return std::sin(2 * pi * f * t) / (2 * pi * f * 1e-3); }, 1e-7);
+  CHECK(value(read(fallen, {{"link.v", "integrator 1 ms"}}), "fundamental.level") == Approx(db(std::sqrt(0.5))).margin(1e-3));
+  // Points: the tone lies half way between two, by lg f.
+  const auto between = fmt::format("points {:.9g} Hz 0 dB, {:.9g} Hz -6 dB", f / 2, f * 2);
+  CHECK(value(read(record, {{"link.v", between}}), "fundamental.level") == Approx(db(std::sqrt(0.5) * pole(f)) + 3).margin(1e-3));
+  // What passes no DC lifts what it let through, and of what it did not nothing is said: noise is not made larger by it.
+  const auto high = [&](double at) { return 1 / std::sqrt(1 + std::pow(500 / at, 2)); };
+  const auto passed = sampled(n, [&](double t) { return high(f) * std::cos(2 * pi * f * t); }, 1e-3);
+  const auto lifted = read(passed, {{"link.v", "low_corner 500 Hz"}});
+  CHECK(value(lifted, "fundamental.level") == Approx(db(std::sqrt(0.5))).margin(2e-3));
+  CHECK(value(lifted, "snr") == Approx(value(read(passed), "snr")).margin(0.3));
+  // Of another quantity, or taken out, it does nothing.
+  for (const auto& settings : {study::SettingsText{{"link.i", "corner 3 kHz"}}, {{"link.v", "none"}}})
+    CHECK(value(read(record, settings), "fundamental.level") == Approx(db(std::sqrt(0.5) * pole(f))).margin(1e-3));
+  study::spectrum::Settings settings;
+  for (const char* bad : {"", "corner", "corner 0 Hz", "corner -3 kHz", "corner 3 V", "corner nan", "integrator 1 kHz", "pole 3 kHz", "points", "points 1 kHz", "points 2 kHz 0 dB, 1 kHz 0 dB",
+                          "points 0 Hz 0 dB", "corner 3 kHz 120 %", "corner 3 kHz x %", "points 1 kHz inf dB"}) {
+    CAPTURE(bad);
+    CHECK_FALSE(study::spectrum::set(settings, "link.v", bad));
+  }
+  for (const char* good : {"corner 3 kHz", "corner 3kHz 2%", "low_corner 9 Hz", "integrator 1ms 1 %", "points 1kHz 0dB, 10 kHz -3.1 dB 1 %"}) {
+    CAPTURE(good);
+    REQUIRE(study::spectrum::set(settings, "link.v", good));
+    const auto text = study::spectrum::as_text(settings).at("link.v");
+    auto again = settings;
+    REQUIRE(study::spectrum::set(again, "link.v", text));
+    CHECK(study::spectrum::as_text(again).at("link.v") == text);
+  }
+}
+
+TEST_CASE("a sweep that begins where the gain moves already says so", "[spectrum][sweep][doubts]") {
+  const auto doubts = [](double from) {
+    std::vector<double> peaks;
+    for (int k = 0; k < 9; ++k) peaks.push_back(from * std::pow(20, k / 8.0));
+    const auto analysis = study::spectrum::kind().analyse(swept_cube(5, 3, peaks), {}, {});
+    REQUIRE(analysis);
+    return std::count_if(analysis->reading.doubts.begin(), analysis->reading.doubts.end(), [](const auto& d) { return d.key == "level.dependent"; });
+  };
+  // Of peak a the gain is 5 - 2.25 a^2: 0.004 dB within a decade from 3 mV on, over 0.2 dB from 25 mV on.
+  CHECK(doubts(3e-3) == 0);
+  CHECK(doubts(25e-3) == 1);
+}
+
 }  // namespace spectra

@@ -4,7 +4,9 @@
 #include <numbers>
 
 #include "judge/claim.h"
+#include "base/random.h"
 #include "run/ledger.h"
+#include "sim/circuit.h"
 #include "sim/simulated_bench.h"
 #include "study/preflight.h"
 #include "study/spectrum/doubts.h"
@@ -292,6 +294,62 @@ TEST_CASE("limit lines lie on a spectrum in the unit of its levels", "[spectrum]
   CHECK(verdict("dBFS", -60, 5e3, 90e3) == judge::Verdict::fails);
   CHECK(verdict("dBFS", -60, 12e3, 90e3) == judge::Verdict::meets);
   CHECK(verdict("dBV", -40, 5e3, 90e3) == judge::Verdict::not_measured);
+}
+
+TEST_CASE("noise that is the input's own is told by a take with the inputs shorted", "[spectrum][bench][doubts]") {
+  auto plan = sine();
+  plan.hookup.chains[0].input.range.reset();
+  plan.level = 0.2;
+  const auto of_device = taken(plan);
+  // Everything out, the lead at ground: every range once.
+  const auto wired = sim::with_standard(circuit(kBent), "short", 0);
+  REQUIRE(wired);
+  sim::SimulatedBench bench(*wired, 6);
+  const study::Surroundings around;
+  std::vector<study::Point> shorted;
+  REQUIRE(study::spectrum::run(plan, bench, {.around = around,
+                                             .purpose = "short",
+                                             .keep = [&](const study::Point& p) -> Result<void> {
+                                               shorted.push_back(p);
+                                               return {};
+                                             }}));
+  CHECK(shorted.size() == bench.limits().of(plan.hookup.digitiser).ranges.size());
+  const auto limited = [&](const std::vector<study::Point>& points, std::vector<std::string> asked) {
+    const auto analysis = study::spectrum::kind().analyse(points, {}, asked);
+    if (!analysis) FAIL(analysis.error().message);
+    std::string out;
+    for (const auto& d : analysis->reading.doubts)
+      if (d.key == "noise.limited") out = d.text;
+    return out;
+  };
+  auto both = of_device;
+  both.insert(both.end(), shorted.begin(), shorted.end());
+  // Nothing of the device makes noise worth speaking of: what is read is the input's to all of it.
+  CHECK_THAT(limited(both, {"snr"}), Catch::Matchers::Contains("input's own to") && Catch::Matchers::Contains("shorted, on the same range"));
+  CHECK(limited(both, {"fundamental.level"}).empty());
+  CHECK(limited(of_device, {"snr"}).empty());
+  // A device ten times as noisy as its input is not limited by it.
+  auto noisy = both;
+  std::mt19937_64 random(3);
+  for (auto& point : noisy) {
+    if (!point.setting.purpose().empty()) continue;
+    for (auto& count : point.records[0].channels[0].counts) count = std::int16_t(count + std::lround(12 * normal_deviate(random)));
+  }
+  CHECK(limited(noisy, {"snr"}).empty());
+  // Looked at by itself it is a spectrum without a tone.
+  for (auto& point : shorted) point.setting = point.setting.without("purpose");
+  const auto alone = study::spectrum::kind().analyse(shorted, {}, {});
+  REQUIRE(alone);
+  CHECK(alone->reading.find("noise_floor"));
+  CHECK_FALSE(alone->reading.find("fundamental.level"));
+}
+
+TEST_CASE("what a converter's clock leaves in its codes stands at a quarter of it", "[spectrum][bench][codes]") {
+  const auto read = coded(of_codes(), converter("bits = 12\nspur = \"2 mV\"\n"));
+  if (read.error) FAIL(read.error->message);
+  CHECK(value(read.points, "worst_spur.frequency") == Approx(read.points[0].records[0].sample_rate / 4).epsilon(1e-6));
+  // 2 mV rms below a sine 1 dB under 1 V peak.
+  CHECK(value(read.points, "sfdr") == Approx(db(std::pow(10, -0.05) / std::sqrt(2.0) / 2e-3)).margin(0.1));
 }
 
 }  // namespace spectrum_bench

@@ -1,11 +1,14 @@
 #include "spectrum_view.h"
 
+#include "app/lenses/columns_lens.h"
 #include "app/lenses/figures_lens.h"
+#include "app/lenses/repetitions_lens.h"
 #include "codes_lens.h"
 #include "residual_lens.h"
 #include "spectrogram_lens.h"
 #include "spectrum_lens.h"
 #include "study/spectrum/kind.h"
+#include "study/spectrum/reduced.h"
 #include "study/spectrum/study_plan.h"
 #include "sweep_lens.h"
 
@@ -27,16 +30,24 @@ bool gives_codes(const Desk& desk) {
   return settings && settings->bits;
 }
 
+Result<std::vector<study::Repeated>> over_records(const TakeView& view, const study::SettingsText& settings, const std::vector<std::string>& asked) {
+  const auto* one = dynamic_cast<const study::spectrum::ReducedSpectra*>(view.reduced.get());
+  return one ? one->over_records(settings, asked) : std::vector<study::Repeated>{};
+}
+
 class SpectrumView final : public KindView {
  public:
   const study::Kind& kind() const override { return study::spectrum::kind(); }
 
   std::vector<LensOffer> lenses() const override {
+    const auto repetitions = [](Desk* desk, QWidget* parent) -> Lens* { return new RepetitionsLens(desk, parent, over_records); };
     return {{"Spectrum", make<SpectrumLens>, nullptr, true},
             {"Sweep", make<SweepLens>, sweeps},
             {"Residual", make<ResidualLens>},
             {"Spectrogram", make<SpectrogramLens>},
             {"Codes", make<CodesLens>, gives_codes},
+            {"Points", make<ColumnsLens>, sweeps},
+            {"Repetitions", repetitions, [](const Desk& desk) { return !sweeps(desk); }},
             {"Figures", make<FiguresLens>}};
   }
   bool keeps_cursors() const override { return true; }

@@ -128,7 +128,7 @@ void SweepLens::draw() {
     }
   }
   if (lines_.empty()) return say("No point of the sweep has these figures.");
-  const bool level = ready_.axis.unit == "V";
+  const bool level = ready_.axis.over == study::spectrum::SweptOver::level;
   render::measure_axis(plot_->xAxis, level ? "Level, rms" : "Frequency", ready_.axis.unit, true);
   render::measure_axis(plot_->yAxis, !level && group_ == SweepGroup::gain ? "Output" : word_of(group_).axis, unit);
   drawn();

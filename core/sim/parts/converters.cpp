@@ -52,6 +52,7 @@ std::vector<PartKind> converters() {
                       {"bits", "1", true, 0, Sign::positive, "of its codes, two's complement"},
                       {"noise", "V", false, 0, Sign::not_negative, "rms, before it rounds"},
                       {"jitter", "s", false, 0, Sign::not_negative, "rms, of its sampling instants"},
+                      {"spur", "V", false, 0, Sign::not_negative, "rms, a line at a quarter of its clock"},
                       {"bow", "1", false, 0, Sign::any, "steps, that its transitions stray by as an S"},
                       {"lean", "1", false, 0, Sign::any, "steps, that its transitions stray by as an arch"},
                       {"uneven", "1", false, 0, Sign::not_negative, "steps rms, that each transition strays by"},

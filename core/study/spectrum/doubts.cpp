@@ -96,6 +96,39 @@ void check_noise(const Reading& reading, const Settings& settings, const std::ve
 
 }  // namespace
 
+Result<std::vector<OwnNoise>> own_noise(const Waveforms& shorted) {
+  std::vector<OwnNoise> out;
+  for (std::size_t k = 0; k < shorted.traces.size(); ++k) {
+    if (!shorted.errors[k].range) continue;
+    double sum = 0, squares = 0, count = 0;
+    const auto ok = for_each_stretch(*shorted.traces[k], 0, shorted.traces[k]->size(), [&](std::size_t, std::span<const double> values) {
+      for (const double v : values) {
+        sum += v;
+        squares += v * v;
+      }
+      count += double(values.size());
+    });
+    if (!ok) return tl::unexpected(ok.error());
+    out.push_back({shorted.traces[k]->name, *shorted.errors[k].range, std::max(0.0, squares / count - std::pow(sum / count, 2))});
+  }
+  return out;
+}
+
+void check_own_noise(const PointSpectra& point, const std::vector<OwnNoise>& own, std::vector<Doubt>& out) {
+  constexpr double kWithin = 4;  // 6 dB, as power
+  for (std::size_t k = 0; k < point.spectra.size(); ++k) {
+    const auto& s = point.spectra[k];
+    const auto& range = point.records->errors[k].range;
+    if (k == point.stimulus || !range) continue;
+    const auto here = std::find_if(own.begin(), own.end(), [&](const OwnNoise& o) { return o.quantity == s.name && std::abs(o.range / *range - 1) < 1e-6; });
+    if (here == own.end() || !(here->power * kWithin > s.noise)) continue;
+    out.push_back({"noise.limited", Severity::caution,
+                   fmt::format("The noise of {}, {} rms, is the input's own to {:.3g} %: shorted, on the same range, it reads {} rms.", s.name,
+                               shown(std::sqrt(s.noise), s.unit), std::min(100.0, 100 * here->power / s.noise), shown(std::sqrt(here->power), s.unit)),
+                   "Take a smaller range, or put gain before the input.", {}});
+  }
+}
+
 double coherent_frequency(double frequency, double sample_rate, std::size_t samples) {
   const double cycles = frequency * double(samples) / sample_rate;
   const double odd = 2 * std::round((cycles - 1) / 2) + 1;

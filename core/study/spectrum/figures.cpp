@@ -198,10 +198,16 @@ Value missing(const View& v) {
   return Found{double(std::count_if((*d)->dnl.begin(), (*d)->dnl.end(), [](double width) { return width <= kMissing; })), 0};
 }
 
+/// What a figure is about.
+enum class About : std::uint8_t {
+  tones,
+  noise,  ///< of which an input has its own
+  codes,  ///< read without being asked for only where there are codes
+};
 struct Definition {
   const char *name, *label, *unit;
   Value (*compute)(const View&);
-  bool of_codes = false;  ///< read without being asked for only where there are codes
+  About about = About::tones;
 };
 const Definition kDefinitions[] = {
     {"fundamental.frequency", "Fundamental", "Hz",
@@ -211,19 +217,19 @@ const Definition kDefinitions[] = {
        return Found{f->frequency, f->u_frequency, {f->frequency}};
      }},
     {"fundamental.level", "Level of the fundamental", "", level},
-    {"snr", "Signal to noise", "dB", [](const View& v) { return over(v, false); }},
-    {"snr.fs", "Full scale to noise", "dBFS", snr_fs},
-    {"sinad", "Signal to noise and distortion", "dB", [](const View& v) { return over(v, true); }},
+    {"snr", "Signal to noise", "dB", [](const View& v) { return over(v, false); }, About::noise},
+    {"snr.fs", "Full scale to noise", "dBFS", snr_fs, About::noise},
+    {"sinad", "Signal to noise and distortion", "dB", [](const View& v) { return over(v, true); }, About::noise},
     {"thd", "Distortion", "dBc", thd},
     {"thd.percent", "Distortion in per cent", "%", thd_percent},
-    {"thd_n", "Distortion and noise", "dB", thd_n},
+    {"thd_n", "Distortion and noise", "dB", thd_n, About::noise},
     {"sfdr", "Spurious-free range", "dBc", sfdr},
     {"worst_spur.frequency", "Largest other tone", "Hz", worst_frequency},
-    {"enob", "Effective bits", "bit", enob},
-    {"noise_floor", "Noise floor", "", noise_floor},
-    {"dnl.max", "Largest error of a code's width", "LSB", dnl, true},
-    {"inl.max", "Largest error of a transition", "LSB", inl, true},
-    {"codes.missing", "Codes that never come", "1", missing, true},
+    {"enob", "Effective bits", "bit", enob, About::noise},
+    {"noise_floor", "Noise floor", "", noise_floor, About::noise},
+    {"dnl.max", "Largest error of a code's width", "LSB", dnl, About::codes},
+    {"inl.max", "Largest error of a transition", "LSB", inl, About::codes},
+    {"codes.missing", "Codes that never come", "1", missing, About::codes},
 };
 
 Value imd(const View& v, int order) {
@@ -381,8 +387,15 @@ std::vector<ExpectedNoise> expected_noise(const PointSpectra& point, std::size_t
 bool of_codes_alone(const std::vector<std::string>& asked) {
   return !asked.empty() && std::all_of(asked.begin(), asked.end(), [](const std::string& key) {
     const auto wanted = take_apart(key);
-    return wanted && wanted->plain && wanted->plain->of_codes;
+    return wanted && wanted->plain && wanted->plain->about == About::codes;
   });
+}
+
+bool asks_for_noise(const std::vector<std::string>& asked) {
+  return asked.empty() || std::any_of(asked.begin(), asked.end(), [](const std::string& key) {
+           const auto wanted = take_apart(key.substr(0, key.find('@')));
+           return wanted && (wanted->noise || (wanted->plain && wanted->plain->about == About::noise));
+         });
 }
 
 Result<void> check_figure_key(std::string_view key) {
@@ -423,7 +436,7 @@ Result<Reading> figures_of(const PointSpectra& point, const Settings& settings, 
   for (const auto k : subjects) {
     const auto prefix = alone ? std::string() : point.spectra[k].name + ".";
     for (const auto& d : kDefinitions)
-      if (!d.of_codes || point.densities[k]) put({.plain = &d}, k, prefix + d.name);
+      if (d.about != About::codes || point.densities[k]) put({.plain = &d}, k, prefix + d.name);
     for (int order = settings.harmonics.first; order <= settings.harmonics.second; ++order)
       for (const bool is_level : {true, false})
         put({.harmonic = order, .harmonic_level = is_level}, k, fmt::format("{}harmonic.{}.{}", prefix, order, is_level ? "level" : "frequency"));

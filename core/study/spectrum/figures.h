@@ -43,6 +43,8 @@ std::vector<ExpectedNoise> expected_noise(const PointSpectra& point, std::size_t
 
 /// Whether all that is asked is how wide codes are, of which a sine shall bring every one.
 bool of_codes_alone(const std::vector<std::string>& asked);
+/// Whether any figure is asked in which noise counts, or none in particular.
+bool asks_for_noise(const std::vector<std::string>& asked);
 /// Level of a mean square: dBFS where full scale is known, else dB re 1 of the unit.
 double level_db(double power, const Settings& settings);
 std::string level_unit(const std::string& unit, const Settings& settings);

@@ -45,30 +45,35 @@ struct Taken {
 };
 
 /// What a tone that was taken off comes to, from all segments.
-Tone tone_of(const Spectrum& s, const Taken& taken) {
+/// @param links  that are divided out of the lines already
+Tone tone_of(const Spectrum& s, const Taken& taken, const std::vector<Link>& links) {
   const auto lobe = lobe_at(taken.place(), s.facts.reach, s.power.size());
-  const auto u = signal::u_of(*taken.last, s.facts, s.window, s.samples, floor_about(s, lobe) * double(s.samples) / 2);
+  const double gain = power_gain(links, taken.place() * s.line);
+  const auto u = signal::u_of(*taken.last, s.facts, s.window, s.samples, gain * floor_about(s, lobe) * double(s.samples) / 2);
   return {.frequency = taken.place() * s.line,
           .u_frequency = s.line * u.place / std::sqrt(s.averages),
-          .power = std::max(0.0, taken.power() - u.peak * u.peak / 2),
-          .u_power = taken.last->peak * u.peak / std::sqrt(s.averages)};
+          .power = std::max(0.0, taken.power() - u.peak * u.peak / 2) / gain,
+          .u_power = taken.last->peak * u.peak / std::sqrt(s.averages) / gain};
 }
 
 /// The tones beside the fundamental whose leakage would count in the noise, strongest first: looked for in one segment
 /// that the fundamental is taken off already.
-std::vector<Taken> strong_tones(RecordLines& lines, const Spectrum& s) {
+/// @param power  room to work in; what the lines hold without the tones comes back in it
+std::vector<Taken> strong_tones(RecordLines& lines, const Spectrum& s, std::vector<double>& power) {
+  constexpr std::size_t kAsked = 4096;  // lines that tell the median of all
   const double leaks = leakage(0.5, s.window, s.samples);
   std::vector<Taken> out;
-  std::vector<double> power;
-  while (out.size() < kMostTaken) {
+  std::vector<double> some;
+  while (true) {
     std::fill(power.begin(), power.end(), 0.0);
     lines.add_power(s.facts, power);
     const auto from = std::size_t(s.facts.reach) + 1;
-    if (from + 8 >= power.size()) break;
+    if (out.size() == kMostTaken || from + 8 >= power.size()) break;
     const auto top = largest_line(power, from, power.size());
-    auto sorted = power;
-    const auto middle = sorted.begin() + std::ptrdiff_t(sorted.size() / 2);
-    std::nth_element(sorted.begin(), middle, sorted.end());
+    some.clear();
+    for (std::size_t k = 0; k < power.size(); k += std::max<std::size_t>(1, power.size() / kAsked)) some.push_back(power[k]);
+    const auto middle = some.begin() + std::ptrdiff_t(some.size() / 2);
+    std::nth_element(some.begin(), middle, some.end());
     const double noise = *middle * double(power.size());
     if (!(power[top] * leaks > kMatters * noise)) break;
     Taken one{.line = top};
@@ -81,6 +86,47 @@ std::vector<Taken> strong_tones(RecordLines& lines, const Spectrum& s) {
 void own(Spectrum& s, const Lobe& lobe, Owner owner) {
   for (auto k = lobe.first; k <= lobe.last; ++k)
     if (s.owner[k] == Owner::noise) s.owner[k] = owner;
+}
+
+/// What is no noise of the record: what stands still, and lines of which a corner leaves less than a tenth, so that the
+/// input's own noise would stand for what is lost.
+void leave_out(Spectrum& s, const std::vector<Link>& links) {
+  constexpr double kLeast = 0.1;
+  s.owner.assign(s.owner.size(), Owner::noise);
+  own(s, {0, std::size_t(s.facts.reach)}, Owner::standing);
+  std::vector<Link> corners;
+  for (const auto& link : links)
+    if (link.has_corner()) corners.push_back(link);
+  if (corners.empty()) return;
+  for (std::size_t k = 1; k < s.owner.size(); ++k)
+    if (power_gain(corners, s.frequency_of(k)) < kLeast) s.owner[k] = Owner::standing;
+}
+
+/// What links took of every line is given back, as far as it is one; what stands still is left.
+void divide_out(Spectrum& s, const std::vector<Link>& links) {
+  if (links.empty()) return;
+  for (std::size_t k = 1; k < s.power.size(); ++k) {
+    const double gain = power_gain(links, s.frequency_of(k));
+    s.power[k] /= gain;
+    s.rest[k] /= gain;
+  }
+}
+/// How well links are known counts in every tone, as if each had links of its own.
+void add_uncertainty(Spectrum& s, const std::vector<Link>& links) {
+  if (links.empty()) return;
+  const auto add = [&](Tone& tone) {
+    if (tone.frequency > 0) tone.u_power = std::hypot(tone.u_power, tone.power * u_power_gain(links, tone.frequency));
+  };
+  add(*s.fundamental);
+  for (auto& t : s.others) add(t);
+  if (s.worst) add(*s.worst);
+  s.u_distortion = 0;
+  for (auto& h : s.harmonics) {
+    if (!h.lost.empty()) continue;
+    add(h.tone);
+    s.u_distortion = std::hypot(s.u_distortion, h.tone.u_power);
+  }
+  s.u_noise = std::hypot(s.u_noise, s.noise * u_power_gain(links, s.sample_rate / 4));
 }
 
 /// The sum of what is noise, scaled to all lines but the standing ones.
@@ -252,7 +298,7 @@ void find_worst(Spectrum& s) {
 
 }  // namespace
 
-Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Settings& settings) {
+Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Settings& settings, const std::vector<Link>& own_links) {
   const auto& first = *records.front();
   Spectrum s{.name = first.name, .unit = first.unit};
   if (!first.time.even())
@@ -298,27 +344,29 @@ Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Setting
   s.window = settings.window.value_or(whole ? signal::Window::rectangular : signal::Window::blackman_harris);
   s.facts = signal::facts_of(s.window);
   s.averages = all.independent(s.window);
-  s.owner.assign(lines, Owner::noise);
-  own(s, {0, std::size_t(s.facts.reach)}, Owner::standing);
+  auto links = own_links;
+  if (const auto said = settings.links.find(s.name); said != settings.links.end()) links.push_back(said->second);
+  s.owner.resize(lines);
+  leave_out(s, links);
 
   for (const auto& one : kept) one.add_power(s.facts, s.power);
   if (!settings.fundamental) from = std::min(to - 1, std::size_t(s.facts.reach) + 1);
   const auto top = largest_line(s.power, from, to);
-  std::fill(s.power.begin(), s.power.end(), 0.0);
   Taken first_tone{.line = top};
   std::vector<Taken> others;
   std::size_t count = 0;
   // A window keeps most of a tone's leakage away; what it leaves is taken off with the tone. Without a window it is what it is.
   const bool takes_off = s.window != signal::Window::rectangular;
+  s.rest.resize(lines);
   const auto add = [&](RecordLines& one) {
-    one.add_power(s.facts, s.power);
+    const bool at_first = count++ == 0;
     if (!silent && first_tone.fit(one, s.facts, takes_off) && takes_off) {
-      if (count == 0)
-        others = strong_tones(one, s);
-      else
-        for (auto& other : others) other.fit(one, s.facts, true);
+      if (at_first) {
+        others = strong_tones(one, s, s.rest);
+        return;
+      }
+      for (auto& other : others) other.fit(one, s.facts, true);
     }
-    ++count;
     one.add_power(s.facts, s.rest);
   };
   for (auto& one : kept) add(one);
@@ -326,10 +374,12 @@ Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Setting
     auto one = all.next();
     if (!one) return tl::unexpected(one.error());
     if (!*one) break;
+    (*one)->add_power(s.facts, s.power);
     add(**one);
   }
   for (auto* powers : {&s.power, &s.rest})
     for (auto& p : *powers) p /= double(count);
+  divide_out(s, links);
 
   const auto slowest = silent ? 0 : largest_line(rough, 1, lines);
   if (silent)
@@ -353,8 +403,7 @@ Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Setting
   // All that is there is then noise.
   const auto as_noise = [&] {
     s.harmonics.clear();
-    s.owner.assign(lines, Owner::noise);
-    own(s, {0, std::size_t(s.facts.reach)}, Owner::standing);
+    leave_out(s, links);
     s.rest = s.power;
     find_noise(s);
     return s;
@@ -368,13 +417,14 @@ Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Setting
     s.no_fundamental = kNoTone;
     return as_noise();
   }
-  s.fundamental = tone_of(s, first_tone);
+  s.fundamental = tone_of(s, first_tone, links);
   for (auto& h : s.harmonics) h.unfolded = h.order * s.fundamental->frequency;
   std::vector<Tone> taken;
-  for (const auto& other : others) taken.push_back(tone_of(s, other));
+  for (const auto& other : others) taken.push_back(tone_of(s, other, links));
   read_harmonics(s, taken);
   find_others(s, kept.front(), taken);
   find_worst(s);
+  add_uncertainty(s, links);
   return s;
 }
 

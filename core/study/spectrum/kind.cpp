@@ -12,7 +12,7 @@ namespace {
 /// Columns beside a record's times and quantities: what drives, and those of a sweep's table.
 std::vector<ColumnRole> optional_columns() {
   std::vector<ColumnRole> out = {{"stimulus", {"V"}, {"stimulus"}}};
-  for (const auto& axis : kSweptAxes) out.push_back({axis.name, {axis.unit}, {axis.name}});
+  for (const auto& axis : swept_axes()) out.push_back({axis.name, {axis.unit}, {axis.name}});
   for (const auto& column : swept_columns()) {
     ColumnRole role{column.name, {column.unit}, {column.name}};
     // People write plain decibels.
@@ -54,6 +54,7 @@ const Kind& kind() {
                             .plan = planned,
                             .first_plan = first_plan,
                             .reducer = reducer,
+                            .stand_ins = {std::string(kShorted)},
                             .unit = figure_unit};
   return self;
 }

@@ -20,6 +20,15 @@ class SpectrumReducer final : public Reducer {
   explicit SpectrumReducer(Settings settings) : settings_(std::move(settings)) {}
 
   Result<void> add(const Point& point) override {
+    if (const bool companion = point.setting.purpose() == kShorted; companion || point.setting.json().contains(kShortedRange)) {
+      auto record = point.records.empty() ? Result<WaveformsPtr>(fail(Fault::input, "Point {} has no record.", point.index + 1)) : read(point, 0);
+      if (!record) return tl::unexpected(record.error());
+      auto own = own_noise(**record);
+      if (!own) return tl::unexpected(own.error());
+      if (!shorted_) shorted_ = Averaged{.index = point.index, .records = {*record}};
+      if (companion) own_.insert(own_.end(), own->begin(), own->end());
+      return {};
+    }
     if (auto table = table_of(point); !table)
       return tl::unexpected(table.error());
     else if (*table) {
@@ -29,12 +38,13 @@ class SpectrumReducer final : public Reducer {
     Averaged one{.index = point.index};
     if (const auto swept = point.setting.json().find("swept"); swept != point.setting.json().end() && swept->is_object()) {
       one.at = swept->value("value", 0.0);
-      axis_ = {swept->value("name", std::string()), swept->value("unit", std::string()), swept->value("form", std::string())};
-      if (!(*one.at > 0)) return fail(Fault::input, "Point {}: where in the sweep it was taken cannot be read.", point.index + 1);
+      const auto name = swept->value("name", std::string());
+      const auto axis = std::find_if(swept_axes().begin(), swept_axes().end(), [&](const Axis& a) { return a.name == name; });
+      if (axis != swept_axes().end()) axis_ = *axis;
+      if (axis == swept_axes().end() || !(*one.at > 0)) return fail(Fault::input, "Point {}: where in the sweep it was taken cannot be read.", point.index + 1);
     }
     for (std::size_t k = 0; k < point.records.size(); ++k) {
-      auto record = waveforms_of(point, {.step = settings_.sample_rate ? std::optional(1 / *settings_.sample_rate) : std::nullopt},
-                                 "say how fast it was sampled, such as sample_rate=48kHz.", k);
+      auto record = read(point, k);
       if (!record) return tl::unexpected(record.error());
       const auto* before = !one.records.empty() ? &one.records : !points_.empty() ? &points_.front().records : nullptr;
       if (before && (*record)->traces.size() != before->front()->traces.size())
@@ -55,15 +65,24 @@ class SpectrumReducer final : public Reducer {
   }
   Result<ReducedPtr> so_far() const override {
     if (table_) return std::make_shared<const ReducedTable>(*table_, settings_);
+    // A take with the inputs shorted, looked at by itself, is a spectrum at the smallest range.
+    if (points_.empty() && shorted_) return std::make_shared<const ReducedSpectra>(std::vector{*shorted_}, Axis(), settings_);
     if (points_.empty()) return fail(Fault::input, "There is no record.");
-    return std::make_shared<const ReducedSpectra>(points_, axis_, settings_);
+    return std::make_shared<const ReducedSpectra>(points_, axis_, settings_, own_);
   }
 
  private:
+  Result<WaveformsPtr> read(const Point& point, std::size_t record) const {
+    return waveforms_of(point, {.step = settings_.sample_rate ? std::optional(1 / *settings_.sample_rate) : std::nullopt},
+                        "say how fast it was sampled, such as sample_rate=48kHz.", record);
+  }
+
   Settings settings_;
   std::vector<Averaged> points_;
   Axis axis_;
   std::optional<SweptTable> table_;
+  std::optional<Averaged> shorted_;
+  std::vector<OwnNoise> own_;
 };
 
 /// Lines as levels; where they are more than columns, the highest of each stretch.
@@ -95,6 +114,14 @@ Columns curve_of(const PointSpectra& point, const Settings& settings, std::size_
   return out;
 }
 
+/// What the sensor's own corners do.
+std::vector<Link> links_of(const TraceErrors& errors) {
+  std::vector<Link> out;
+  if (errors.corner > 0) out.push_back({.form = Link::Form::corner, .of = errors.corner, .u = errors.u_corner});
+  if (errors.low_corner > 0) out.push_back({.form = Link::Form::low_corner, .of = errors.low_corner, .u = errors.u_corner});
+  return out;
+}
+
 /// The spectrum of one quantity of all records of a point, and of codes how wide they are.
 Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& records, std::size_t k, const Settings& settings) {
   std::vector<TracePtr> traces;
@@ -105,7 +132,7 @@ Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& r
     traces.push_back(*one ? (*one)->volts : r->traces[k]);
     if (*one) codes.push_back(std::move(**one));
   }
-  auto spectrum = spectrum_of(traces, settings);
+  auto spectrum = spectrum_of(traces, settings, links_of(records.front()->errors[k]));
   if (!spectrum) return tl::unexpected(spectrum.error());
   PointSpectra::Density density;
   std::optional<Coding> coding;
@@ -126,6 +153,13 @@ Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& r
   return {};
 }
 
+Result<PointSpectra> spectra_of(int index, const std::vector<WaveformsPtr>& records, const Settings& settings) {
+  PointSpectra out{.index = index, .records = records.front()};
+  for (std::size_t k = 0; k < out.records->traces.size(); ++k)
+    if (auto ok = add_quantity(out, records, k, settings); !ok) return tl::unexpected(ok.error());
+  return out;
+}
+
 }  // namespace
 
 Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings) const {
@@ -136,12 +170,9 @@ Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings
   }
   Spectra all;
   for (const auto& point : points_) {
-    auto out = std::make_shared<PointSpectra>();
-    out->index = point.index;
-    out->records = point.records.front();
-    for (std::size_t k = 0; k < out->records->traces.size(); ++k)
-      if (auto ok = add_quantity(*out, point.records, k, settings); !ok) return tl::unexpected(ok.error());
-    all.push_back(std::move(out));
+    auto out = spectra_of(point.index, point.records, settings);
+    if (!out) return tl::unexpected(out.error());
+    all.push_back(std::make_shared<const PointSpectra>(std::move(*out)));
   }
   const std::lock_guard lock(mutex_);
   last_settings_ = text;
@@ -166,6 +197,7 @@ Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vecto
     if (!reading) return tl::unexpected(reading.error());
     auto found = find_doubts(point, *reading, *settings, asked);
     if (!found) return tl::unexpected(found.error());
+    if (asks_for_noise(asked)) check_own_noise(point, own_, *found);
     for (auto& d : *found) {
       if (std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key; })) continue;
       if (sweeps()) d.text = fmt::format("At {}: {}", axis_.place(*points_[k].at), d.text);
@@ -188,6 +220,25 @@ Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vecto
   }
   out.reading.doubts.insert(out.reading.doubts.begin(), std::make_move_iterator(doubts.begin()), std::make_move_iterator(doubts.end()));
   return out;
+}
+
+Result<std::vector<Repeated>> ReducedSpectra::over_records(const SettingsText& text, const std::vector<std::string>& asked) const {
+  const auto settings = settings_from_text(text);
+  if (!settings) return tl::unexpected(settings.error());
+  std::vector<std::string> plain;
+  for (const auto& key : asked)
+    if (!of_sweep(key)) plain.push_back(key);
+  std::vector<Reading> readings;
+  std::vector<int> numbers;
+  for (const auto& record : points_.front().records) {
+    const auto one = spectra_of(points_.front().index, {record}, *settings);
+    if (!one) return tl::unexpected(one.error());
+    auto reading = figures_of(*one, *settings, plain);
+    if (!reading) return tl::unexpected(reading.error());
+    numbers.push_back(int(readings.size()));
+    readings.push_back(std::move(*reading));
+  }
+  return repeated(readings, numbers);
 }
 
 Result<std::vector<SweepCurve>> ReducedSpectra::over_sweep(const Settings& settings) const {

@@ -2,6 +2,8 @@
 #include <mutex>
 
 #include "study/reduced.h"
+#include "study/repeated.h"
+#include "study/spectrum/doubts.h"
 #include "study/spectrum/sweep.h"
 
 namespace heron::study::spectrum {
@@ -17,8 +19,9 @@ struct Averaged {
 class ReducedSpectra final : public Reduced, public SweepSource {
  public:
   /// @param points  more than one only of a sweep, then rising in `at`
-  ReducedSpectra(std::vector<Averaged> points, Axis axis, Settings settings)
-      : points_(std::move(points)), axis_(std::move(axis)), settings_(std::move(settings)) {}
+  /// @param own  what the inputs read by themselves
+  ReducedSpectra(std::vector<Averaged> points, Axis axis, Settings settings, std::vector<OwnNoise> own = {})
+      : points_(std::move(points)), axis_(std::move(axis)), settings_(std::move(settings)), own_(std::move(own)) {}
 
   const std::vector<Averaged>& points() const { return points_; }
   const Axis& axis() const override { return axis_; }
@@ -26,6 +29,8 @@ class ReducedSpectra final : public Reduced, public SweepSource {
   /// Of every point. With other settings than last time they are worked out anew.
   using Spectra = std::vector<std::shared_ptr<const PointSpectra>>;
   Result<Spectra> spectra(const Settings& settings) const;
+  /// Each record read by itself, where several make one spectrum.
+  Result<std::vector<Repeated>> over_records(const SettingsText& settings, const std::vector<std::string>& asked) const;
   Result<std::vector<SweepCurve>> over_sweep(const Settings& settings) const override;
 
   Result<Analysis> read(const SettingsText& settings, const std::vector<std::string>& asked) const override;
@@ -39,6 +44,7 @@ class ReducedSpectra final : public Reduced, public SweepSource {
   std::vector<Averaged> points_;
   Axis axis_;
   Settings settings_;
+  std::vector<OwnNoise> own_;
   mutable std::mutex mutex_;
   mutable SettingsText last_settings_;
   mutable Spectra last_;

@@ -9,7 +9,7 @@
 #include "study/feed.h"
 #include "study/quantities.h"
 #include "study/ranges.h"
-#include "study/spectrum/settings.h"
+#include "study/spectrum/sweep.h"
 
 namespace heron::study::spectrum {
 namespace {
@@ -84,6 +84,35 @@ Result<double> find_level(const Plan& plan, bench::Bench& bench, Plan::Step step
               format_quantity(step.level, "V", 3).plain());
 }
 
+/// What the inputs read by themselves, shorted, at every range that the plan may take: one point each.
+Result<void> read_floor(const Plan& plan, bench::Bench& bench, const RunContext& context) {
+  const bench::AtRest at_rest{bench};
+  std::vector<std::string> names;
+  for (const auto& chain : plan.hookup.chains) names.push_back(chain.name);
+  auto ranges = bench.limits().of(plan.hookup.digitiser).ranges;
+  const bool any = std::any_of(plan.hookup.chains.begin(), plan.hookup.chains.end(), [](const bench::Chain& c) { return c.input.looks_for_range(); });
+  if (!any) ranges.resize(1);
+  for (std::size_t k = 0; k < ranges.size(); ++k) {
+    if (context.progress) context.progress({.done = int(k), .total = int(ranges.size()), .bench_seconds_left = double(ranges.size() - k) * plan.length(), .share = 0});
+    if (context.stop.stop_requested()) return tl::unexpected(stopped(k, ranges.size()));
+    std::vector<bench::InputSetup> inputs;
+    for (const auto& chain : plan.hookup.chains) {
+      inputs.push_back(chain.input);
+      if (chain.input.looks_for_range()) inputs.back().range = ranges[k];
+    }
+    if (auto ok = bench.connect(inputs, plan.hookup.digitiser); !ok) return ok;
+    if (auto ok = bench.wait(plan.settle_time, context.stop); !ok) return ok;
+    const auto read = bench.capture(plan.rate, plan.samples, context.stop);
+    if (!read) return tl::unexpected(read.error());
+    nlohmann::json about = {{"purpose", context.purpose}, {kShortedRange, any ? ranges[k] : 0}};
+    describe_hookup(about, plan.hookup, context.around.formula_values());
+    Point point{.index = int(k), .setting = about, .records = {}};
+    point.records.push_back(as_record(*read, names, 0));
+    if (auto ok = context.keep(point); !ok) return ok;
+  }
+  return {};
+}
+
 /// Inputs with the smallest ranges that hold the highest point of the sweep: what is read at one range has one floor.
 Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench& bench, double full_scale, std::stop_token stop,
                                                  std::vector<std::string>& looked_for) {
@@ -118,6 +147,7 @@ Result<std::vector<bench::InputSetup>> inputs_of(const Plan& plan, bench::Bench&
 }  // namespace
 
 Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& context) {
+  if (!context.purpose.empty()) return read_floor(plan, bench, context);
   const bench::AtRest at_rest{bench};
   const auto steps = plan.steps();
   std::vector<std::string> looked_for, names;
@@ -158,8 +188,9 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
     auto setting = about;
     setting.update(*driven);
     if (plan.drive != Drive::nothing && plan.along != Along::nothing)
-      setting["swept"] = plan.along == Along::level ? nlohmann::json{{"name", "level"}, {"unit", "V"}, {"form", "rms"}, {"value", steps[k].level / (2 * std::numbers::sqrt2)}}
-                                                    : nlohmann::json{{"name", "frequency"}, {"unit", "Hz"}, {"value", driven->at("frequency")}};
+      setting["swept"] = plan.along == Along::level
+                             ? nlohmann::json{{"name", axis_over(SweptOver::level).name}, {"value", steps[k].level / (2 * std::numbers::sqrt2)}}
+                             : nlohmann::json{{"name", axis_over(SweptOver::frequency).name}, {"value", driven->at("frequency")}};
     std::optional<Point> point;
     for (int pass = 0; pass < plan.records; ++pass) {
       const auto read = bench.capture(plan.rate, plan.samples, context.stop);

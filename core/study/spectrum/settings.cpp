@@ -57,6 +57,26 @@ Setting<Settings> band() {
           }};
 }
 
+/// "link.v": what stands between the device and the input of a quantity; "none" takes it out.
+Setting<Settings> links() {
+  constexpr std::string_view kBegin = "link.";
+  return {std::string(kBegin),
+          [=](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            const auto name = key.substr(kBegin.size());
+            if (text == "none") {
+              if (const auto it = s.links.find(name); it != s.links.end()) s.links.erase(it);
+              return {};
+            }
+            auto link = link_from_text(key, text);
+            if (!link) return tl::unexpected(link.error());
+            s.links.insert_or_assign(std::string(name), std::move(*link));
+            return {};
+          },
+          [=](const Settings& s, SettingsText& out) {
+            for (const auto& [name, link] : s.links) out[std::string(kBegin) + name] = link_text(link);
+          }};
+}
+
 Setting<Settings> window() {
   return {"window",
           [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
@@ -88,6 +108,8 @@ const SettingsTable<Settings>& table() {
       word_setting<Settings, CodeSign>("coding", &Settings::coding, {{CodeSign::twos_complement, "signed"}, {CodeSign::none, "unsigned"}}),
       number_setting("aperture_jitter", &Settings::aperture_jitter, "s", Bound::positive),
       number_setting("histogram_samples", &Settings::histogram_samples, "1", Bound::positive),
+      links(),
+      number_setting(std::string(kShorted), &Settings::shorted, "1", Bound::positive),
       number_setting("u_limit", &Settings::u_limit, "dB", Bound::positive),
   });
   return all;

@@ -1,11 +1,16 @@
 #pragma once
 #include <cstddef>
+#include <functional>
+#include <map>
 #include <optional>
+#include <string>
+#include <string_view>
 #include <utility>
 
 #include "base/result.h"
 #include "signal/window.h"
 #include "study/columns.h"
+#include "study/spectrum/link.h"
 
 namespace heron::study::spectrum {
 
@@ -22,6 +27,12 @@ enum class CodeSign {
   twos_complement,
   none,  ///< the lowest code is 0
 };
+
+/// What can stand in the device's place: the setting of that name says which take holds it.
+inline constexpr std::string_view kShorted = "short";
+
+/// In a point's setting: that it was taken so, even where it is looked at by itself.
+inline constexpr const char* kShortedRange = "shorted_range";
 
 /// Longer records are read in segments of this many samples.
 inline constexpr std::size_t kLongest = std::size_t(1) << 22;
@@ -42,6 +53,8 @@ struct Settings {
   CodeSign coding = CodeSign::twos_complement;
   std::optional<double> aperture_jitter;  ///< s rms, as a datasheet states it: what it allows is drawn
   double histogram_samples = 64;          ///< a code, from which on its width is told
+  std::map<std::string, Link, std::less<>> links = {};  ///< by quantity
+  std::optional<double> shorted;          ///< number of the take with the inputs shorted
   double u_limit = 0.1;                   ///< dB, above which a figure is doubted
 };
 

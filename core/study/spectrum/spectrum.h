@@ -70,7 +70,8 @@ double leakage(double off, signal::Window window, std::size_t samples);
 double a_weighting(double frequency);
 
 /// @param records  of one quantity, all of one rate: averages
+/// @param own_links  what the sensor does to each line, beside the links that the settings tell of
 /// @return Fault::input where times are not even or records are too short
-Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Settings& settings);
+Result<Spectrum> spectrum_of(const std::vector<TracePtr>& records, const Settings& settings, const std::vector<Link>& own_links = {});
 
 }  // namespace heron::study::spectrum

@@ -42,6 +42,13 @@ Remedy PlannedSpectrum::remedy(const Doubt& doubt) const {
   return {};
 }
 
+std::vector<StandIn> PlannedSpectrum::stand_ins() const {
+  // Codes have no input of the bench before them.
+  const auto& chains = plan_.hookup.chains;
+  if (std::any_of(chains.begin(), chains.end(), [](const bench::Chain& c) { return c.input.sensor.reads_codes(); })) return {};
+  return {{std::string(kShorted), "Take with the inputs shorted"}};
+}
+
 Result<PlanPtr> planned(const nlohmann::json& kept) {
   auto plan = plan_from_json(kept);
   if (!plan) return tl::unexpected(plan.error());

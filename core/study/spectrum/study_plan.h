@@ -23,6 +23,7 @@ class PlannedSpectrum final : public study::Plan {
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;
   Result<void> run(bench::Bench& bench, const RunContext& context) const override;
   Repeat repeat() const override { return plan_.repeat; }
+  std::vector<StandIn> stand_ins() const override;
   Remedy remedy(const Doubt& doubt) const override;
 
  private:

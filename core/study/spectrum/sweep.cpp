@@ -124,30 +124,52 @@ std::pair<double, double> passage(const std::vector<double>& at, const std::vect
   return {low, kLeft * std::abs(low - straight)};
 }
 
-/// Where the gain has fallen by so much under its mean over the lowest decade.
-tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, const Axis& axis, const std::string& channel, bool output) {
-  if (axis.unit != "V") return no("the sweep does not go over level");
-  const auto out = output_of(points, channel);
-  if (out.at.size() < 3) return no("three levels are the fewest that tell a compression");
-  std::vector<double> gain;
-  for (std::size_t k = 0; k < out.at.size(); ++k) gain.push_back(out.value[k] - 20 * std::log10(out.at[k]));
-  double small = 0, u_small = 0;
+/// The gain at levels so small that it should not depend on them: the lowest decade, at least two.
+struct SmallSignal {
+  double gain_db = 0, u = 0;
+  double moves = 0;   ///< dB, from the lowest gain to the highest
+  double widest = 0;  ///< u of a single one
+};
+SmallSignal small_signal(const Series& out, const std::vector<double>& gain) {
+  SmallSignal found;
+  double low = gain.front(), high = gain.front();
   std::size_t count = 0;
   for (std::size_t k = 0; k < gain.size() && (out.at[k] <= 10 * out.at.front() || k < 2); ++k) {
     // Levels that compress already say nothing of small ones.
     if (k >= 2 && gain[k] < gain[0] - kDown / 2) break;
-    small += gain[k];
-    u_small = std::hypot(u_small, out.u[k]);
+    found.gain_db += gain[k];
+    found.u = std::hypot(found.u, out.u[k]);
+    found.widest = std::max(found.widest, out.u[k]);
+    low = std::min(low, gain[k]);
+    high = std::max(high, gain[k]);
     ++count;
   }
-  small /= double(count);
+  found.gain_db /= double(count);
+  found.u /= double(count);
+  found.moves = high - low;
+  return found;
+}
+
+std::vector<double> gains_of(const Series& out) {
+  std::vector<double> gain;
+  for (std::size_t k = 0; k < out.at.size(); ++k) gain.push_back(out.value[k] - 20 * std::log10(out.at[k]));
+  return gain;
+}
+
+/// Where the gain has fallen by so much under its mean over the lowest decade.
+tl::expected<Figure, std::string> compression(const std::vector<Swept>& points, const Axis& axis, const std::string& channel, bool output) {
+  if (axis.over != SweptOver::level) return no("the sweep does not go over level");
+  const auto out = output_of(points, channel);
+  if (out.at.size() < 3) return no("three levels are the fewest that tell a compression");
+  const auto gain = gains_of(out);
+  const auto [small, u_mean, moves, widest] = small_signal(out, gain);
   for (std::size_t k = 1; k < gain.size(); ++k) {
     if (!(gain[k] <= small - kDown)) continue;
     if (!(gain[k] < gain[k - 1])) continue;
     const auto [lg, between] = passage(out.at, gain, k, small - kDown);
     const double slope = (gain[k] - gain[k - 1]) / std::log(out.at[k] / out.at[k - 1]), at = std::exp(lg);
     // A gain that all points share moves neither; a small-signal gain that is read too high is left sooner.
-    const double u_mean = u_small / double(count), u_point = std::hypot(out.u[k] / std::abs(slope), between), u_lg = std::hypot(u_point, u_mean / std::abs(slope));
+    const double u_point = std::hypot(out.u[k] / std::abs(slope), between), u_lg = std::hypot(u_point, u_mean / std::abs(slope));
     if (!output) return Figure{.key = {}, .label = "Input at 1 dB of compression", .value = at, .unit = "V", .u = at * u_lg, .at = {at}};
     const double level = std::pow(10, (small - kDown + 20 * std::log10(at)) / 20);
     return Figure{.key = {}, .label = "Output at 1 dB of compression", .value = level, .unit = out.unit, .u = level * std::hypot(std::hypot(u_point, u_mean * (1 / kPerAmplitude - 1 / std::abs(slope))), out.shared / kPerAmplitude), .at = {at}};
@@ -167,6 +189,12 @@ void add_outputs(Swept& into, const PointSpectra& point) {
                             kPerAmplitude * point.records->errors[k].u_gain});
   }
 }
+
+const std::array<Axis, 2>& swept_axes() {
+  static const std::array<Axis, 2> all = {Axis{SweptOver::level, "level", "V", "rms"}, Axis{SweptOver::frequency, "frequency", "Hz"}};
+  return all;
+}
+const Axis& axis_over(SweptOver over) { return swept_axes()[over == SweptOver::level ? 0 : 1]; }
 
 std::string Axis::place(double at) const { return format_quantity(at, unit, 3).plain() + (form.empty() ? "" : " " + form); }
 
@@ -195,13 +223,28 @@ std::optional<std::string> sweep_unit(std::string_view key) {
   return taken->output ? std::string() : figure_unit(taken->figure);
 }
 
+/// A gain that moves already where levels are smallest is no small-signal gain.
+static void check_small_signal(const std::vector<Swept>& points, const std::string& quantity, const Axis& axis, std::vector<Doubt>& out) {
+  constexpr double kMoves = 0.1;  // dB
+  const auto series = output_of(points, quantity);
+  if (series.at.size() < 3) return;
+  const auto small = small_signal(series, gains_of(series));
+  if (!(small.moves > kMoves + 3 * small.widest)) return;
+  out.push_back({"level.dependent", Severity::caution,
+                 fmt::format("The gain to {} moves by {:.2g} dB within the lowest levels, from {} on: its small-signal value, which compression is read against, is not reached.",
+                             quantity, small.moves, axis.place(series.at.front())),
+                 "Begin the sweep at a lower level."});
+}
+
 Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis, const std::vector<std::string>& asked) {
   Reading out;
   std::vector<std::string> keys;
   const auto& quantities = points.front().quantities;
-  for (const auto& quantity : quantities)
-    for (const auto name : {kCompressionInput, kCompressionOutput})
-      if (axis.unit == "V") keys.push_back((quantities.size() == 1 ? "" : quantity + ".") + std::string(name));
+  for (const auto& quantity : quantities) {
+    if (axis.over != SweptOver::level) break;
+    check_small_signal(points, quantity, axis, out.doubts);
+    for (const auto name : {kCompressionInput, kCompressionOutput}) keys.push_back((quantities.size() == 1 ? "" : quantity + ".") + std::string(name));
+  }
   for (const auto& key : asked)
     if (std::find(keys.begin(), keys.end(), key) == keys.end()) keys.push_back(key);
   for (const auto& key : keys) {
@@ -219,7 +262,7 @@ Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis
     }
     const auto taken = take_key(key);
     if (!taken) {
-      absent(fmt::format("it is a sweep over {}: say at which, such as {}@{}", axis.name, key, axis.unit == "V" ? "20mV" : "5kHz"));
+      absent(fmt::format("it is a sweep over {}: say at which, such as {}@{}", axis.name, key, axis.over == SweptOver::level ? "20mV" : "5kHz"));
       continue;
     }
     const auto place = parse_quantity(taken->place, "");
@@ -275,10 +318,10 @@ std::vector<SweepCurve> sweep_curves(const std::vector<Swept>& points, const Axi
     figure(SweepGroup::noise, "snr", "SNR");
     figure(SweepGroup::noise, "sinad", "SINAD");
     auto gain = output_of(points, quantity);
-    if (axis.unit == "V")
+    if (axis.over == SweptOver::level)
       for (std::size_t k = 0; k < gain.at.size(); ++k) gain.value[k] -= 20 * std::log10(gain.at[k]);
-    gain.unit = axis.unit == "V" ? "dB" : gain.unit == "V" ? "dBV" : "dB re 1 " + gain.unit;
-    add(SweepGroup::gain, axis.unit == "V" ? "gain" : "output", gain, axis.unit == "V" ? "gain" : "output");
+    gain.unit = axis.over == SweptOver::level ? "dB" : gain.unit == "V" ? "dBV" : "dB re 1 " + gain.unit;
+    add(SweepGroup::gain, axis.over == SweptOver::level ? "gain" : "output", gain, axis.over == SweptOver::level ? "gain" : "output");
   }
   return out;
 }

@@ -1,4 +1,6 @@
 #pragma once
+#include <array>
+#include <cstdint>
 #include <string>
 #include <vector>
 
@@ -6,8 +8,11 @@
 
 namespace heron::study::spectrum {
 
+enum class SweptOver : std::uint8_t { level, frequency };
+
 /// What goes from point to point.
 struct Axis {
+  SweptOver over = SweptOver::level;
   std::string name;  ///< "level", "frequency"
   std::string unit;  ///< V (rms), Hz
   std::string form = {};  ///< said behind a value: "rms"
@@ -15,6 +20,9 @@ struct Axis {
   /// "163 mV rms"
   std::string place(double at) const;
 };
+/// Both that there are.
+const std::array<Axis, 2>& swept_axes();
+const Axis& axis_over(SweptOver over);
 
 /// What a quantity gave at a point of a sweep, in dB of 1 of its unit, rms.
 struct SweptOutput {

@@ -26,13 +26,13 @@ Result<std::optional<SweptTable>> table_of(const Point& point) {
   if (point.records.size() != 1) return std::nullopt;
   const auto& record = point.records.front();
   if (record.sample_rate > 0 || record.find("time")) return std::nullopt;
-  const SweptAxis* along = nullptr;
-  for (const auto& axis : kSweptAxes)
+  const Axis* along = nullptr;
+  for (const auto& axis : swept_axes())
     if (record.find(axis.name)) along = &axis;
   const bool any = std::any_of(swept_columns().begin(), swept_columns().end(), [&](const SweptColumn& c) { return record.find(c.name); });
   if (!along || !any) return std::nullopt;
   SweptTable out;
-  out.axis = {along->name, along->unit, along == &kSweptAxes[0] ? "rms" : ""};
+  out.axis = *along;
   const auto at = record.find(along->name)->values();
   for (std::size_t row = 0; row < at.size(); ++row) {
     if (!(at[row] > 0)) return fail(Fault::input, "{}: the {} must lie above zero.", record.where(row), along->name);

@@ -19,12 +19,6 @@ struct SweptColumn {
   std::string name, unit;
 };
 const std::vector<SweptColumn>& swept_columns();
-/// What is swept.
-struct SweptAxis {
-  const char *name, *unit;
-};
-inline constexpr SweptAxis kSweptAxes[] = {{"level", "V"}, {"frequency", "Hz"}};
-
 /// What a table of a sweep came to.
 class ReducedTable final : public Reduced, public SweepSource {
  public:
