@@ -169,14 +169,15 @@ bool StudyPage::handle_key(int key) {
     if (k < lens_count() && suits(k)) choose_lens(k);
     return true;
   }
-  // Brackets step points from any lens: the samples come into view first.
+  if (lens() && lens()->handle_key(key)) return true;
+  // Brackets step points from any other lens: the samples come into view first.
   if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight)
     for (int k = 0; k < lens_count(); ++k)
       if (offers_[std::size_t(k)].shows_points && chosen_.value(view_) != k) {
         choose_lens(k);
         return true;
       }
-  return lens() && lens()->handle_key(key);
+  return false;
 }
 
 void StudyPage::refresh() {

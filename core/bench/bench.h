@@ -85,6 +85,18 @@ struct ContactSetup {
   double after = 0;  ///< s from now
 };
 
+/// A mains source: one voltage, or three a third of a turn apart, behind an impedance, with a switch.
+struct MainsSetup {
+  std::vector<std::string> pins;  ///< one, or three in the order of the phases
+  double voltage = 230;           ///< V rms, each against ground
+  double frequency = 50;          ///< Hz
+  double resistance = 0.4, inductance = 0.8e-3;  ///< ohm, H: of the line, each
+  double third = 0, fifth = 0;    ///< harmonics of its voltage, shares of the fundamental
+  bool backwards = false;         ///< the phases turn a, c, b
+  std::optional<double> closes_after = {};  ///< s from now that its switch stays open; unset: it is closed
+  double angle = 0;               ///< rad of the first voltage, a sine, at the instant that the switch closes
+};
+
 enum class LoadMode { current, resistance, power };
 struct LoadSetup {
   std::string pin, against = {};
@@ -175,6 +187,7 @@ struct Limits {
   bool paced = false;  ///< runs at the pace of a real bench
   double supply_voltage = 0, supply_current = 0;                   ///< V, A of the DC source
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
+  double mains_voltage = 0;                                        ///< V rms, of each phase of the mains source
 
   /// With the inputs of that digitiser; as they are where there is no other.
   const Limits& of(Digitiser which) const { return which == Digitiser::fast && fast ? *fast : *this; }
@@ -215,6 +228,7 @@ class Bench {
   virtual Result<SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) = 0;
 
   virtual Result<void> supply(const SupplySetup& setup) = 0;
+  virtual Result<void> mains(const MainsSetup& setup) = 0;
   /// A surge, once; refuses what the generator cannot give or a pin's rating forbids.
   virtual Result<void> surge(const SurgeSetup& setup) = 0;
   /// A contact of the device changes; from then on it stays so until everything is off.

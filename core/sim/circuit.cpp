@@ -13,6 +13,16 @@ const Part* Circuit::find(std::string_view part) const {
   return it == parts.end() ? nullptr : &*it;
 }
 
+bool Circuit::moves_by_itself() const {
+  const auto above = [](const Part& p, const char* key) {
+    const auto it = p.values.find(key);
+    return it != p.values.end() && it->second.value != 0;
+  };
+  return std::any_of(parts.begin(), parts.end(), [&](const Part& p) {
+    return !p.points.empty() || (p.kind && p.kind->takes_points ? above(p, "peak") : above(p, "frequency"));
+  });
+}
+
 std::optional<double> Circuit::voltage_rating(const std::string& pin, double sign) const {
   const auto it = ratings.find(pin);
   return it == ratings.end() ? std::nullopt : it->second.voltage_towards(sign);

@@ -65,6 +65,8 @@ struct Circuit {
   device::Ratings ratings;                  ///< of pins and branches
   std::optional<Fixture> fixture;
 
+  /// Whether something of its own changes with time, though nothing drives it.
+  bool moves_by_itself() const;
   const Part* find(std::string_view part) const;
 
   /// Highest peak voltage against ground that may stand at a pin, V, where stated.

@@ -81,6 +81,11 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Waveform", "double exponential, fronts of " + q(d.surge.shortest_front, "s") + " and more, once; half of its peak after no less than " +
                          format_setting(bench::kShortestTail, "1") + " fronts"},
         {"Source resistance", q(d.surge.least_resistance, "ohm") + " and more"}}},
+      {"Mains source, 1 or 3 phases",
+       {{"Reach", q(d.mains.highest_voltage, "V") + " rms each, " + q(d.mains.lowest_frequency, "Hz") + " to " + q(d.mains.highest_frequency, "Hz") + "; either sequence"},
+        {"Distortion", "third and fifth harmonic, as set"},
+        {"Line", q(d.mains.least_resistance, "ohm") + " and more, with an inductance"},
+        {"Switch", "closes at a chosen angle of the first phase"}}},
       {"Electronic load",
        {{"Reach",
          q(d.load.highest_voltage, "V") + ", " + q(d.load.highest_current, "A") + ", " + q(d.load.highest_power, "W")},

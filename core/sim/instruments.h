@@ -90,6 +90,12 @@ struct SurgeData {
   double shortest_front = 100e-9; ///< s
 };
 
+struct MainsData {
+  double highest_voltage = 270;                            ///< V rms, each phase
+  double lowest_frequency = 16, highest_frequency = 800;   ///< Hz
+  double least_resistance = 0.02;                          ///< ohm, of the line
+};
+
 struct LoadData {
   double highest_voltage = 80, highest_current = 30, highest_power = 300;  ///< V, A, W
   double start_voltage = 0.5;                                              ///< V below which it takes less
@@ -103,6 +109,7 @@ struct BenchData {
   SourceMeasureData source;
   SupplyData supply;
   SurgeData surge;
+  MainsData mains;
   LoadData load;
 };
 

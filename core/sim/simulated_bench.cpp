@@ -63,7 +63,8 @@ bench::Limits SimulatedBench::limits() const {
                     .supply_voltage = data_.supply.highest_voltage,
                     .supply_current = data_.supply.highest_current,
                     .surge_voltage = data_.surge.highest_voltage,
-                    .least_surge_resistance = data_.surge.least_resistance};
+                    .least_surge_resistance = data_.surge.least_resistance,
+                    .mains_voltage = data_.mains.highest_voltage};
   const auto with = [&](const InputData& i) {
     auto all = out;
     all.highest_sample_rate = i.highest_sample_rate;
@@ -230,7 +231,7 @@ void SimulatedBench::keep_pace(std::stop_token stop) const {
 Result<void> SimulatedBench::wait(double seconds, std::stop_token stop) {
   if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
   elapsed_ += std::max(0.0, seconds);
-  if (tone_ || !generators_.empty() || !sources_.empty() || supply_ || surge_ || !contacts_.empty()) {
+  if (tone_ || !generators_.empty() || !sources_.empty() || supply_ || mains_ || surge_ || !contacts_.empty() || circuit_.moves_by_itself()) {
     if (auto ok = wire(); !ok) return ok;
     if (seconds > 0 && !sources_.empty() && !tone_ && generators_.empty()) {
       // The last tenth as finely as it will be read, so that nothing of the coarser way is left in it.
@@ -254,6 +255,7 @@ void SimulatedBench::off() {
   source_ranges_.clear();
   source_starts_.clear();
   supply_.reset();
+  mains_.reset();
   surge_.reset();
   contacts_.clear();
   load_.reset();

@@ -32,6 +32,7 @@ class SimulatedBench final : public bench::Bench {
   Result<void> source(const bench::SourceMeasureSetup& setup) override;
   Result<bench::SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) override;
   Result<void> supply(const bench::SupplySetup& setup) override;
+  Result<void> mains(const bench::MainsSetup& setup) override;
   Result<void> load(const bench::LoadSetup& setup) override;
   Result<void> surge(const bench::SurgeSetup& setup) override;
   Result<void> operate(const bench::ContactSetup& setup) override;
@@ -55,6 +56,7 @@ class SimulatedBench final : public bench::Bench {
   Result<std::string> node_of(const std::string& pin) const;
   Result<void> add_sources(Circuit& whole) const;
   void add_events(Circuit& whole) const;
+  void add_mains(Circuit& whole) const;
   void change();
   Result<void> wire();
   double dense_corners() const;
@@ -105,6 +107,7 @@ class SimulatedBench final : public bench::Bench {
   std::map<std::pair<std::uint64_t, std::uint64_t>, double> own_errors_;  ///< fixed_error() of this bench, once asked
   std::optional<bench::SupplySetup> supply_;
   std::optional<bench::SurgeSetup> surge_;
+  std::optional<bench::MainsSetup> mains_;
   std::map<std::string, Waveform> contacts_;  ///< that were operated: 0 open, 1 closed, bounce included
   std::optional<bench::LoadSetup> load_;
   std::vector<bench::InputSetup> inputs_;

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <random>
 
 #include "base/quantity.h"
@@ -19,6 +20,25 @@ Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
   if (auto ok = allow(s.pin, s.voltage, 0); !ok) return ok;
   change();
   supply_ = s;
+  return {};
+}
+
+Result<void> SimulatedBench::mains(const bench::MainsSetup& s) {
+  const auto& d = data_.mains;
+  if (s.pins.size() != 1 && s.pins.size() != 3) return fail(Fault::bench, "The mains source has one phase or three, not {}.", s.pins.size());
+  if (!(s.voltage >= 0 && s.voltage <= d.highest_voltage))
+    return fail(Fault::bench, "The mains source reaches {} rms; {} is asked.", format_setting(d.highest_voltage, "V"), format_setting(s.voltage, "V"));
+  if (!(s.frequency >= d.lowest_frequency && s.frequency <= d.highest_frequency))
+    return fail(Fault::bench, "The mains source gives {} to {}; {} is asked.", format_setting(d.lowest_frequency, "Hz"), format_setting(d.highest_frequency, "Hz"),
+                format_setting(s.frequency, "Hz"));
+  if (!(s.resistance >= d.least_resistance && s.inductance >= 0))
+    return fail(Fault::bench, "The line of the mains source has {} or more.", format_setting(d.least_resistance, "ohm"));
+  if (!(std::abs(s.third) <= 0.5 && std::abs(s.fifth) <= 0.5)) return fail(Fault::bench, "The mains source's harmonics reach half of its fundamental.");
+  const double peak = s.voltage * std::numbers::sqrt2 * (1 + std::abs(s.third) + std::abs(s.fifth));
+  for (const auto& pin : s.pins)
+    if (auto ok = allow(pin, peak, peak); !ok) return ok;
+  change();
+  mains_ = s;
   return {};
 }
 
@@ -64,6 +84,36 @@ Result<void> SimulatedBench::operate(const bench::ContactSetup& s) {
   return {};
 }
 
+/// Harmonics are sources in series; then the line, then the switch.
+void SimulatedBench::add_mains(Circuit& whole) const {
+  constexpr double kEdge = 1e-6;
+  const auto& m = *mains_;
+  const double peak = m.voltage * std::numbers::sqrt2, turn = 2 * std::numbers::pi;
+  for (std::size_t p = 0; p < m.pins.size(); ++p) {
+    const auto id = " " + std::to_string(p + 1);
+    const double behind = turn / 3 * double(p) * (m.backwards ? -1 : 1);
+    // The first voltage is a sine that stands at the angle when the switch closes.
+    const double at = m.angle - turn * m.frequency * m.closes_after.value_or(0) - behind;
+    std::string below(kGround);
+    for (const auto& [order, share] : {std::pair{1, 1.0}, {3, m.third}, {5, m.fifth}}) {
+      if (share == 0) continue;
+      const auto above = "bench:mains " + std::to_string(order) + id;
+      Part emf = make_part("bench:mains emf " + std::to_string(order) + id, "voltage source", {above, below}, {});
+      emf.wave = Waveform{.shape = Waveform::Shape::sine, .peak = peak * share, .frequency = order * m.frequency, .phase = order * at - std::numbers::pi / 2};
+      whole.parts.push_back(std::move(emf));
+      below = above;
+    }
+    const auto line = "bench:mains line" + id, end = "bench:mains end" + id;
+    whole.parts.push_back(make_part("bench:mains resistance" + id, "resistor", {below, line}, {{"value", m.resistance}}));
+    whole.parts.push_back(make_part("bench:mains inductance" + id, "inductor", {line, end}, {{"value", std::max(m.inductance, 1e-9)}}));
+    Part closes = make_part("bench:mains switch" + id, "contact", {end, *node_of(m.pins[p])}, {{"value", 1e-3}});
+    closes.texts["rest"] = m.closes_after ? "open" : "closed";
+    if (m.closes_after) closes.wave = Waveform{.shape = Waveform::Shape::lines, .points = {{0, 0}, {kEdge, 1}}, .delay = *m.closes_after};
+    whole.parts.push_back(std::move(closes));
+    if (p == 0) whole.branches.try_emplace(std::string(bench::kDriveLead), Branch{"bench:mains resistance" + id, 0});
+  }
+}
+
 void SimulatedBench::add_events(Circuit& whole) const {
   if (supply_) {
     const std::string pin = *node_of(supply_->pin), against = *node_of(supply_->against);
@@ -78,6 +128,7 @@ void SimulatedBench::add_events(Circuit& whole) const {
     }
     whole.parts.push_back(std::move(source));
   }
+  if (mains_) add_mains(whole);
   if (surge_) {
     Part emf = make_part("bench:surge", "voltage source", {"bench:surge emf", std::string(kGround)}, {});
     emf.wave = bench::surge(surge_->peak, surge_->front, surge_->tail, surge_->after);

@@ -2,6 +2,7 @@
 
 #include "study/iv/kind.h"
 #include "study/kind.h"
+#include "study/power/kind.h"
 #include "study/response/kind.h"
 #include "study/spectrum/kind.h"
 #include "study/waveform/kind.h"
@@ -11,7 +12,7 @@ namespace heron::study {
 namespace {
 
 std::vector<const Kind*>& registry() {
-  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind()};
+  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind(), &power::kind()};
   return all;
 }
 

@@ -1,8 +1,6 @@
 #include <QDir>
 #include <cstdio>
 
-#include "app/kinds/iv/family_lens.h"
-#include "app/lenses/repetitions_lens.h"
 #include "driver.h"
 
 using namespace heron;
@@ -54,12 +52,6 @@ int main(int argc, char** argv) {
   };
   auto& look = window.desk().look;
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
-  go("Regulator loop", Qt::Key_2);
-  look.set_figure("margin.phase");
-  shoot(window, "nyquist");
-  look.set_figure({});
-  go("Mooring-line vibration", Qt::Key_1);
-  shoot(window, "noise");
   go("Transducer impedance", Qt::Key_5);
   shoot(window, "impedance");
   go("Transducers compared", Qt::Key_6);
@@ -78,11 +70,6 @@ int main(int argc, char** argv) {
   QTest::keyClick(&window, Qt::Key_F);
   QTest::keyClick(&window, Qt::Key_L);
   QTest::keyClick(&window, Qt::Key_F);
-  go("Solar string", Qt::Key_1);
-  auto* curves = drive::visible<app::FamilyLens>(open);
-  curves->set_below("power");
-  shoot(window, "solar");
-  curves->set_below("");
   go("Salinity cell", Qt::Key_6);
   drive::click(drive::button(window, "Remedy: slow down"));
   drive::until([&] { return window.desk().focus.takes().size() >= 5 && !window.desk().runner.running(); }, 100000);
@@ -99,14 +86,6 @@ int main(int argc, char** argv) {
   window.desk().focus.overlay(surges);
   QTest::qWait(600);
   shoot(window, "x-y");
-  go("Preamp step", Qt::Key_3);
-  (void)window.desk().focus.edit({{"passes", "60 records"}});
-  QTest::keyClick(&window, Qt::Key_Space);
-  drive::until([&] { return window.desk().focus.takes().size() > 1 && !window.desk().runner.running(); }, 100000);
-  drive::settled(window);
-  auto* repetitions = drive::visible<app::RepetitionsLens>(open);
-  drive::until([&] { return repetitions->choose("v_out.rise_time"); });
-  shoot(window, "repetitions");
   go("Recorder ADC lines", Qt::Key_1);
   drive::settled(window);
   QTest::qWait(400);
@@ -121,6 +100,18 @@ int main(int argc, char** argv) {
   drive::settled(window);
   QTest::qWait(400);
   shoot(window, "ripple");
+  const auto through = [&](const char* study, const char* lens, const char* picture) {
+    open.choose_study(study);
+    drive::settled(window);
+    drive::click(drive::button(window, QString("Lens: ") + lens));
+    QTest::qWait(600);
+    shoot(window, picture);
+  };
+  through("Bilge-pump start", "Inrush", "inrush");
+  through("Thruster drive", "Phasors", "phasors");
+  through("Shore charger", "Harmonics", "harmonics");
+  through("Radio rail", "Profile", "profile");
+  through("Battery rail over an hour", "Trend", "trend");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);

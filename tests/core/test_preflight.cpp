@@ -83,7 +83,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflig
 }
 
 TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
-  CHECK(demo::fault_names().size() == 11);
+  CHECK(demo::fault_names().size() == 14);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
     REQUIRE(refused.refused);
@@ -106,6 +106,18 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
     const auto* doubt = find(taken.after, "bandwidth.limits_edge");
     REQUIRE(doubt);
     CHECK_THAT(doubt->text, Catch::Matchers::Contains("Probe x1 "));
+  }
+  SECTION("a clamp the other way round, two exchanged, a factor forgotten: each is told by its cause") {
+    for (const auto& [name, said] : {std::pair{"Thruster, a clamp the other way round", "i_b is the other way round"},
+                                     {"Thruster, two clamps exchanged", "i_b and i_c are exchanged"},
+                                     {"Thruster, a factor of ten forgotten", "v_b is ten times too small"}}) {
+      CAPTURE(name);
+      const auto taken = outcome(name);
+      CHECK_FALSE(taken.refused);
+      const auto* doubt = find(taken.after, "wiring.suspected");
+      REQUIRE(doubt);
+      CHECK_THAT(doubt->text, Catch::Matchers::Contains(said));
+    }
   }
   SECTION("range underused") {
     const auto o = outcome("Range underused");

@@ -50,6 +50,7 @@ std::vector<Experiment> iv_bench();
 std::vector<Experiment> waveform_files();
 std::vector<Experiment> waveform_bench();
 std::vector<Experiment> spectrum_files();
+std::vector<Experiment> power_files();
 std::vector<Experiment> all_experiments();
 
 /// Figures that carry no uncertainty, and why.

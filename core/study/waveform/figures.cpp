@@ -6,6 +6,7 @@
 #include "base/quantity.h"
 #include "base/words.h"
 #include "study/repeated.h"
+#include "study/watched.h"
 #include "study/waveform/found.h"
 
 namespace heron::study::waveform {
@@ -216,27 +217,8 @@ Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>&
       if ((!d->parameters.empty() && d->optional < int(d->parameters.size())) || (once && k > 0)) continue;
       reader.read(*d, k, {}, once ? d->name : prefixed(k, d->name));
     }
-  for (const auto& watch : pass.settings().watches) {
-    const auto place = pass.waveforms().watched(watch);
-    const auto none = [&](const std::string& why) {
-      for (const char* which : {"count", "first", "longest", "extreme", "latched"})
-        out.absent.push_back({"watch." + watch.name + "." + which, why, watch.name});
-    };
-    if (place >= pass.count()) {
-      none(watch.quantity.empty() ? "there are several quantities; the watch must say which"
-                                  : fmt::format("there is no quantity \"{}\"", watch.quantity));
-      continue;
-    }
-    const auto& trace = pass.trace(place);
-    if (!watch.unit.empty() && watch.unit != trace.unit) {
-      none(fmt::format("the limit is in {}, {} is in {}", watch.unit, trace.name, trace.unit));
-      continue;
-    }
-    const auto& over = pass.profile(place).over;
-    const auto excursions = excursions_of(trace, over.first, over.last, watch);
-    if (!excursions) return tl::unexpected(excursions.error());
-    watch_figures(watch, *excursions, trace.unit, out);
-  }
+  const auto over = [&](std::size_t k) { return std::pair{pass.profile(k).over.first, pass.profile(k).over.last}; };
+  if (auto ok = read_watches(pass.waveforms(), pass.settings().watches, over, out); !ok) return tl::unexpected(ok.error());
   for (const auto& key : asked) {
     if (out.find(key) || std::any_of(out.absent.begin(), out.absent.end(), [&](const auto& a) { return a.key == key; })) continue;
     const auto wanted = take_apart(key);

@@ -3,27 +3,12 @@
 #include <algorithm>
 
 #include "study/settings_table.h"
+#include "study/watch_setting.h"
 
 namespace heron::study::waveform {
 namespace {
 
-constexpr std::string_view kWatch = "watch.", kExpected = "expected.";
-
-Setting<Settings> watches() {
-  return {std::string(kWatch),
-          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
-            const auto name = key.substr(kWatch.size());
-            std::erase_if(s.watches, [&](const Watch& w) { return w.name == name; });
-            if (text == "none") return {};
-            auto watch = parse_watch(name, text);
-            if (!watch) return tl::unexpected(watch.error());
-            s.watches.push_back(std::move(*watch));
-            return {};
-          },
-          [](const Settings& s, SettingsText& out) {
-            for (const auto& w : s.watches) out[std::string(kWatch) + w.name] = watch_text(w);
-          }};
-}
+constexpr std::string_view kExpected = "expected.";
 
 /// What a quantity should do; the formula is read where it is drawn.
 Setting<Settings> expected() {
@@ -53,7 +38,7 @@ const SettingsTable<Settings>& table() {
       number_setting("bandwidth", &Settings::bandwidth, "Hz", Bound::positive),
       percent_setting("u_limit", &Settings::u_limit),
       word_setting<Settings, bool>("average", &Settings::average, {{false, "off"}, {true, "on"}}),
-      watches(),
+      watch_setting(&Settings::watches),
       expected(),
   });
   return all;

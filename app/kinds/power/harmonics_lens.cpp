@@ -1,0 +1,152 @@
+#include "harmonics_lens.h"
+
+#include <cmath>
+
+#include "app/text.h"
+#include "base/quantity.h"
+#include "render/hatch.h"
+#include "render/plot_parts.h"
+#include "render/theme.h"
+#include "study/power/limits.h"
+#include "study/power/steady.h"
+
+namespace heron::app {
+
+using render::theme;
+namespace power = study::power;
+
+namespace {
+
+/// Ground that an order's bar shall not enter: hatched from its limit up, with an edge of ink.
+class BarGround : public QCPAbstractItem {
+ public:
+  BarGround(QCustomPlot* plot, int order, double limit) : QCPAbstractItem(plot), order_(order), limit_(limit) {}
+  double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
+
+ protected:
+  void draw(QCPPainter* painter) override {
+    auto* x = parentPlot()->xAxis;
+    auto* y = parentPlot()->yAxis;
+    const auto* rect = parentPlot()->axisRect();
+    const double left = x->coordToPixel(order_ - 0.46), right = x->coordToPixel(order_ + 0.46), at = y->coordToPixel(limit_);
+    if (at < rect->top()) return;
+    const double edge = std::min(at, double(rect->bottom()));
+    render::hatch(*painter, QPolygonF(QRectF(QPointF(left, rect->top()), QPointF(right, edge))), theme().line, 6);
+    painter->setPen(QPen(theme().ink, 1.4));
+    painter->drawLine(QPointF(left, edge), QPointF(right, edge));
+  }
+
+ private:
+  int order_;
+  double limit_;
+};
+
+}  // namespace
+
+HarmonicsLens::HarmonicsLens(Desk* desk, QWidget* parent) : RecordTakeLens(desk, parent, "harmonics", "Harmonics by order"), group_(new QCPBarsGroup(plot_)) {
+  looking_ = new PlotView(plot_, [this] { frame(); plot_->replot(QCustomPlot::rpQueuedReplot); }, PlotView::Wheel::along);
+  bar_->add(
+      "Of", "Harmonics of the current or of the voltage",
+      [this] { return record_ && record_->measured && record_->measured->statistics.has_voltage && record_->measured->statistics.has_current ? QString(voltage_ ? "of the voltage" : "of the current") : QString(); },
+      [this] {
+        voltage_ = !voltage_;
+        draw();
+      });
+  bar_->add("Unit", "As they are, or in per cent of the fundamental", [this] { return record_ ? QString(per_cent_ ? "per cent of the fundamental" : "rms") : QString(); },
+            [this] {
+              per_cent_ = !per_cent_;
+              draw();
+            });
+  bar_->add(
+      "Phase", "All phases side by side, or one",
+      [this] { return record_ && record_->wiring.phases() == 3 ? phase_ > 2 ? QString("all phases") : "phase " + phase_name(phase_, 3) : QString(); },
+      [this] {
+        phase_ = phase_ > 2 ? 0 : phase_ + 1;
+        draw();
+      });
+  add_record_word();
+  bar_->refresh();
+}
+
+QString HarmonicsLens::lacks(const power::PowerRecord& record) const {
+  if (record.profile) return "A profile has no harmonics. Take steady cycles.";
+  return record.measured ? QString() : text("No harmonics: " + record.measured.error() + ".");
+}
+
+void HarmonicsLens::clear() {
+  for (auto* bars : bars_) {
+    bars->setBarsGroup(nullptr);
+    plot_->removePlottable(bars);
+  }
+  for (auto* item : items_) plot_->removeItem(item);
+  bars_.clear();
+  items_.clear();
+}
+
+void HarmonicsLens::draw() {
+  clear();
+  const auto s = power::by_phase(record_->measured->statistics);
+  const bool voltage = s.has_current ? voltage_ && s.has_voltage : true;
+  highest_ = 0;
+  const std::size_t from = s.phases == 3 && phase_ < 3 ? phase_ : 0, to = s.phases == 3 && phase_ < 3 ? phase_ + 1 : s.phases;
+  for (auto p = from; p < to; ++p) {
+    const auto& x = s.phasor[voltage ? s.voltage(p) : s.current(p)];
+    const double first = std::abs(x.front());
+    auto* bars = new QCPBars(plot_->xAxis, plot_->yAxis);
+    bars->setBarsGroup(group_);
+    bars->setWidthType(QCPBars::wtPlotCoords);
+    bars->setWidth(0.62 / double(to - from));
+    bars->setPen(Qt::NoPen);
+    bars->setBrush(phase_ink(ink_, p, s.phases));
+    for (int h = 2; h <= s.orders(); ++h) {
+      const double value = per_cent_ ? (first > 0 ? 100 * std::abs(x[std::size_t(h - 1)]) / first : 0) : std::abs(x[std::size_t(h - 1)]) / std::sqrt(2.0);
+      bars->addData(h, value);
+      highest_ = std::max(highest_, value);
+    }
+    bars_ << bars;
+  }
+  group_->setSpacingType(QCPBarsGroup::stPlotCoords);
+  group_->setSpacing(0);
+  if (!voltage && settings_.limits != power::LimitClass::none) {
+    // Of several phases the one that may least.
+    for (int h = 2; h <= s.orders(); ++h) {
+      std::optional<double> least;
+      for (auto p = from; p < to; ++p) {
+        const auto i = s.current(p);
+        power::LimitBasis basis{.fundamental = std::abs(s.phasor[i].front()) / std::sqrt(2.0)};
+        if (s.has_voltage) {
+          const double apparent = std::sqrt(std::max(0.0, s.product[s.voltage(p)][s.voltage(p)] * s.product[i][i]));
+          basis.power = s.product[s.voltage(p)][i];
+          basis.power_factor = apparent > 0 ? basis.power / apparent : 0;
+        }
+        auto limit = power::limit_of(settings_.limits, h, basis);
+        if (limit && per_cent_) *limit = basis.fundamental > 0 ? 100 * *limit / basis.fundamental : 0;
+        if (limit && (!least || *limit < *least)) least = limit;
+      }
+      if (!least) continue;
+      items_ << new BarGround(plot_, h, *least);
+      highest_ = std::max(highest_, 1.15 * *least);
+    }
+  }
+  render::measure_axis(plot_->xAxis, "Harmonic", "1");
+  auto ticker = QSharedPointer<QCPAxisTickerFixed>::create();
+  ticker->setTickStep(s.orders() > 20 ? 2 : 1);
+  ticker->setTickOrigin(3);
+  plot_->xAxis->setTicker(ticker);
+  plot_->xAxis->grid()->setVisible(false);
+  render::measure_axis(plot_->yAxis, voltage ? "Voltage" : "Current", per_cent_ ? "%" : voltage ? "V" : "A");
+  drawn(true);
+}
+
+std::optional<double> HarmonicsLens::height_of(int order) const {
+  if (bars_.isEmpty()) return std::nullopt;
+  const auto it = bars_.front()->data()->findBegin(order, false);
+  return it == bars_.front()->data()->constEnd() ? std::nullopt : std::optional(it->value);
+}
+
+void HarmonicsLens::frame() {
+  plot_->xAxis->setRange(1.3, record_ && record_->measured ? record_->measured->statistics.orders() + 0.7 : 40.7);
+  plot_->yAxis->setRange(0, 1.08 * std::max(highest_, 1e-12));
+}
+
+}  // namespace heron::app

@@ -1,0 +1,181 @@
+#include "study/power/doubts.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/quantity.h"
+#include "study/clipping.h"
+#include "study/power/check.h"
+#include "study/power/steady.h"
+
+namespace heron::study::power {
+namespace {
+
+constexpr double kUnderused = 0.1;      ///< of the range
+constexpr double kZero = 0.01;          ///< u of a zero, of the rms
+constexpr double kUnsteady = 1e-3;      ///< relative, of the frequency over the record
+constexpr double kDroop = 0.01;         ///< that a sensor without DC takes of the fundamental
+constexpr int kFewCycles = 4;
+constexpr double kDead = 0.01;          ///< of the other phases
+constexpr double kUsual[] = {50, 60, 400, 16.7};  ///< Hz, of mains
+constexpr double kFarOff = 0.05;
+
+std::string shown(double value, std::string_view unit, int digits = 3) { return format_quantity(value, unit, digits).plain(); }
+
+std::vector<Placed> all_of(const Wiring& wiring) {
+  auto out = wiring.voltages;
+  out.insert(out.end(), wiring.currents.begin(), wiring.currents.end());
+  return out;
+}
+
+Result<void> check_inputs(const PowerRecord& record, const Settings&, std::vector<Doubt>& out) {
+  for (const auto& one : all_of(record.wiring)) {
+    const auto& trace = *record.record->traces[one.trace];
+    const auto& errors = record.record->errors[one.trace];
+    const auto ends = at_ends(trace, 0, trace.size());
+    if (!ends) return tl::unexpected(ends.error());
+    if (clipped(*ends, errors, trace.size()))
+      out.push_back({"input.clipped", Severity::serious,
+                     fmt::format("{} stands at the end of what can be read, {}, for {} samples: what lies beyond is lost.", trace.name,
+                                 shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, trace.unit), std::max(ends->longest_high, ends->longest_low)),
+                     "Take the next range up."});
+    const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
+    if (errors.range && peak < kUnderused * *errors.range)
+      out.push_back({"range.underused", Severity::note,
+                     fmt::format("{} uses {:.2g} % of its range of {}: one count is {}.", trace.name, 100 * peak / *errors.range, shown(*errors.range, trace.unit),
+                                 shown(errors.quantum, trace.unit, 2)),
+                     "Take the range that fits."});
+    if (errors.u_offset > kZero * peak && peak > 0)
+      out.push_back(on_hookup({"offset.uncorrected", Severity::caution,
+                               fmt::format("The zero of {} is known to {}, which is {:.2g} % of its largest value: what stands still in it is not told.", trace.name,
+                                           shown(errors.u_offset, trace.unit, 2), 100 * errors.u_offset / peak),
+                               "Zero the sensor with nothing in it."}));
+    if (errors.low_corner > 0 && (record.profile || !record.measured || record.method == Method::switch_on))
+      out.push_back({"sensor.no_dc", Severity::serious,
+                     fmt::format("The sensor of {} gives nothing below {}: what does not alternate is lost.", trace.name, shown(errors.low_corner, "Hz")),
+                     "Use a shunt or a clamp that reaches down to DC."});
+  }
+  return {};
+}
+
+void check_cycles(const PowerRecord& record, const Settings& settings, std::vector<Doubt>& out) {
+  const auto& m = *record.measured;
+  const auto& s = m.statistics;
+  if (s.cycles < kFewCycles)
+    out.push_back({"periods.few", Severity::caution, fmt::format("The record holds {} whole {}: means over so few say little of how steady they are.", s.cycles, s.cycles == 1 ? "cycle" : "cycles"),
+                   "Take a longer record.", {{"cycles", "10"}}});
+  if (std::abs(m.drift) > kUnsteady && record.method != Method::switch_on)
+    out.push_back({"frequency.unsteady", Severity::caution, fmt::format("The frequency moves by {:.2g} % from the first half of the record to the second.", 100 * m.drift),
+                   "Take a shorter record, or wait until it is steady."});
+  if (settings.limits != LimitClass::none && s.orders() < kHighest)
+    out.push_back({"sampling.coarse", Severity::caution, fmt::format("Half the sample rate lies at harmonic {}: the {} above are not read.", s.orders(), kHighest - s.orders()),
+                   "Sample faster.", {{"rate", format_setting(100 * s.frequency, "Hz")}}});
+  if (settings.limits != LimitClass::none) {
+    const bool near = std::any_of(std::begin(kUsual), std::end(kUsual), [&](double f) { return std::abs(s.frequency / f - 1) < kFarOff; });
+    if (!near) out.push_back({"frequency.unusual", Severity::note, fmt::format("The fundamental is {}, which is none of mains: the class's limits are made for those.", shown(s.frequency, "Hz", 4)), "Check what the fundamental is."});
+  }
+  for (const auto& one : all_of(record.wiring)) {
+    const auto& e = record.record->errors[one.trace];
+    const double lost = 1 - 1 / std::hypot(1, e.low_corner / s.frequency);
+    if (e.low_corner > 0 && lost > kDroop)
+      out.push_back({"sensor.no_dc", Severity::note,
+                     fmt::format("The sensor of {} has a corner at {}: it takes {:.2g} % of the fundamental and turns it by {:.2g} deg, which is put right as well as the corner is known.",
+                                 record.record->traces[one.trace]->name, shown(e.low_corner, "Hz"), 100 * lost, std::atan(e.low_corner / s.frequency) * 180 / std::numbers::pi),
+                     "Use a shunt or a clamp that reaches down to DC for what stands still."});
+  }
+}
+
+void check_phases(const PowerRecord& record, const Settings& settings, const Reading& reading, std::vector<Doubt>& out) {
+  const auto& s = record.measured->statistics;
+  const bool three = record.wiring.phases() == 3;
+  for (const bool voltage : {true, false}) {
+    if (!three || !(voltage ? s.has_voltage : s.has_current)) continue;
+    double largest = 0;
+    for (std::size_t p = 0; p < 3; ++p) largest = std::max(largest, std::abs(s.phasor[voltage ? s.voltage(p) : s.current(p)].front()));
+    for (std::size_t p = 0; p < 3; ++p) {
+      const auto k = voltage ? s.voltage(p) : s.current(p);
+      if (std::abs(s.phasor[k].front()) >= kDead * largest) continue;
+      const auto& name = record.record->traces[(voltage ? record.wiring.voltages : record.wiring.currents)[p].trace]->name;
+      out.push_back(on_hookup({"phase.dead", Severity::serious, fmt::format("{} shows nothing at {}, where the other phases do.", name, shown(s.frequency, "Hz")), "Check its lead, its fuse and its sensor."}));
+    }
+  }
+  if (!s.has_voltage || !s.has_current) return;
+  if (!settings.regenerating)
+    for (std::size_t p = 0; p < s.phases; ++p) {
+      const auto key = three ? std::string("power.active.") + kPhases[p] : std::string("power.active");
+      const auto* power = reading.find(key);
+      if (!power || power->value >= -3 * power->u.value_or(0)) continue;
+      out.push_back(on_hookup({"wiring.sign", Severity::serious, fmt::format("{} is {}: power comes out of the load.", power->label, shown(power->value, "W")),
+                               "Turn the current sensor round, or set regenerating = on if it is meant."}));
+      break;
+    }
+  if (three) {
+    const auto phases = by_phase(s);
+    const auto turns = [&](bool voltage) {
+      const auto c = components(phases.phasor[voltage ? 0 : 3].front(), phases.phasor[voltage ? 1 : 4].front(), phases.phasor[voltage ? 2 : 5].front());
+      return std::abs(c.positive) >= std::abs(c.negative);
+    };
+    const bool v = turns(true), i = turns(false);
+    if (v != i)
+      out.push_back(on_hookup({"wiring.sequence", Severity::serious, fmt::format("The voltages turn {}, the currents {}: two phases of one of them are exchanged.", v ? "abc" : "acb", i ? "abc" : "acb"),
+                               "Exchange two of them; the wiring lens says which."}));
+    else if (settings.sequence && v != (*settings.sequence == Sequence::abc))
+      out.push_back(on_hookup({"wiring.sequence", Severity::serious, fmt::format("The phases turn {}, {} was expected.", v ? "abc" : "acb", v ? "acb" : "abc"), "Exchange two phases, or set sequence."}));
+  }
+  const auto check = check_wiring(*record.record, record.wiring, s, settings);
+  if (check.explanations.empty()) return;
+  const auto& best = check.explanations.front();
+  std::string how;
+  for (const auto& [key, text] : wires_of(*record.record, record.wiring, best)) how += (how.empty() ? "" : ", ") + key + " = " + text;
+  out.push_back(on_hookup({"wiring.suspected", Severity::caution, fmt::format("The channels are explained if {}.", best.said), fmt::format("Check the leads, or set {}; raw data stay as they are.", how)}));
+}
+
+/// Two channels whose delays are not known well enough for the angle between them.
+void check_skew(const PowerRecord& record, const Reading& reading, const Settings& settings, std::vector<Doubt>& out) {
+  const auto& m = *record.measured;
+  const bool three = record.wiring.phases() == 3;
+  for (std::size_t p = 0; p < m.statistics.phases && m.statistics.has_voltage && m.statistics.has_current; ++p) {
+    const auto* power = reading.find(three ? std::string("power.active.") + kPhases[p] : std::string("power.active"));
+    const auto* reactive = reading.find(three ? std::string("power.reactive.") + kPhases[p] : std::string("power.reactive"));
+    if (!power || !reactive) continue;
+    const double late = std::hypot(m.errors[m.statistics.voltage(p)].u_delay, m.errors[m.statistics.current(p)].u_delay);
+    const double turned = 2 * std::numbers::pi * m.statistics.frequency * late, by = std::abs(reactive->value) * turned;
+    if (!(by > settings.u_limit * std::abs(power->value))) continue;
+    out.push_back(on_hookup({"skew.suspected", Severity::caution,
+                             fmt::format("How late voltage and current are against each other is known to {}, which is {:.2g} deg and moves {} by {:.2g} %.", shown(late, "s", 2),
+                                         turned * 180 / std::numbers::pi, power->label, 100 * by / std::abs(power->value)),
+                             "Lay both inputs on one edge and put their difference right on the Hookup page."}));
+    return;
+  }
+}
+
+void check_known(const Reading& reading, const Settings& settings, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
+  std::string names;
+  for (const auto& f : reading.figures) {
+    if (!f.u || f.unit == "deg" || std::find(asked.begin(), asked.end(), f.key) == asked.end()) continue;
+    if (*f.u > settings.u_limit * std::abs(f.value)) names += (names.empty() ? "" : ", ") + f.label;
+  }
+  if (!names.empty())
+    out.push_back({"noise.limited", Severity::caution, fmt::format("These figures are known to no better than {:.2g} %: {}.", 100 * settings.u_limit, names), "Take a range or a sensor that fits, or a longer record."});
+}
+
+}  // namespace
+
+Result<std::vector<Doubt>> find_doubts(const PowerRecord& record, const Reading& reading, const Settings& settings, const std::vector<std::string>& asked) {
+  std::vector<Doubt> out;
+  if (auto ok = check_inputs(record, settings, out); !ok) return tl::unexpected(ok.error());
+  for (const double gap : record.record->gaps) {
+    out.push_back({"record.gaps", Severity::serious, fmt::format("Samples are missing after {}.", shown(gap, "s", 6)), "Take it again, or read what lies before by `to`."});
+    break;
+  }
+  if (record.measured) {
+    check_cycles(record, settings, out);
+    check_phases(record, settings, reading, out);
+    check_skew(record, reading, settings, out);
+  }
+  check_known(reading, settings, asked, out);
+  return out;
+}
+
+}  // namespace heron::study::power

@@ -1,0 +1,35 @@
+#include "study/power/kind.h"
+
+#include "study/power/figures.h"
+#include "study/power/reduced.h"
+#include "study/power/study_plan.h"
+
+namespace heron::study::power {
+
+const Kind& kind() {
+  static const Kind self = {.name = "power",
+                            .title = "Power",
+                            .roles = {{"time"}, {}},
+                            .optional_roles = {},
+                            .columns = {{"time", {"s"}, {"time", "t", "seconds", "sec"}},
+                                        {"v", {"V"}}, {"i", {"A"}},
+                                        {"va", {"V"}}, {"vb", {"V"}}, {"vc", {"V"}},
+                                        {"vab", {"V"}}, {"vbc", {"V"}}, {"vca", {"V"}},
+                                        {"ia", {"A"}}, {"ib", {"A"}}, {"ic", {"A"}}},
+                            .quantities_by_name = true,
+                            .times_said = {"start", "step", "sample_rate"},
+                            .check_setting =
+                                [](std::string_view key, std::string_view text) {
+                                  Settings scratch;
+                                  return set(scratch, key, text);
+                                },
+                            .check_figure = check_figure_key,
+                            .figures = figure_names,
+                            .plan = planned,
+                            .first_plan = first_plan,
+                            .reducer = reducer,
+                            .unit = figure_unit};
+  return self;
+}
+
+}  // namespace heron::study::power

@@ -1,0 +1,214 @@
+#include "study/power/recording.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/quantity.h"
+#include "study/power/trend.h"
+#include "study/quantities.h"
+
+namespace heron::study::power {
+namespace {
+
+constexpr std::size_t kTogether = 256;  ///< readings that become one point
+
+/// What one quantity came to over a reading.
+struct Sums {
+  double sum = 0, squares = 0, low = INFINITY, high = -INFINITY;
+};
+
+class Recording {
+ public:
+  Recording(const Plan& p, bench::Bench& bench, const RunContext& context, nlohmann::json about, std::vector<std::string> names)
+      : p_(p), bench_(bench), context_(context), about_(std::move(about)), names_(std::move(names)), began_(bench.elapsed()) {}
+
+  Result<void> run();
+
+ private:
+  Result<void> take(const bench::Capture& stretch);
+  Result<void> end_reading();
+  Result<void> keep_readings();
+  Result<void> keep_raw();
+  void watch(std::size_t k, std::span<const double> values);
+
+  const Plan& p_;
+  bench::Bench& bench_;
+  const RunContext& context_;
+  nlohmann::json about_;
+  std::vector<std::string> names_;
+  double began_;
+  std::size_t per_reading_ = 1;
+  double rate_ = 0;
+  int index_ = 0;                        ///< of the next point
+  std::size_t seen_ = 0;                 ///< samples so far
+  std::size_t in_reading_ = 0;
+  std::vector<Sums> sums_;
+  double product_ = 0;                   ///< of the first voltage and the first current
+  std::optional<std::size_t> volts_, amperes_;
+  std::vector<bench::Sensing> sensing_;
+  bench::Capture raw_;                   ///< of the reading under way
+  struct Watching {
+    Watch watch;
+    std::size_t quantity = 0;
+    Watcher watcher;
+    std::size_t told = 0;
+  };
+  std::vector<Watching> watches_;
+  std::vector<LogEntry> log_;            ///< since the last readings were kept
+  bool tripped_ = false;                 ///< in the reading under way
+  std::vector<double> times_;
+  std::vector<std::vector<double>> columns_;
+  std::vector<std::pair<std::string, std::string>> heads_;  ///< names and units of the columns
+};
+
+void Recording::watch(std::size_t k, std::span<const double> values) {
+  for (auto& w : watches_) {
+    if (w.quantity != k) continue;
+    w.watcher.add(values);
+    const auto counted = w.watcher.counted();
+    // One that is still under way is told once it has ended.
+    const auto done = counted.size() - (w.watcher.open() && !counted.empty() && counted.size() > w.told ? 1 : 0);
+    if (counted.size() > w.told) tripped_ = true;
+    for (; w.told < done; ++w.told) {
+      const auto& e = counted[w.told];
+      log_.push_back({e.from, e.to, w.watch.name,
+                      fmt::format("{} went {} {} for {}", names_[k], w.watch.over ? "over" : "under", format_setting(w.watch.limit, sensing_[k].unit), format_quantity(e.to - e.from, "s", 3).plain()),
+                      e.extreme, std::string(sensing_[k].unit)});
+    }
+  }
+}
+
+Result<void> Recording::take(const bench::Capture& stretch) {
+  const auto n = stretch.channels.front().counts.size();
+  std::vector<std::vector<double>> rows(names_.size());
+  for (std::size_t k = 0; k < names_.size(); ++k) {
+    rows[k] = stretch.channels[k].volts();
+    for (auto& v : rows[k]) v = (v - sensing_[k].zero) * sensing_[k].per_volt;
+  }
+  for (std::size_t at = 0; at < n;) {
+    const auto now = std::min(n - at, per_reading_ - in_reading_);
+    for (std::size_t k = 0; k < names_.size(); ++k) {
+      const auto part = std::span<const double>(rows[k]).subspan(at, now);
+      auto& s = sums_[k];
+      for (const double v : part) {
+        s.sum += v;
+        s.squares += v * v;
+        s.low = std::min(s.low, v);
+        s.high = std::max(s.high, v);
+      }
+      watch(k, part);
+    }
+    if (volts_ && amperes_)
+      for (std::size_t j = at; j < at + now; ++j) product_ += rows[*volts_][j] * rows[*amperes_][j];
+    if (p_.keep == Keep::events) {
+      if (raw_.channels.empty()) {
+        raw_ = stretch;
+        for (auto& channel : raw_.channels) channel.counts.clear();
+      }
+      for (std::size_t k = 0; k < names_.size(); ++k) {
+        const auto first = stretch.channels[k].counts.begin() + std::ptrdiff_t(at);
+        raw_.channels[k].counts.insert(raw_.channels[k].counts.end(), first, first + std::ptrdiff_t(now));
+      }
+    }
+    seen_ += now;
+    in_reading_ += now;
+    at += now;
+    if (in_reading_ == per_reading_)
+      if (auto ok = end_reading(); !ok) return ok;
+  }
+  if (context_.progress) {
+    const double share = double(seen_) / rate_ / p_.length;
+    context_.progress({.done = 0, .total = 1, .bench_seconds_left = p_.length * (1 - share), .share = std::min(1.0, share)});
+  }
+  return {};
+}
+
+Result<void> Recording::end_reading() {
+  const double n = double(in_reading_);
+  times_.push_back((double(seen_) - n / 2) / rate_);
+  std::size_t c = 0;
+  for (const auto& s : sums_)
+    for (const double value : {s.sum / n, std::sqrt(std::max(0.0, s.squares / n)), s.low, s.high}) columns_[c++].push_back(value);
+  if (volts_ && amperes_) columns_[c++].push_back(product_ / n);
+  if (tripped_ && p_.keep == Keep::events)
+    if (auto ok = keep_raw(); !ok) return ok;
+  tripped_ = false;
+  raw_.channels.clear();
+  in_reading_ = 0;
+  product_ = 0;
+  std::fill(sums_.begin(), sums_.end(), Sums{});
+  if (times_.size() >= kTogether) return keep_readings();
+  return {};
+}
+
+Result<void> Recording::keep_raw() {
+  auto setting = about_;
+  // Times are the recording's.
+  setting["trigger_at"] = -(double(seen_) - double(in_reading_)) / rate_;
+  Point point{.index = index_++, .setting = std::move(setting), .records = {}};
+  point.records.push_back(as_record(raw_, names_, 0));
+  for (auto& e : log_)
+    if (!e.point) e.point = point.index;
+  return context_.keep(point);
+}
+
+Result<void> Recording::keep_readings() {
+  if (times_.empty()) return {};
+  nlohmann::json setting = {{"method", method_text(Method::recording)}, {kReadings, int(times_.size())}};
+  auto& log = setting[kLog] = nlohmann::json::array();
+  for (const auto& e : log_) log.push_back(to_json(e));
+  Record table;
+  table.channels.push_back({.role = "time", .unit = "s", .numbers = times_});
+  for (std::size_t c = 0; c < columns_.size(); ++c) table.channels.push_back({.role = heads_[c].first, .unit = heads_[c].second, .numbers = columns_[c]});
+  Point point{.index = index_++, .setting = std::move(setting), .records = {}};
+  point.records.push_back(std::move(table));
+  times_.clear();
+  for (auto& column : columns_) column.clear();
+  log_.clear();
+  return context_.keep(point);
+}
+
+Result<void> Recording::run() {
+  const auto settings = settings_from_text(context_.around.settings);
+  if (!settings) return tl::unexpected(settings.error());
+  rate_ = bench_.nearest_rate(p_.rate);
+  per_reading_ = std::max<std::size_t>(1, std::size_t(std::llround(p_.record_length() * rate_)));
+  const TimeBase time(0, 1 / rate_);
+  for (std::size_t k = 0; k < names_.size(); ++k) {
+    sensing_.push_back(bench::sensing_of(p_.hookup.chains[k]));
+    const auto unit = std::string(sensing_[k].unit);
+    for (const char* what : {".mean", ".rms", ".low", ".high"}) heads_.emplace_back(names_[k] + what, unit);
+    if (unit == "V" && !volts_) volts_ = k;
+    if (unit == "A" && !amperes_) amperes_ = k;
+    for (const auto& watch : settings->watches) {
+      const bool named = watch.quantity == names_[k] || (watch.quantity.empty() && names_.size() == 1);
+      if (named && (watch.unit.empty() || watch.unit == unit)) watches_.push_back({watch, k, Watcher(watch, time), 0});
+    }
+  }
+  if (volts_ && amperes_) heads_.emplace_back("power", "W");
+  columns_.resize(heads_.size());
+  sums_.resize(names_.size());
+  const auto samples = static_cast<long long>(std::floor(p_.length * rate_));
+  const auto read = bench_.capture(p_.rate, int(std::min<long long>(samples, kMostRecording)), context_.stop, [&](const bench::Capture& stretch) { return take(stretch); });
+  // However it ended, nothing that was read is lost.
+  if (!read) log_.push_back({double(seen_) / rate_, double(seen_) / rate_, "", "the recording ended: " + read.error().message, 0, ""});
+  for (auto& w : watches_) {
+    const auto counted = w.watcher.counted();
+    for (; w.told < counted.size(); ++w.told) {
+      const auto& e = counted[w.told];
+      log_.push_back({e.from, e.to, w.watch.name, fmt::format("{} was still {} {} at the end", names_[w.quantity], w.watch.over ? "over" : "under", format_setting(w.watch.limit, sensing_[w.quantity].unit)),
+                      e.extreme, std::string(sensing_[w.quantity].unit)});
+    }
+  }
+  if (auto ok = keep_readings(); !ok) return ok;
+  if (!read) return tl::unexpected(read.error().fault == Fault::stopped ? Error{Fault::stopped, fmt::format("Stopped after {}; what was read is kept.", format_duration(double(seen_) / rate_))} : read.error());
+  return {};
+}
+
+}  // namespace
+
+Result<void> record(const Plan& plan, bench::Bench& bench, const RunContext& context, nlohmann::json about, const std::vector<std::string>& names) {
+  return Recording(plan, bench, context, std::move(about), names).run();
+}
+
+}  // namespace heron::study::power

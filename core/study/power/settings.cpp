@@ -1,0 +1,209 @@
+#include "study/power/settings.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/words.h"
+#include "study/power/wiring.h"
+#include "study/settings_table.h"
+#include "study/watch_setting.h"
+
+namespace heron::study::power {
+namespace {
+
+constexpr std::string_view kWireKey = "wire.";
+constexpr std::pair<Method, std::string_view> kMethodNames[] = {
+    {Method::cycles, "cycles"}, {Method::switch_on, "switch_on"}, {Method::profile, "profile"}, {Method::recording, "recording"}};
+
+/// "i_pump", "-i_pump", "10*i_pump"
+Result<Wire> wire_from(std::string_view key, std::string_view text) {
+  auto rest = trimmed(text);
+  Wire out;
+  if (rest.starts_with('-')) {
+    out.factor = -1;
+    rest = trimmed(rest.substr(1));
+  }
+  if (const auto star = rest.find('*'); star != std::string::npos) {
+    const auto factor = parse_value(rest.substr(0, star), "1");
+    if (!factor || !(*factor > 0) || !std::isfinite(*factor)) return fail(Fault::usage, "{}: a factor above zero is wanted before the star, such as 10*i_a.", key);
+    out.factor *= *factor;
+    rest = trimmed(std::string_view(rest).substr(star + 1));
+  }
+  if (rest.empty()) return fail(Fault::usage, "{}: a quantity is wanted, such as i_a, -i_a or 10*i_a.", key);
+  out.quantity = rest;
+  return out;
+}
+
+Setting<Settings> wires() {
+  return {std::string(kWireKey),
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            const std::string role(key.substr(kWireKey.size()));
+            if (!is_role(role)) return fail(Fault::usage, "{}: there is no such role; there are {}.", key, all_roles());
+            if (text == "none") {
+              s.wires.erase(role);
+              return {};
+            }
+            auto wire = wire_from(key, text);
+            if (!wire) return tl::unexpected(wire.error());
+            s.wires.insert_or_assign(role, std::move(*wire));
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            for (const auto& [role, wire] : s.wires) out[std::string(kWireKey) + role] = wire_text(wire);
+          }};
+}
+
+/// "19 Ah" or "800 mAh", or in coulombs.
+Setting<Settings> battery() {
+  return {"battery",
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            if (text == "none") {
+              s.battery.reset();
+              return {};
+            }
+            const auto typed = trimmed(text);
+            const auto hours = typed.ends_with('h') ? parse_value(std::string_view(typed).substr(0, typed.size() - 1), "A") : Result<double>(fail(Fault::usage, ""));
+            const auto charge = hours ? Result<double>(3600 * *hours) : parse_value(typed, "C");
+            if (!charge || !(*charge > 0) || !std::isfinite(*charge)) return fail(Fault::usage, "{}: a charge above zero is wanted, such as 19 Ah.", key);
+            s.battery = *charge;
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            if (s.battery) out["battery"] = number_text(*s.battery / 3600, "Ah");
+          }};
+}
+
+Setting<Settings> states() {
+  return {"states",
+          [](Settings& s, std::string_view, std::string_view text) -> Result<void> {
+            s.states = text == "none" ? std::vector<std::string>() : pieces(text);
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            std::string all;
+            for (const auto& name : s.states) all += (all.empty() ? "" : ", ") + name;
+            if (!all.empty()) out["states"] = all;
+          }};
+}
+
+/// "10 ms 80 A, 100 ms 30 A, 1 s 14 A": points of a fuse's curve.
+Setting<Settings> fuse() {
+  return {"fuse",
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            s.fuse.clear();
+            if (text == "none") return {};
+            for (const auto& pair : pieces(text)) {
+              // The current is the last number with its unit, whether that stands apart or not.
+              auto cut = pair.rfind(' ');
+              if (cut != std::string::npos && pair.substr(cut + 1) == "A") cut = pair.rfind(' ', cut - 1);
+              const auto time = cut == std::string::npos ? Result<double>(fail(Fault::usage, "")) : parse_value(pair.substr(0, cut), "s");
+              const auto current = cut == std::string::npos ? Result<double>(fail(Fault::usage, "")) : parse_value(pair.substr(cut + 1), "A");
+              if (!time || !current || !(*time > 0) || !(*current > 0) || !std::isfinite(*time) || !std::isfinite(*current))
+                return fail(Fault::usage, "{}: a time and the current that it bears so long are wanted in \"{}\", such as 100 ms 30 A.", key, pair);
+              if (!s.fuse.empty() && !(*time > s.fuse.back().first)) return fail(Fault::usage, "{}: its times must rise.", key);
+              s.fuse.emplace_back(*time, *current);
+            }
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            std::string all;
+            for (const auto& [time, current] : s.fuse) all += fmt::format("{}{:.12g} s {:.12g} A", all.empty() ? "" : ", ", time, current);
+            if (!all.empty()) out["fuse"] = all;
+          }};
+}
+
+Setting<Settings> sequence() {
+  return {"sequence",
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            if (text == "none") s.sequence.reset();
+            else if (text == "abc") s.sequence = Sequence::abc;
+            else if (text == "acb") s.sequence = Sequence::acb;
+            else return fail(Fault::usage, "{}: abc, acb or none is wanted, not \"{}\".", key, text);
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            if (s.sequence) out["sequence"] = *s.sequence == Sequence::abc ? "abc" : "acb";
+          }};
+}
+
+Setting<Settings> method() {
+  return {"method",
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            if (text == "none") {
+              s.method.reset();
+              return {};
+            }
+            const auto found = method_of(text);
+            if (!found) return fail(Fault::usage, "{}: cycles, switch_on, profile or recording is wanted, not \"{}\".", key, text);
+            s.method = *found;
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            if (s.method) out["method"] = method_text(*s.method);
+          }};
+}
+
+const SettingsTable<Settings>& table() {
+  static const SettingsTable<Settings> all({
+      method(),
+      wires(),
+      word_setting<Settings, LimitClass>("class", &Settings::limits,
+                                         {{LimitClass::none, "none"}, {LimitClass::a, "A"}, {LimitClass::b, "B"}, {LimitClass::c, "C"}, {LimitClass::d, "D"}}),
+      sequence(),
+      word_setting<Settings, bool>("regenerating", &Settings::regenerating, {{false, "off"}, {true, "on"}}),
+      percent_setting("settle_band", &Settings::settle_band, 0, 100),
+      number_setting("window", &Settings::window, "s", Bound::positive),
+      percent_setting("state_time", &Settings::state_time, 0, 50),
+      number_setting("glitch", &Settings::glitch, "s", Bound::not_negative),
+      battery(),
+      states(),
+      fuse(),
+      number_setting("nominal_voltage", &Settings::nominal_voltage, "V", Bound::positive),
+      number_setting("nominal_current", &Settings::nominal_current, "A", Bound::positive),
+      number_setting("from", &Settings::from, "s"),
+      number_setting("to", &Settings::to, "s"),
+      number_setting("start", &Settings::start, "s"),
+      number_setting("step", &Settings::step, "s", Bound::positive),
+      number_setting("sample_rate", &Settings::sample_rate, "Hz", Bound::positive),
+      percent_setting("u_limit", &Settings::u_limit),
+      watch_setting(&Settings::watches),
+  });
+  return all;
+}
+
+}  // namespace
+
+std::optional<Method> method_of(std::string_view text) {
+  for (const auto& [method, word] : kMethodNames)
+    if (word == text) return method;
+  return std::nullopt;
+}
+
+std::string method_text(Method method) {
+  for (const auto& [one, word] : kMethodNames)
+    if (one == method) return std::string(word);
+  return {};
+}
+
+std::string wire_text(const Wire& wire) {
+  const double size = std::abs(wire.factor);
+  return (wire.factor < 0 ? "-" : "") + (size == 1 ? std::string() : fmt::format("{:.12g}*", size)) + wire.quantity;
+}
+
+Result<void> set(Settings& settings, std::string_view key, std::string_view text) { return table().set(settings, key, text); }
+
+Result<Settings> settings_from_text(const SettingsText& text) {
+  auto out = table().read(text);
+  if (out && out->from && out->to && !(*out->from < *out->to)) return fail(Fault::input, "from: what is analysed ends before it begins.");
+  if (out && out->step && out->sample_rate) return fail(Fault::usage, "step: say either the step or the sample_rate.");
+  return out;
+}
+
+SettingsText as_text(const Settings& settings) { return table().text(settings); }
+
+Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& s, std::size_t record) {
+  const auto step = s.step ? s.step : s.sample_rate ? std::optional(1 / *s.sample_rate) : std::nullopt;
+  return study::waveforms_of(point, {s.start, step, {}}, "say how fast it was sampled, such as sample_rate=50kHz.", record);
+}
+
+}  // namespace heron::study::power

@@ -1,0 +1,144 @@
+#include <catch2/catch.hpp>
+
+#include "app/kinds/power/cycles_lens.h"
+#include "app/kinds/power/harmonics_lens.h"
+#include "app/kinds/power/inrush_lens.h"
+#include "app/kinds/power/phasors_lens.h"
+#include "app/kinds/power/profile_lens.h"
+#include "app/kinds/power/trend_lens.h"
+#include "app/kinds/power/wiring_lens.h"
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+
+namespace power_window {
+namespace {
+
+template <class LensType>
+LensType* look_at(OpenWindow& open, const char* study, const char* lens) {
+  open.choose_study(study);
+  drive::settled(open.window);
+  auto* tab = drive::button(open.window, QString("Lens: ") + lens);
+  if (!tab) return nullptr;
+  drive::click(tab);
+  LensType* found = nullptr;
+  drive::until([&] { return (found = drive::visible<LensType>(open)) != nullptr; });
+  return found;
+}
+
+}  // namespace
+
+TEST_CASE("what a pump draws when it starts is marked, and the fuse beside it", "[app][power]") {
+  OpenWindow open;
+  auto* lens = look_at<app::InrushLens>(open, "Bilge-pump start", "Inrush");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->marks().size() == 3; }));
+  CHECK(lens->marks()[0].endsWith("A"));
+  CHECK(lens->marks()[2].startsWith("settled after"));
+  CHECK(lens->cards().size() == 2);
+  CHECK(lens->plot()->axisRect(1)->visible());
+  // The wheel zooms, Backspace goes back.
+  auto* x = lens->plot()->axisRect(0)->axis(QCPAxis::atBottom);
+  const auto whole = x->range();
+  QWheelEvent wheel(QPointF(300, 200), lens->plot()->mapToGlobal(QPointF(300, 200)), {}, QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(lens->plot(), &wheel);
+  REQUIRE(drive::until([&] { return x->range().size() < 0.99 * whole.size(); }));
+  QTest::keyClick(&open.window, Qt::Key_Backspace);
+  CHECK(drive::until([&] { return std::abs(x->range().size() / whole.size() - 1) < 1e-6; }));
+}
+
+TEST_CASE("three phases are drawn by angle, and a clamp the other way round is told and put right", "[app][power]") {
+  OpenWindow open;
+  auto* phasors = look_at<app::PhasorsLens>(open, "Thruster drive", "Phasors");
+  REQUIRE(phasors);
+  REQUIRE(drive::until([&] { return phasors->words().join(" ").contains("The voltages turn a b c"); }));
+  const auto study = open.window.desk().focus.study_id();
+  // Somebody says a clamp is the other way round, which it is not.
+  REQUIRE(open.window.desk().document.edit_setting(study, "wire.ib", "-i_b").isEmpty());
+  drive::settled(open.window);
+  drive::click(drive::button(open.window, "Lens: Wiring"));
+  app::WiringLens* wiring = nullptr;
+  REQUIRE(drive::until([&] { return (wiring = drive::visible<app::WiringLens>(open)) != nullptr && wiring->said().contains("i_b is the other way round"); }));
+  QPushButton* apply = nullptr;
+  for (auto* button : wiring->findChildren<QPushButton*>())
+    if (button->text() == "Take it as explained") apply = button;
+  REQUIRE(apply);
+  drive::click(apply);
+  REQUIRE(drive::until([&] { return wiring->said().startsWith("Each channel looks like"); }));
+  CHECK(open.window.desk().focus.study()->settings.at("wire.ib") == "i_b");
+  // Both edits can be undone.
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(drive::until([&] { return wiring->said().contains("the other way round"); }));
+}
+
+TEST_CASE("harmonics go from amperes to per cent, and their records over time have whole cycles marked", "[app][power]") {
+  OpenWindow open;
+  auto* lens = look_at<app::HarmonicsLens>(open, "Shore charger", "Harmonics");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->height_of(3).has_value(); }));
+  const double amperes = *lens->height_of(3);
+  drive::click(drive::button(open.window, "Unit"));
+  REQUIRE(drive::until([&] { return lens->height_of(3) && *lens->height_of(3) > 10 * amperes; }));
+  CHECK(lens->plot()->yAxis->label().contains("%"));
+  drive::click(drive::button(open.window, "Of"));
+  REQUIRE(drive::until([&] { return lens->plot()->yAxis->label().startsWith("Voltage"); }));
+  drive::click(drive::button(open.window, "Lens: Waveforms"));
+  app::CyclesLens* cycles = nullptr;
+  REQUIRE(drive::until([&] { return (cycles = drive::visible<app::CyclesLens>(open)) != nullptr && cycles->record_plot()->names().size() == 2; }));
+  QTest::mouseMove(cycles->plot(), QPoint(400, 200));
+  QTest::keyClick(&open.window, Qt::Key_A);
+  CHECK(drive::until([&] { return cycles->cards().size() == 2; }));
+}
+
+TEST_CASE("a profile names its states and steps through its wakes", "[app][power]") {
+  OpenWindow open;
+  auto* lens = look_at<app::ProfileLens>(open, "Radio rail", "Profile");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->states().size() == 3; }));
+  CHECK(lens->states()[0].startsWith("asleep"));
+  auto* x = lens->plot()->axisRect(0)->axis(QCPAxis::atBottom);
+  const auto whole = x->range();
+  QTest::keyClick(&open.window, Qt::Key_BracketRight);
+  REQUIRE(drive::until([&] { return lens->wake() == 0 && x->range().size() < whole.size() / 10; }));
+  QTest::keyClick(&open.window, Qt::Key_BracketLeft);
+  CHECK(drive::until([&] { return lens->wake() == -1 && x->range() == whole; }));
+  drive::click(drive::button(open.window, "Charge"));
+  CHECK(drive::until([&] { return lens->plot()->axisRect(0)->axis(QCPAxis::atRight)->visible(); }));
+}
+
+TEST_CASE("an hour's recording shows what the watch caught, and opens its record", "[app][power]") {
+  OpenWindow open;
+  auto* lens = look_at<app::TrendLens>(open, "Battery rail over an hour", "Trend");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->ticks() == 1; }));
+  QTableWidget* log = lens->findChild<QTableWidget*>();
+  REQUIRE(log);
+  REQUIRE(log->rowCount() == 1);
+  CHECK(log->item(0, 3)->text().contains("under 4.6 V"));
+  log->setFocus();
+  log->setCurrentCell(0, 1);
+  QTest::keyClick(log, Qt::Key_Return);
+  app::CyclesLens* record = nullptr;
+  REQUIRE(drive::until([&] { return (record = drive::visible<app::CyclesLens>(open)) != nullptr; }));
+  CHECK(record->record_plot()->whole().lower > 1200);
+}
+
+TEST_CASE("a word of a power brief brings what it needs, and a take follows it", "[app][power]") {
+  OpenWindow open;
+  open.choose_study("Shore charger");
+  drive::settled(open.window);
+  auto& desk = open.window.desk();
+  REQUIRE(desk.focus.edit({{"cycles", "6 cycles"}}).isEmpty());
+  CHECK_FALSE(desk.focus.edit({{"rate", "100 Hz"}}).isEmpty());
+  const auto before = desk.focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == before + 1 && !desk.runner.running(); }, 60000));
+  drive::settled(open.window);
+  REQUIRE(drive::until([&] {
+    const auto view = desk.readings.shown();
+    return view && view->analysis.reading.find("power.active");
+  }));
+}
+
+}  // namespace power_window

@@ -1,0 +1,135 @@
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "base/random.h"
+#include "study/power/kind.h"
+#include "truth/truth.h"
+
+namespace heron::truth {
+namespace feeds {
+namespace {
+
+using std::numbers::pi;
+
+constexpr double kRate = 20e3;
+
+struct Given {
+  const char *role, *unit;
+  std::function<double(double)> of;  ///< of time in s
+  double noise = 0;
+};
+
+Outcome read(const std::vector<Given>& given, std::size_t samples, double rate, std::mt19937_64& random, const study::SettingsText& settings, std::map<std::string, double> truth) {
+  std::vector<std::string> asked;
+  for (const auto& [key, value] : truth) asked.push_back(key);
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  study::Record record{.sample_rate = rate};
+  for (const auto& g : given) {
+    study::Channel channel{.role = g.role, .unit = g.unit};
+    for (std::size_t k = 0; k < samples; ++k) channel.numbers.push_back(g.of(double(k) / rate) + g.noise * normal_deviate(random));
+    record.channels.push_back(std::move(channel));
+  }
+  point.records.push_back(std::move(record));
+  const auto analysis = study::power::kind().analyse({point}, settings, asked);
+  return {analysis ? analysis->reading : study::Reading{}, std::move(truth)};
+}
+
+double within(std::mt19937_64& random, double low, double high) { return low + (high - low) * double(random() >> 11) * 0x1p-53; }
+
+/// One phase with harmonics, anywhere between 45 and 65 Hz, so many cycles.
+Outcome one_phase(unsigned seed, std::size_t samples) {
+  std::mt19937_64 random(seed);
+  const double f = within(random, 45, 65), start = within(random, -pi, pi), lag = within(random, -1, 1.2);
+  const double v1 = 325, v5 = 6, i1 = 7, i3 = 2.1, i5 = 1.2, third = within(random, -pi, pi), fifth = within(random, -pi, pi);
+  const auto w = [=](double t) { return 2 * pi * f * t + start; };
+  const auto v = [=](double t) { return v1 * std::cos(w(t)) + v5 * std::cos(5 * w(t)); };
+  const auto i = [=](double t) { return i1 * std::cos(w(t) - lag) + i3 * std::cos(3 * w(t) + third) + i5 * std::cos(5 * w(t) + fifth); };
+  const double vrms = std::sqrt((v1 * v1 + v5 * v5) / 2), irms = std::sqrt((i1 * i1 + i3 * i3 + i5 * i5) / 2);
+  const double active = v1 * i1 / 2 * std::cos(lag) + v5 * i5 / 2 * std::cos(fifth);
+  return read({{"v", "V", v, 0.5}, {"i", "A", i, 0.02}}, samples, kRate, random, {},
+              {{"frequency", f},
+               {"voltage.rms", std::hypot(vrms, 0.5)},
+               {"current.rms", std::hypot(irms, 0.02)},
+               {"power.active", active},
+               {"power.apparent", std::hypot(vrms, 0.5) * std::hypot(irms, 0.02)},
+               {"power.reactive", v1 * i1 / 2 * std::sin(lag)},
+               {"power_factor", active / (std::hypot(vrms, 0.5) * std::hypot(irms, 0.02))},
+               {"power_factor.displacement", std::cos(lag)},
+               {"angle.current", lag * 180 / pi},
+               {"thd.voltage", 100 * v5 / v1},
+               {"thd.current", 100 * std::hypot(i3, i5) / i1},
+               {"harmonic.current.3", i3 / std::numbers::sqrt2},
+               {"harmonic.current.5", i5 / std::numbers::sqrt2},
+               {"harmonic.voltage.5", v5 / std::numbers::sqrt2}});
+}
+
+/// Three phases with unbalance.
+Outcome three_phases(unsigned seed) {
+  std::mt19937_64 random(seed);
+  const double f = within(random, 48, 52), lag = within(random, -0.6, 1), turn = within(random, -pi, pi), other = within(random, -pi, pi);
+  const double v = 325, against_v = 8, i = 9, against_i = 0.4;
+  std::vector<Given> given;
+  const char *names[] = {"va", "vb", "vc", "ia", "ib", "ic"};
+  for (int p = 0; p < 3; ++p) given.push_back({names[p], "V", [=](double t) { return v * std::cos(2 * pi * (f * t - p / 3.0)) + against_v * std::cos(2 * pi * (f * t + p / 3.0) + turn); }, 0.4});
+  for (int p = 0; p < 3; ++p) given.push_back({names[3 + p], "A", [=](double t) { return i * std::cos(2 * pi * (f * t - p / 3.0) - lag) + against_i * std::cos(2 * pi * (f * t + p / 3.0) + other); }, 0.02});
+  const double active = 1.5 * (v * i * std::cos(lag) + against_v * against_i * std::cos(turn - other)), reactive = 1.5 * (v * i * std::sin(lag) + against_v * against_i * std::sin(turn - other));
+  const auto a = std::polar(v, 0.0) + std::polar(against_v, turn), b = std::polar(v, -2 * pi / 3) + std::polar(against_v, turn + 2 * pi / 3);
+  return read(given, 4096, kRate, random, {},
+              {{"power.active", active},
+               {"power.reactive", reactive},
+               {"unbalance.voltage", 100 * against_v / v},
+               {"unbalance.current", 100 * against_i / i},
+               {"angle.ab", std::remainder(std::arg(a / b) * 180 / pi, 360)}});
+}
+
+/// A current that decays onto a direct one.
+Outcome switched_on(unsigned seed) {
+  std::mt19937_64 random(seed);
+  const double on = 0.1 + within(random, 0, 1e-3), tau = within(random, 0.03, 0.06), over = within(random, 12, 18), steady = 2, rate = 10e3, front = 2e-3;
+  // A front without a corner: x^2 (3 - 2 x).
+  const auto rising = [=](double t) {
+    const double x = std::clamp((t - on) / front, 0.0, 1.0);
+    return x * x * (3 - 2 * x);
+  };
+  const auto i = [=](double t) { return rising(t) * (steady + over * std::exp(-std::max(0.0, t - on) / tau)); };
+  constexpr std::size_t n = 8000;
+  double peak = 0, squares = 0;
+  const double end = double(n - 1) / rate, step = 2e-6;
+  for (double t = on; t < end; t += step) {
+    peak = std::max(peak, i(t));
+    squares += i(t) * i(t) * step;
+  }
+  return read({{"i", "A", i, 0.03}}, n, rate, random, {{"method", "switch_on"}}, {{"inrush.peak.positive", peak}, {"inrush.i2t", squares}, {"steady.rms", std::hypot(steady, 0.03)}});
+}
+
+/// Sleep, listening and bursts with noise.
+Outcome profiled(unsigned seed) {
+  std::mt19937_64 random(seed);
+  const double sleep = 40e-6, listen = 8e-3, burst = 0.1, rate = 10e3, every = within(random, 0.9, 1.1), start = within(random, 0.2, 0.5), ends = within(random, 0.05, 0.06), quiet = within(random, 0.03, 0.031);
+  const auto i = [=](double t) {
+    const double in = std::fmod(t - start + 10 * every, every);
+    return in < ends ? (in > 0.02 && in < quiet ? burst : listen) : sleep;
+  };
+  constexpr std::size_t n = 40000;
+  double sum = 0;
+  for (std::size_t k = 0; k < n; ++k) sum += i(double(k) / rate) / double(n);
+  return read({{"i", "A", i, 20e-6}}, n, rate, random, {{"method", "profile"}},
+              {{"profile.mean", sum}, {"profile.sleep", sleep}, {"profile.charge", sum * double(n) / rate}, {"profile.state.2.level", listen}, {"profile.state.3.level", burst},
+               {"profile.wake.charge", (ends - (quiet - 0.02)) * (listen - sleep) + (quiet - 0.02) * (burst - sleep)}});
+}
+
+}  // namespace
+}  // namespace feeds
+
+std::vector<Experiment> power_files() {
+  using namespace feeds;
+  return {{"power", "one phase, some 11 cycles", [](unsigned seed) { return one_phase(seed, 4096); }, 400, 40},
+          {"power", "one phase, some 4 cycles", [](unsigned seed) { return one_phase(seed, 1600); }, 400},
+          {"power", "three phases, unbalanced", three_phases, 400, 30},
+          {"power", "a current that is switched on", switched_on, 400, 20},
+          {"power", "a profile of three states", profiled, 200}};
+}
+
+}  // namespace heron::truth
