@@ -2,7 +2,7 @@
 
 #include "iv/iv_view.h"
 #include "kind_view.h"
-#include "power/power_view.h"
+#include "power/power_kind_view.h"
 #include "response/response_view.h"
 #include "spectrum/spectrum_view.h"
 #include "waveform/waveform_view.h"
@@ -11,7 +11,7 @@ namespace heron::app {
 namespace {
 
 std::vector<const KindView*>& registry() {
-  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view(), &power_view()};
+  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view(), &power_kind_view()};
   return all;
 }
 

@@ -26,12 +26,6 @@ int main(int argc, char** argv) {
   const QSize size = argc > 3 ? QSize(atoi(argv[2]), atoi(argv[3])) : QSize(1280, 800);
   QDir().mkpath(folder);
   app::apply_style();
-  {
-    app::MainWindow empty;
-    empty.resize(size);
-    empty.show();
-    shoot(empty, "empty");
-  }
   drive::OpenWindow open(size);
   auto& window = open.window;
   open.bode()->set_cursor('A', 19.4);

@@ -4,7 +4,7 @@
 #include "app/lenses/plot_cursors.h"
 #include "app/lenses/plot_view.h"
 #include "app/lenses/record_plot.h"
-#include "power_view.h"
+#include "power_kind_view.h"
 
 namespace heron::app {
 

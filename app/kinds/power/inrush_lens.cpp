@@ -118,10 +118,10 @@ void InrushLens::draw() {
     if (const auto* f = figure(high ? "inrush.peak.positive" : "inrush.peak.negative"); f && !f->at.empty()) mark(f->at.front(), f->value, said(*f), high);
   if (const auto* f = figure("inrush.settled_after"); f && f->at.size() == 2) mark(f->at[1], in.steady(), "settled after " + said(*f), true);
   const auto window = text(format_quantity(in.half(), "s", 3).plain());
-  for (const auto& [key, label] : {std::pair{"inrush.rms.max", "Largest rms"}, {"idle.rms", "Before, rms"}})
+  for (const auto& [key, label, below] : {std::tuple{"inrush.rms.max", "Largest rms", "over " + window}, {"idle.rms", "Before, rms", QString("until it begins")}})
     if (const auto* f = figure(key)) {
       const auto shown = format_quantity(f->value, f->unit, 3);
-      cards_ << CursorCard{label, text(shown.number), text(shown.unit), QString("over %1").arg(window)};
+      cards_ << CursorCard{label, text(shown.number), text(shown.unit), below};
     }
   emit cards_changed();
   draw_fuse(in);

@@ -1,6 +1,6 @@
 #pragma once
 #include "app/lenses/take_lens.h"
-#include "power_view.h"
+#include "power_kind_view.h"
 
 namespace heron::app {
 

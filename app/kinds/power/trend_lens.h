@@ -3,7 +3,7 @@
 #include <memory>
 
 #include "app/lenses/take_lens.h"
-#include "power_view.h"
+#include "power_kind_view.h"
 #include "render/plot_parts.h"
 
 namespace heron::app {

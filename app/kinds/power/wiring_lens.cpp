@@ -8,7 +8,7 @@
 #include "app/readings.h"
 #include "app/text.h"
 #include "base/quantity.h"
-#include "power_view.h"
+#include "power_kind_view.h"
 #include "render/theme.h"
 
 namespace heron::app {

@@ -1,4 +1,4 @@
-#include "power_view.h"
+#include "power_kind_view.h"
 
 #include "app/lenses/columns_lens.h"
 #include "app/lenses/figures_lens.h"
@@ -39,7 +39,7 @@ Result<std::vector<study::Repeated>> over_records(const TakeView& view, const st
   return one ? one->over_records(settings, asked) : std::vector<study::Repeated>{};
 }
 
-class PowerView final : public KindView {
+class PowerLooks final : public KindView {
  public:
   const study::Kind& kind() const override { return power::kind(); }
 
@@ -67,12 +67,12 @@ class PowerView final : public KindView {
 
 }  // namespace
 
-const KindView& power_view() {
-  static const PowerView self;
+const KindView& power_kind_view() {
+  static const PowerLooks self;
   return self;
 }
 
-const power::ReducedPower* power_of(const TakeView* view) { return view ? dynamic_cast<const power::ReducedPower*>(view->reduced.get()) : nullptr; }
+const power::ReducedPower* power_of(const TakeView* take) { return take ? dynamic_cast<const power::ReducedPower*>(take->reduced.get()) : nullptr; }
 
 QColor phase_ink(const QColor& ink, std::size_t phase, std::size_t phases) {
   if (phases < 2 || phase == 0) return ink;

@@ -4,7 +4,7 @@
 
 namespace heron::app {
 
-const KindView& power_view();
+const KindView& power_kind_view();
 
 /// What a take of power came to; null for another.
 const study::power::ReducedPower* power_of(const TakeView* view);
