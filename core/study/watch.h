@@ -48,6 +48,10 @@ class Watcher {
   /// The last one counted as well, if it is still open and long enough by now.
   std::vector<Excursion> counted() const;
   bool open() const { return open_; }
+  /// Those that have ended and count.
+  const std::vector<Excursion>& ended() const { return counted_; }
+  /// The one under way is long enough to count by now.
+  bool open_counts() const { return open_ && now_.to - now_.from >= watch_.glitch; }
 
  private:
   Watch watch_;

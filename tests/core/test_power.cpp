@@ -294,6 +294,18 @@ TEST_CASE("what does not alternate, or hardly, has the reason", "[power][bad]") 
   rows = three(1000, 100, 1, 0);
   rows[1].values.pop_back();
   CHECK(error(rows).fault == Fault::input);
+  // Times of their own that step unevenly, or go back.
+  const auto timed = [&](const std::vector<double>& times) {
+    study::Point point{.setting = nlohmann::json::object(), .records = {}};
+    study::Record record;
+    record.channels.push_back({.role = "time", .unit = "s", .numbers = times});
+    record.channels.push_back({.role = "i", .unit = "A", .numbers = std::vector<double>(times.size(), 1.0)});
+    point.records.push_back(std::move(record));
+    const auto analysis = power::kind().analyse({point}, {{"method", "profile"}}, {});
+    return analysis ? Error{} : analysis.error();
+  };
+  CHECK_THAT(timed({0, 1, 2, 3, 5, 6, 7, 8}).message, Catch::Matchers::Contains("not even"));
+  CHECK(timed({0, 1, 2, 1, 4, 5, 6, 7}).fault == Fault::input);
   // A phase that is dead.
   rows = three(4096, 100, 1, 0.2);
   for (auto& x : rows[4].values) x = 0;

@@ -165,10 +165,8 @@ void check_known(const Reading& reading, const Settings& settings, const std::ve
 Result<std::vector<Doubt>> find_doubts(const PowerRecord& record, const Reading& reading, const Settings& settings, const std::vector<std::string>& asked) {
   std::vector<Doubt> out;
   if (auto ok = check_inputs(record, settings, out); !ok) return tl::unexpected(ok.error());
-  for (const double gap : record.record->gaps) {
-    out.push_back({"record.gaps", Severity::serious, fmt::format("Samples are missing after {}.", shown(gap, "s", 6)), "Take it again, or read what lies before by `to`."});
-    break;
-  }
+  if (const auto samples = record.record->traces.front()->size(); samples > kMostSamples && !settings.to)
+    out.push_back({"record.long", Severity::note, fmt::format("The record has {} samples; the first {} are read.", samples, kMostSamples), "Set from and to for another part of it."});
   if (record.measured) {
     check_cycles(record, settings, out);
     check_phases(record, settings, reading, out);

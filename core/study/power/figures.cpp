@@ -107,6 +107,7 @@ Result<PowerRecordPtr> read_record(WaveformsPtr record, const Settings& settings
   auto rows = rows_of(*out->record, out->wiring, settings, start);
   if (!rows) return tl::unexpected(rows.error());
   const auto& time = out->record->traces.front()->time;
+  if (!time.even()) return fail(Fault::input, "The times are not even to 0.1 %, which power wants: samples are missing, or were taken when something changed.");
   const auto voltages = out->wiring.voltages.size();
   if (out->method == Method::profile) {
     if (out->wiring.currents.size() != 1) return fail(Fault::input, "A profile is of one current; there {}.", out->wiring.currents.empty() ? "is none" : "are three");

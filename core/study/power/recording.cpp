@@ -11,6 +11,7 @@ namespace heron::study::power {
 namespace {
 
 constexpr std::size_t kTogether = 256;  ///< readings that become one point
+constexpr std::size_t kMostLogged = 100'000;  ///< times that watches trip
 
 /// What one quantity came to over a reading.
 struct Sums {
@@ -55,6 +56,7 @@ class Recording {
   };
   std::vector<Watching> watches_;
   std::vector<LogEntry> log_;            ///< since the last readings were kept
+  std::size_t logged_ = 0;
   bool tripped_ = false;                 ///< in the reading under way
   std::vector<double> times_;
   std::vector<std::vector<double>> columns_;
@@ -65,12 +67,12 @@ void Recording::watch(std::size_t k, std::span<const double> values) {
   for (auto& w : watches_) {
     if (w.quantity != k) continue;
     w.watcher.add(values);
-    const auto counted = w.watcher.counted();
     // One that is still under way is told once it has ended.
-    const auto done = counted.size() - (w.watcher.open() && !counted.empty() && counted.size() > w.told ? 1 : 0);
-    if (counted.size() > w.told) tripped_ = true;
-    for (; w.told < done; ++w.told) {
-      const auto& e = counted[w.told];
+    const auto& ended = w.watcher.ended();
+    if (ended.size() > w.told || w.watcher.open_counts()) tripped_ = true;
+    for (; w.told < ended.size(); ++w.told) {
+      const auto& e = ended[w.told];
+      if (++logged_ > kMostLogged) continue;
       log_.push_back({e.from, e.to, w.watch.name,
                       fmt::format("{} went {} {} for {}", names_[k], w.watch.over ? "over" : "under", format_setting(w.watch.limit, sensing_[k].unit), format_quantity(e.to - e.from, "s", 3).plain()),
                       e.extreme, std::string(sensing_[k].unit)});
@@ -192,6 +194,8 @@ Result<void> Recording::run() {
   const auto read = bench_.capture(p_.rate, int(std::min<long long>(samples, kMostRecording)), context_.stop, [&](const bench::Capture& stretch) { return take(stretch); });
   // However it ended, nothing that was read is lost.
   if (!read) log_.push_back({double(seen_) / rate_, double(seen_) / rate_, "", "the recording ended: " + read.error().message, 0, ""});
+  if (logged_ > kMostLogged)
+    log_.push_back({double(seen_) / rate_, double(seen_) / rate_, "", fmt::format("a watch tripped {} times; the log has the first {}", logged_, kMostLogged), 0, ""});
   for (auto& w : watches_) {
     const auto counted = w.watcher.counted();
     for (; w.told < counted.size(); ++w.told) {

@@ -65,7 +65,6 @@ Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, con
   std::vector<Placed> all = wiring.voltages;
   all.insert(all.end(), wiring.currents.begin(), wiring.currents.end());
   const auto& time = record.traces[all.front().trace]->time;
-  if (!time.even()) return fail(Fault::input, "The times are not even to 0.1 %, which cycles want.");
   double start = 0;
   auto rows = rows_of(record, wiring, settings, start);
   if (!rows) return tl::unexpected(rows.error());
