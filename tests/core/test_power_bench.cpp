@@ -188,6 +188,25 @@ TEST_CASE("a recording keeps readings, what a watch caught, and all that was rea
   CHECK_THAT(trend.log.back().text, Catch::Matchers::Contains("the recording ended"));
 }
 
+TEST_CASE("on a bench that takes its time each reading is kept as it comes", "[power][bench][recording]") {
+  Plan plan{.method = Method::recording, .settle_time = 0};
+  plan.hookup = {.chains = {sensed("v", "mains", "Direct lead", 1)}, .computed = {}};
+  plan.rate = 1e3;
+  plan.reading = 0.5;
+  plan.length = 2.2;
+  sim::SimulatedBench bench(circuit(kLoad), 7, {}, true);
+  const study::Surroundings around;
+  std::size_t most = 0;
+  int points = 0;
+  REQUIRE(study::power::run(plan, bench, {.around = around, .keep = [&](const study::Point& p) -> Result<void> {
+                                            most = std::max(most, p.records.front().find("time")->size());
+                                            ++points;
+                                            return {};
+                                          }}));
+  CHECK(points >= 4);
+  CHECK(most == 1);
+}
+
 TEST_CASE("what a motor takes is heat, what turns and what is stored", "[power][bench]") {
   const std::string motor =
       "[pins]\n\"supply\" = \"m\"\n[branches]\n\"motor current\" = \"M.a\"\n[ratings]\n\"supply\" = { voltage = \"16 V\" }\n[part.M]\nkind = \"motor\"\nbetween = [\"m\", \"ground\"]\nvalue = \"22 mNm/A\"\nresistance = \"0.6 ohm\"\n"

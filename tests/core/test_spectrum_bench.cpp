@@ -326,6 +326,10 @@ TEST_CASE("noise that is the input's own is told by a take with the inputs short
   both.insert(both.end(), shorted.begin(), shorted.end());
   // Nothing of the device makes noise worth speaking of: what is read is the input's to all of it.
   CHECK_THAT(limited(both, {"snr"}), Catch::Matchers::Contains("input's own to") && Catch::Matchers::Contains("shorted, on the same range"));
+  // It is said beside what is known to no better than that.
+  const auto doubled = study::spectrum::kind().analyse(both, {{"u_limit", "1e-6 dB"}}, {"snr"});
+  REQUIRE(doubled);
+  CHECK(std::count_if(doubled->reading.doubts.begin(), doubled->reading.doubts.end(), [](const auto& d) { return d.key == "noise.limited"; }) == 2);
   CHECK(limited(both, {"fundamental.level"}).empty());
   CHECK(limited(of_device, {"snr"}).empty());
   // A device ten times as noisy as its input is not limited by it.

@@ -35,7 +35,8 @@ Result<void> check_inputs(const PowerRecord& record, const Settings&, std::vecto
     const auto& errors = record.record->errors[one.trace];
     const auto ends = at_ends(trace, 0, trace.size());
     if (!ends) return tl::unexpected(ends.error());
-    if (clipped(*ends, errors, trace.size()))
+    // A sleeping current rests on its lowest value by itself: only a known range tells that it is an end.
+    if (clipped(*ends, errors, trace.size()) && (!record.profile || errors.highest))
       out.push_back({"input.clipped", Severity::serious,
                      fmt::format("{} stands at the end of what can be read, {}, for {} samples: what lies beyond is lost.", trace.name,
                                  shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, trace.unit), std::max(ends->longest_high, ends->longest_low)),
@@ -128,7 +129,9 @@ void check_phases(const PowerRecord& record, const Settings& settings, const Rea
   const auto& best = check.explanations.front();
   std::string how;
   for (const auto& [key, text] : wires_of(*record.record, record.wiring, best)) how += (how.empty() ? "" : ", ") + key + " = " + text;
-  out.push_back(on_hookup({"wiring.suspected", Severity::caution, fmt::format("The channels are explained if {}.", best.said), fmt::format("Check the leads, or set {}; raw data stay as they are.", how)}));
+  // What explains the others comes before them.
+  out.insert(out.begin(), on_hookup({"wiring.suspected", Severity::serious, fmt::format("The channels are explained if {}.", best.said),
+                                     fmt::format("Check the leads, or set {}; raw data stay as they are.", how)}));
 }
 
 /// Two channels whose delays are not known well enough for the angle between them.

@@ -1,6 +1,7 @@
 #include "study/power/recording.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 
 #include "base/quantity.h"
@@ -17,6 +18,10 @@ constexpr std::size_t kMostLogged = 100'000;  ///< times that watches trip
 struct Sums {
   double sum = 0, squares = 0, low = INFINITY, high = -INFINITY;
 };
+
+using Clock = std::chrono::steady_clock;
+constexpr double kSoon = 0.3;     ///< s after which readings are kept
+constexpr double kOfAll = 2000;   ///< and no more often than so many times in all
 
 class Recording {
  public:
@@ -40,6 +45,7 @@ class Recording {
   double began_;
   std::size_t per_reading_ = 1;
   double rate_ = 0;
+  Clock::time_point started_ = Clock::now(), kept_ = started_;
   int index_ = 0;                        ///< of the next point
   std::size_t seen_ = 0;                 ///< samples so far
   std::size_t in_reading_ = 0;
@@ -139,8 +145,11 @@ Result<void> Recording::end_reading() {
   in_reading_ = 0;
   product_ = 0;
   std::fill(sums_.begin(), sums_.end(), Sums{});
-  if (times_.size() >= kTogether) return keep_readings();
-  return {};
+  // On a bench that takes its time every reading is safe as soon as it is there; over days a few of them together.
+  using Seconds = std::chrono::duration<double>;
+  const auto now = Clock::now();
+  const bool due = Seconds(now - kept_).count() > std::max(kSoon, Seconds(now - started_).count() / kOfAll);
+  return due || times_.size() >= kTogether ? keep_readings() : Result<void>{};
 }
 
 Result<void> Recording::keep_raw() {
@@ -164,6 +173,7 @@ Result<void> Recording::keep_readings() {
   for (std::size_t c = 0; c < columns_.size(); ++c) table.channels.push_back({.role = heads_[c].first, .unit = heads_[c].second, .numbers = columns_[c]});
   Point point{.index = index_++, .setting = std::move(setting), .records = {}};
   point.records.push_back(std::move(table));
+  kept_ = Clock::now();
   times_.clear();
   for (auto& column : columns_) column.clear();
   log_.clear();

@@ -199,7 +199,8 @@ Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vecto
     if (!found) return tl::unexpected(found.error());
     if (asks_for_noise(asked)) check_own_noise(point, own_, *found);
     for (auto& d : *found) {
-      if (std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key; })) continue;
+      // Another point's is not said once more; one of the same name with another remedy is.
+      if (std::any_of(doubts.begin(), doubts.end(), [&](const Doubt& before) { return before.key == d.key && before.remedy == d.remedy; })) continue;
       if (sweeps()) d.text = fmt::format("At {}: {}", axis_.place(*points_[k].at), d.text);
       doubts.push_back(std::move(d));
     }
