@@ -50,6 +50,21 @@ std::string own_sensor(std::string_view key, std::string_view text, const std::v
 /// Her sensors beside the stock ones, where the word is a sensor.
 BriefHint offer_own_sensors(BriefHint hint, std::string_view key, const std::vector<bench::Sensor>& own);
 
+/// One word of a plan changed: of its hookup, behind "hookup.", or of the kind's table.
+template <class P>
+Result<void> set_word(P& plan, const WordTable<P>& table, bench::Hookup P::*hookup, std::string_view key, std::string_view text, const Surroundings& around) {
+  constexpr std::string_view kHookup = "hookup.";
+  if (!key.starts_with(kHookup)) return table.set(plan, key, text, around);
+  return set_hookup_word(plan.*hookup, key.substr(kHookup.size()), own_sensor(key, text, around.own_sensors), around.pins);
+}
+/// What is shown beside it.
+template <class P>
+BriefHint word_hint(const P& plan, const WordTable<P>& table, bench::Hookup P::*hookup, std::string_view key, const Surroundings& around) {
+  constexpr std::string_view kHookup = "hookup.";
+  auto out = key.starts_with(kHookup) ? hookup_hint(plan.*hookup, key.substr(kHookup.size()), around.limits, around.pins) : table.hint(plan, key, around);
+  return offer_own_sensors(std::move(out), key, around.own_sensors);
+}
+
 /// A pin of the device, or which there are.
 Result<void> choose_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins);
 

@@ -7,7 +7,6 @@
 #include "render/hatch.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
-#include "study/power/limits.h"
 #include "study/power/steady.h"
 
 namespace heron::app {
@@ -112,13 +111,7 @@ void HarmonicsLens::draw() {
     for (int h = 2; h <= s.orders(); ++h) {
       std::optional<double> least;
       for (auto p = from; p < to; ++p) {
-        const auto i = s.current(p);
-        power::LimitBasis basis{.fundamental = std::abs(s.phasor[i].front()) / std::sqrt(2.0)};
-        if (s.has_voltage) {
-          const double apparent = std::sqrt(std::max(0.0, s.product[s.voltage(p)][s.voltage(p)] * s.product[i][i]));
-          basis.power = s.product[s.voltage(p)][i];
-          basis.power_factor = apparent > 0 ? basis.power / apparent : 0;
-        }
+        const auto basis = power::limit_basis(s, p);
         auto limit = power::limit_of(settings_.limits, h, basis);
         if (limit && per_cent_) *limit = basis.fundamental > 0 ? 100 * *limit / basis.fundamental : 0;
         if (limit && (!least || *limit < *least)) least = limit;

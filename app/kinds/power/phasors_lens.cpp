@@ -119,17 +119,18 @@ void PhasorsLens::draw() {
       line += QString("%1I%2  %3  %4").arg(line.isEmpty() ? "" : "\n", name, shown(std::abs(s.phasor[s.current(p)].front()) / std::sqrt(2.0), "A"), angle(s.phasor[s.current(p)].front()));
     said << line;
   }
+  const auto figures = power::steady_of(record_->measured->statistics, settings_);
+  const auto value = [&](const char* key) -> std::optional<double> {
+    for (const auto& f : figures)
+      if (f.key == key && f.value) return *f.value;
+    return std::nullopt;
+  };
   if (s.phases == 3) {
-    const auto of = [&](std::size_t first) { return power::components(s.phasor[first].front(), s.phasor[first + 1].front(), s.phasor[first + 2].front()); };
-    const auto along = [](const power::Components& c) { return std::abs(c.positive) >= std::abs(c.negative); };
-    const auto share = [](const power::Components& c) {
-      const double large = std::max(std::abs(c.positive), std::abs(c.negative));
-      return large > 0 ? 100 * std::min(std::abs(c.positive), std::abs(c.negative)) / large : 0;
-    };
-    QString line;
-    if (s.has_voltage) line += QString("The voltages turn %1, unbalance %2 %.").arg(along(of(0)) ? "a b c" : "a c b").arg(share(of(0)), 0, 'g', 3);
-    if (s.has_current) line += QString("%1The currents turn %2, unbalance %3 %.").arg(line.isEmpty() ? "" : "\n", along(of(s.current(0))) ? "a b c" : "a c b").arg(share(of(s.current(0))), 0, 'g', 3);
-    said << line;
+    QStringList lines;
+    if (const auto turns = value("sequence"), uneven = value("unbalance.voltage"); turns && uneven)
+      lines << QString("The voltages turn %1, unbalance %2 %.").arg(*turns > 0 ? "a b c" : "a c b").arg(*uneven, 0, 'g', 3);
+    if (const auto uneven = value("unbalance.current")) lines << QString("The currents have an unbalance of %1 %.").arg(*uneven, 0, 'g', 3);
+    if (!lines.isEmpty()) said << lines.join('\n');
   }
   if (s.has_voltage && s.has_current) {
     int lags = 0, leads = 0;

@@ -11,6 +11,7 @@
 namespace heron::app {
 
 using render::theme;
+using study::power::Reads;
 
 namespace {
 
@@ -26,7 +27,6 @@ TimeUnit unit_for(double seconds) {
   return seconds < 4 * 3600 ? TimeUnit{60, "min"} : seconds < 4 * 86400 ? TimeUnit{3600, "h"} : TimeUnit{86400, "d"};
 }
 
-constexpr std::string_view kMean = ".mean";
 
 }  // namespace
 
@@ -63,8 +63,7 @@ void TrendLens::prepare(const TakeViewPtr& view) {
   trend_ = reduced->trend();
   quantities_.clear();
   for (const auto& c : trend_.columns) {
-    if (c.name.ends_with(kMean)) quantities_.push_back(c.name.substr(0, c.name.size() - kMean.size()));
-    else if (c.name.find('.') == std::string::npos) quantities_.push_back(c.name);
+    if (c.reads == Reads::mean || c.reads == Reads::itself) quantities_.push_back(c.quantity);
   }
   if (quantity_ >= quantities_.size()) quantity_ = 0;
   draw();
@@ -87,8 +86,8 @@ void TrendLens::draw() {
   auto time = trend_.time;
   for (auto& t : time) t /= per_;
   std::string unit;
-  const auto add = [&](const std::string& column, const QPen& pen) {
-    const auto* c = trend_.find(column);
+  const auto add = [&](Reads reads, const QPen& pen) {
+    const auto* c = trend_.find(name, reads);
     if (!c) return;
     unit = c->unit;
     auto& graph = graphs_.emplace_back(std::make_unique<render::LongGraph>(plot_->xAxis, plot_->yAxis));
@@ -97,9 +96,9 @@ void TrendLens::draw() {
   };
   QColor pale = ink_;
   pale.setAlphaF(0.35);
-  add(name + ".low", QPen(pale, 1));
-  add(name + ".high", QPen(pale, 1));
-  add(trend_.find(name + std::string(kMean)) ? name + std::string(kMean) : name, QPen(ink_, 1.8));
+  add(Reads::low, QPen(pale, 1));
+  add(Reads::high, QPen(pale, 1));
+  for (const auto reads : {Reads::mean, Reads::itself}) add(reads, QPen(ink_, 1.8));
   for (const auto& e : trend_.log) {
     auto* tick = new QCPItemStraightLine(plot_);
     tick->point1->setCoords(e.from / per_, 0);
@@ -116,20 +115,18 @@ void TrendLens::draw() {
     set_cell(log_, row, 5, e.point ? "opens its record" : QString("none was kept"), false);
     if (e.point) log_->item(row, 5)->setData(Qt::UserRole, *e.point);
   }
-  log_->setVisible(true);
   render::measure_axis(plot_->xAxis, QString("Time, %1").arg(in.name), "1");
   render::measure_axis(plot_->yAxis, text(name), unit);
   drawn(true);
 }
 
 void TrendLens::frame() {
-  if (trend_.empty()) return;
+  if (trend_.empty() || quantities_.empty()) return;
   plot_->xAxis->setRange(0, (trend_.time.back() + trend_.time.front()) / per_);
   QCPRange y;
   bool first = true;
   for (const auto& c : trend_.columns) {
-    const auto& name = quantities_.empty() ? c.name : quantities_[quantity_];
-    if (c.name != name && c.name != name + ".low" && c.name != name + ".high") continue;
+    if (c.quantity != quantities_[quantity_] || c.reads == Reads::rms) continue;
     const auto [low, high] = std::minmax_element(c.values.begin(), c.values.end());
     y = first ? QCPRange(*low, *high) : y.expanded(QCPRange(*low, *high));
     first = false;

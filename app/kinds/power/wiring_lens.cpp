@@ -107,9 +107,7 @@ void WiringLens::fill(const Ready& ready) {
   int row = 0;
   for (const auto& c : check.channels) {
     set_cell(table_, row, 0, text(c.quantity), false);
-    const bool voltage = c.role.starts_with('v');
-    const auto phase = c.role.size() > 1 ? " " + c.role.substr(1) : std::string();
-    set_cell(table_, row, 1, text((voltage ? "voltage" : "current") + phase), false);
+    set_cell(table_, row, 1, text(std::string(c.voltage ? "voltage " : "current ") + c.phase), false);
     set_cell(table_, row, 2, text(format_quantity(c.rms, c.unit, 4).plain()), true);
     set_cell(table_, row, 3, text(format_quantity(c.frequency, "Hz", 5).plain()), true);
     set_cell(table_, row, 4, QString::number(c.angle, 'f', 1).replace('-', QChar(0x2212)) + "\u00b0", true);

@@ -192,7 +192,7 @@ WiringCheck Checker::check() {
   WiringCheck out;
   const auto first = s_.phasor.front().front();
   for (std::size_t k = 0; k < s_.channels(); ++k)
-    out.channels.push_back({name(k), placed(k).role, std::sqrt(std::max(0.0, s_.product[k][k])), s_.frequency,
+    out.channels.push_back({name(k), k < count(), placed(k).role.substr(1), std::sqrt(std::max(0.0, s_.product[k][k])), s_.frequency,
                             std::remainder(std::arg(s_.phasor[k].front() / first) * 180 / pi, 360.0), record_.traces[placed(k).trace]->unit});
   if (wiring_.currents.size() != count() || count() == 0) return out;
   out.misfit = misfit(plain());

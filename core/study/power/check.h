@@ -28,7 +28,9 @@ struct Explanation {
 
 /// What a channel looks like.
 struct ChannelLook {
-  std::string quantity, role;
+  std::string quantity;
+  bool voltage = false;
+  std::string phase;       ///< "a", "ab"; empty: the only one
   double rms = 0, frequency = 0, angle = 0;  ///< angle in degrees to the first voltage
   std::string unit;
 };

@@ -29,7 +29,7 @@ std::vector<Placed> all_of(const Wiring& wiring) {
   return out;
 }
 
-Result<void> check_inputs(const PowerRecord& record, const Settings&, std::vector<Doubt>& out) {
+Result<void> check_inputs(const PowerRecord& record, std::vector<Doubt>& out) {
   for (const auto& one : all_of(record.wiring)) {
     const auto& trace = *record.record->traces[one.trace];
     const auto& errors = record.record->errors[one.trace];
@@ -167,7 +167,7 @@ void check_known(const Reading& reading, const Settings& settings, const std::ve
 
 Result<std::vector<Doubt>> find_doubts(const PowerRecord& record, const Reading& reading, const Settings& settings, const std::vector<std::string>& asked) {
   std::vector<Doubt> out;
-  if (auto ok = check_inputs(record, settings, out); !ok) return tl::unexpected(ok.error());
+  if (auto ok = check_inputs(record, out); !ok) return tl::unexpected(ok.error());
   if (const auto samples = record.record->traces.front()->size(); samples > kMostSamples && !settings.to)
     out.push_back({"record.long", Severity::note, fmt::format("The record has {} samples; the first {} are read.", samples, kMostSamples), "Set from and to for another part of it."});
   if (record.measured) {

@@ -189,7 +189,7 @@ Result<void> Recording::run() {
   for (std::size_t k = 0; k < names_.size(); ++k) {
     sensing_.push_back(bench::sensing_of(p_.hookup.chains[k]));
     const auto unit = std::string(sensing_[k].unit);
-    for (const char* what : {".mean", ".rms", ".low", ".high"}) heads_.emplace_back(names_[k] + what, unit);
+    for (const auto what : {Reads::mean, Reads::rms, Reads::low, Reads::high}) heads_.emplace_back(names_[k] + std::string(reads_text(what)), unit);
     if (unit == "V" && !volts_) volts_ = k;
     if (unit == "A" && !amperes_) amperes_ = k;
     for (const auto& watch : settings->watches) {

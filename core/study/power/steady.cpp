@@ -4,7 +4,6 @@
 #include <cmath>
 #include <numbers>
 
-#include "study/power/limits.h"
 
 namespace heron::study::power {
 namespace {
@@ -171,13 +170,7 @@ void Maker::sequence() {
 void Maker::margin(std::size_t phase, const std::string& end, const std::string& of) {
   if (settings_.limits == LimitClass::none) return;
   const auto i = s_.current(phase);
-  LimitBasis basis{.fundamental = std::abs(fundamental(i)) / std::sqrt(2.0)};
-  if (s_.has_voltage) {
-    const auto v = s_.voltage(phase);
-    const double apparent = std::sqrt(std::max(0.0, s_.product[v][v] * s_.product[i][i]));
-    basis.power = s_.product[v][i];
-    basis.power_factor = apparent > 0 ? basis.power / apparent : 0;
-  }
+  const auto basis = limit_basis(s_, phase);
   const bool lacks = settings_.limits == LimitClass::d && !s_.has_voltage;
   double least = INFINITY, noise = 0;
   int order = 0;
@@ -215,6 +208,17 @@ std::vector<Steady> Maker::all() {
 }
 
 }  // namespace
+
+LimitBasis limit_basis(const Statistics& s, std::size_t phase) {
+  const auto i = s.current(phase);
+  LimitBasis out{.fundamental = std::abs(s.phasor[i].front()) / std::sqrt(2.0)};
+  if (!s.has_voltage) return out;
+  const auto v = s.voltage(phase);
+  const double apparent = std::sqrt(std::max(0.0, s.product[v][v] * s.product[i][i]));
+  out.power = s.product[v][i];
+  out.power_factor = apparent > 0 ? out.power / apparent : 0;
+  return out;
+}
 
 Components components(const Phasor& a, const Phasor& b, const Phasor& c) {
   const auto turn = std::polar(1.0, 2 * pi / 3), back = std::conj(turn);

@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "study/figure.h"
+#include "study/power/limits.h"
 #include "study/power/statistics.h"
 
 namespace heron::study::power {
@@ -20,6 +21,10 @@ std::vector<Steady> steady_of(const Statistics& s, const Settings& settings);
 
 /// The same with their uncertainties: every channel's errors moved a little and what that does, and the noise.
 void add_steady(const Measured& measured, const Settings& settings, Reading& into);
+
+/// What limits of a phase's current rest on.
+/// @param s  by phase
+LimitBasis limit_basis(const Statistics& s, std::size_t phase);
 
 /// A sequence of three phasors taken apart (Fortescue 1918).
 struct Components {

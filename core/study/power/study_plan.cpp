@@ -32,11 +32,6 @@ std::string PlannedPower::time_sentence(const bench::Limits& limits) const { ret
 std::vector<Doubt> PlannedPower::preflight(const Surroundings& around, const bench::Levels*) const { return power::preflight(plan_, around); }
 Result<void> PlannedPower::run(bench::Bench& bench, const RunContext& context) const { return power::run(plan_, bench, context); }
 
-Remedy PlannedPower::remedy(const Doubt& doubt) const {
-  if (doubt.key == "periods.few") return {.edits = {{"cycles", std::to_string(std::max(10, 4 * plan_.cycles))}}};
-  return {};
-}
-
 Result<PlanPtr> planned(const nlohmann::json& kept) {
   auto plan = plan_from_json(kept);
   if (!plan) return tl::unexpected(plan.error());

@@ -23,7 +23,6 @@ class PlannedPower final : public study::Plan {
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;
   Result<void> run(bench::Bench& bench, const RunContext& context) const override;
   Repeat repeat() const override { return plan_.repeat; }
-  Remedy remedy(const Doubt& doubt) const override;
 
  private:
   power::Plan plan_;

@@ -4,6 +4,34 @@
 
 namespace heron::study::power {
 
+namespace {
+
+constexpr std::pair<Reads, std::string_view> kReads[] = {{Reads::mean, ".mean"}, {Reads::rms, ".rms"}, {Reads::low, ".low"}, {Reads::high, ".high"}, {Reads::itself, ""}};
+
+TrendColumn column_of(const Channel& channel) {
+  TrendColumn out{channel.role, channel.unit, {}};
+  for (const auto& [reads, end] : kReads)
+    if (channel.role.ends_with(end)) {
+      out.quantity = channel.role.substr(0, channel.role.size() - end.size());
+      out.reads = reads;
+      break;
+    }
+  return out;
+}
+
+}  // namespace
+
+std::string_view reads_text(Reads reads) {
+  for (const auto& [one, end] : kReads)
+    if (one == reads) return end;
+  return "";
+}
+
+const TrendColumn* Trend::find(std::string_view quantity, Reads reads) const {
+  const auto it = std::find_if(columns.begin(), columns.end(), [&](const TrendColumn& c) { return c.quantity == quantity && c.reads == reads; });
+  return it == columns.end() ? nullptr : &*it;
+}
+
 const TrendColumn* Trend::find(std::string_view name) const {
   const auto it = std::find_if(columns.begin(), columns.end(), [&](const TrendColumn& c) { return c.name == name; });
   return it == columns.end() ? nullptr : &*it;
@@ -24,7 +52,7 @@ Result<void> Trend::add(const Record& readings, const nlohmann::json& setting, i
   for (const auto& channel : readings.channels) {
     if (&channel == times) continue;
     if (channel.size() != more.size()) return fail(Fault::input, "Point {}: its readings are not of one length.", index + 1);
-    if (time.empty() && columns.size() <= place) columns.push_back({channel.role, channel.unit, {}});
+    if (time.empty() && columns.size() <= place) columns.push_back(column_of(channel));
     if (place >= columns.size() || columns[place].name != channel.role) return fail(Fault::input, "Point {}: its readings are not those of the one before.", index + 1);
     const auto values = channel.values();
     auto& into = columns[place++].values;

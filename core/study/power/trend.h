@@ -1,4 +1,5 @@
 #pragma once
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
@@ -17,10 +18,16 @@ struct LogEntry {
   std::optional<int> point = {};  ///< that kept the raw record
 };
 
+/// What of a quantity a reading tells.
+enum class Reads : std::uint8_t { mean, rms, low, high, itself };
+std::string_view reads_text(Reads reads);
+
 /// One quantity's readings.
 struct TrendColumn {
   std::string name, unit;  ///< "v_rail.mean"
   std::vector<double> values;
+  std::string quantity = {};
+  Reads reads = Reads::itself;
 };
 
 /// Readings over hours.
@@ -30,6 +37,7 @@ struct Trend {
   std::vector<LogEntry> log;
 
   const TrendColumn* find(std::string_view name) const;
+  const TrendColumn* find(std::string_view quantity, Reads reads) const;
   bool empty() const { return time.empty(); }
   /// More readings, of the same columns in the same order; Fault::input where they are others.
   Result<void> add(const Record& readings, const nlohmann::json& setting, int index);

@@ -139,7 +139,7 @@ const WordTable<Plan>& words() {
       number_word("supply_voltage", "supply_voltage", "Voltage of the DC source", &Plan::supply_voltage, "V", {0, 80}),
       number_word("supply_limit", "supply_limit", "Current limit of the DC source", &Plan::supply_limit, "A", {1e-3, 30}),
       contact_word(),
-      number_word("angle", "angle", "Angle of the line at which it is switched on", &Plan::angle, "deg", {-360, 360}),
+      number_word("angle", "angle", "Angle of the line at which it is switched on, or its feed begins", &Plan::angle, "deg", {-360, 360}),
       number_word("settle", "settle_time", "Wait from the feed to the first record", &Plan::settle_time, "s", {0, 3600}),
       hookup_word(&Plan::hookup),
       rate_word(),
@@ -187,6 +187,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
   rare = true;
   head("Also");
   drives = true;
+  if (p.alternates() && p.method != Method::switch_on) say("the first phase begins at {angle} ;");
   if (p.alternates()) say("the line has {line} and {line_inductance} , the mains {third} of the third harmonic and {fifth} of the fifth;");
   drives = false;
   say("{repeat} ;");
@@ -204,16 +205,12 @@ std::string time_sentence(const Plan& p, const bench::Limits&) {
 
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
   Plan changed = plan;
-  auto ok = key.starts_with("hookup.") ? set_hookup_word(changed.hookup, key.substr(7), own_sensor(key, text, around.own_sensors), around.pins)
-                                       : words().set(changed, key, text, around);
+  auto ok = set_word(changed, words(), &Plan::hookup, key, text, around);
   if (!ok) return tl::unexpected(ok.error());
   if (ok = check(changed); !ok) return tl::unexpected(ok.error());
   return changed;
 }
 
-BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) {
-  auto out = key.starts_with("hookup.") ? hookup_hint(p.hookup, key.substr(7), around.limits, around.pins) : words().hint(p, key, around);
-  return offer_own_sensors(std::move(out), key, around.own_sensors);
-}
+BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) { return word_hint(p, words(), &Plan::hookup, key, around); }
 
 }  // namespace heron::study::power

@@ -370,8 +370,7 @@ std::string time_sentence(const Plan& p, const bench::Limits&) {
 
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
   Plan changed = plan;
-  auto ok = key.starts_with("hookup.") ? set_hookup_word(changed.hookup, key.substr(7), own_sensor(key, text, around.own_sensors), around.pins)
-                                       : words().set(changed, key, text, around);
+  auto ok = set_word(changed, words(), &Plan::hookup, key, text, around);
   if (!ok) return tl::unexpected(ok.error());
   // A quantity that was waited for and is gone: the next best is.
   if (!changed.hookup.find(changed.quantity) && !changed.hookup.chains.empty())
@@ -381,10 +380,6 @@ Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text
   return changed;
 }
 
-BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) {
-  auto out = key.starts_with("hookup.") ? hookup_hint(p.hookup, key.substr(7), around.limits, around.pins)
-                                        : words().hint(p, key, around);
-  return offer_own_sensors(std::move(out), key, around.own_sensors);
-}
+BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) { return word_hint(p, words(), &Plan::hookup, key, around); }
 
 }  // namespace heron::study::waveform
