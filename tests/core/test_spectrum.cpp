@@ -465,9 +465,29 @@ TEST_CASE("a sweep that begins where the gain moves already says so", "[spectrum
     REQUIRE(analysis);
     return std::count_if(analysis->reading.doubts.begin(), analysis->reading.doubts.end(), [](const auto& d) { return d.key == "level.dependent"; });
   };
-  // Of peak a the gain is 5 - 2.25 a^2: 0.004 dB within a decade from 3 mV on, over 0.2 dB from 25 mV on.
-  CHECK(doubts(3e-3) == 0);
-  CHECK(doubts(25e-3) == 1);
+  // Of peak a the gain is 5 - 2.25 a^2; within the first decade the highest level is 20^(6/8) times the lowest, which moves the
+  // gain by 0.1 dB from 17.0 mV on.
+  CHECK(doubts(16.6e-3) == 0);
+  CHECK(doubts(17.4e-3) == 1);
+}
+
+TEST_CASE("noise is its input's own from a quarter of it on", "[spectrum][doubts]") {
+  constexpr std::size_t n = 1 << 16;
+  const auto with_range = [](std::vector<double> v, const char* purpose) {
+    auto point = point_of(v);
+    point.records[0].channels[0].range = 5;
+    if (*purpose) point.setting = point.setting.with("purpose", purpose);
+    return point;
+  };
+  const auto limited = [&](double share) {
+    const auto tone = with_range(sampled(n, [](double t) { return std::cos(2 * pi * 9.1e3 * t); }, 1e-3, 4), "");
+    const auto own = with_range(sampled(n, [](double) { return 0.02; }, 1e-3 * std::sqrt(share), 5), "short");
+    const auto analysis = study::spectrum::kind().analyse({tone, own}, {}, {"snr"});
+    REQUIRE(analysis);
+    return std::any_of(analysis->reading.doubts.begin(), analysis->reading.doubts.end(), [](const auto& d) { return d.key == "noise.limited"; });
+  };
+  CHECK(limited(0.26));
+  CHECK_FALSE(limited(0.24));
 }
 
 }  // namespace spectra

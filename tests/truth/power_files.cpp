@@ -47,9 +47,17 @@ Outcome one_phase(unsigned seed, std::size_t samples) {
   const auto v = [=](double t) { return v1 * std::cos(w(t)) + v5 * std::cos(5 * w(t)); };
   const auto i = [=](double t) { return i1 * std::cos(w(t) - lag) + i3 * std::cos(3 * w(t) + third) + i5 * std::cos(5 * w(t) + fifth); };
   const double vrms = std::sqrt((v1 * v1 + v5 * v5) / 2), irms = std::sqrt((i1 * i1 + i3 * i3 + i5 * i5) / 2);
+  double v_high = 0, i_high = 0;
+  for (double t = 0; t < 1 / f; t += 1e-6) {
+    v_high = std::max(v_high, std::abs(v(t)));
+    i_high = std::max(i_high, std::abs(i(t)));
+  }
   const double active = v1 * i1 / 2 * std::cos(lag) + v5 * i5 / 2 * std::cos(fifth);
-  return read({{"v", "V", v, 0.5}, {"i", "A", i, 0.02}}, samples, kRate, random, {},
+  return read({{"v", "V", v, 0.5}, {"i", "A", i, 0.02}}, samples, kRate, random, {{"class", "A"}},
               {{"frequency", f},
+               {"voltage.crest", v_high / std::hypot(vrms, 0.5)},
+               {"current.crest", i_high / std::hypot(irms, 0.02)},
+               {"harmonic.margin", 100 * (1 - i5 / std::numbers::sqrt2 / 1.14)},
                {"voltage.rms", std::hypot(vrms, 0.5)},
                {"current.rms", std::hypot(irms, 0.02)},
                {"power.active", active},
@@ -75,12 +83,18 @@ Outcome three_phases(unsigned seed) {
   for (int p = 0; p < 3; ++p) given.push_back({names[p], "V", [=](double t) { return v * std::cos(2 * pi * (f * t - p / 3.0)) + against_v * std::cos(2 * pi * (f * t + p / 3.0) + turn); }, 0.4});
   for (int p = 0; p < 3; ++p) given.push_back({names[3 + p], "A", [=](double t) { return i * std::cos(2 * pi * (f * t - p / 3.0) - lag) + against_i * std::cos(2 * pi * (f * t + p / 3.0) + other); }, 0.02});
   const double active = 1.5 * (v * i * std::cos(lag) + against_v * against_i * std::cos(turn - other)), reactive = 1.5 * (v * i * std::sin(lag) + against_v * against_i * std::sin(turn - other));
+  // An rms has the noise in it: of the effective voltage five sixths of one phase's, of the current twice, for the neutral is
+  // their sum.
+  const double apparent = 3 * std::sqrt((v * v + against_v * against_v) / 2 + 5 / 6.0 * 0.4 * 0.4) * std::sqrt((i * i + against_i * against_i) / 2 + 2 * 0.02 * 0.02);
   const auto a = std::polar(v, 0.0) + std::polar(against_v, turn), b = std::polar(v, -2 * pi / 3) + std::polar(against_v, turn + 2 * pi / 3);
   return read(given, 4096, kRate, random, {},
               {{"power.active", active},
                {"power.reactive", reactive},
                {"unbalance.voltage", 100 * against_v / v},
                {"unbalance.current", 100 * against_i / i},
+               {"power.apparent", apparent},
+               {"power_factor", active / apparent},
+               {"power_factor.displacement", active / std::hypot(active, reactive)},
                {"angle.ab", std::remainder(std::arg(a / b) * 180 / pi, 360)}});
 }
 
@@ -101,7 +115,7 @@ Outcome switched_on(unsigned seed) {
     peak = std::max(peak, i(t));
     squares += i(t) * i(t) * step;
   }
-  return read({{"i", "A", i, 0.03}}, n, rate, random, {{"method", "switch_on"}}, {{"inrush.peak.positive", peak}, {"inrush.i2t", squares}, {"steady.rms", std::hypot(steady, 0.03)}});
+  return read({{"i", "A", i, 0.03}}, n, rate, random, {{"method", "switch_on"}}, {{"inrush.peak.positive", peak}, {"inrush.i2t", squares}, {"idle.rms", 0.03}, {"steady.rms", std::hypot(steady, 0.03)}});
 }
 
 /// Sleep, listening and bursts with noise.
@@ -115,8 +129,8 @@ Outcome profiled(unsigned seed) {
   constexpr std::size_t n = 40000;
   double sum = 0;
   for (std::size_t k = 0; k < n; ++k) sum += i(double(k) / rate) / double(n);
-  return read({{"i", "A", i, 20e-6}}, n, rate, random, {{"method", "profile"}},
-              {{"profile.mean", sum}, {"profile.sleep", sleep}, {"profile.charge", sum * double(n) / rate}, {"profile.state.2.level", listen}, {"profile.state.3.level", burst},
+  return read({{"i", "A", i, 20e-6}}, n, rate, random, {{"method", "profile"}, {"battery", "19 Ah"}},
+              {{"profile.mean", sum}, {"profile.sleep", sleep}, {"profile.life", 19 * 3600 / sum}, {"profile.charge", sum * double(n) / rate}, {"profile.state.2.level", listen}, {"profile.state.3.level", burst},
                {"profile.wake.charge", (ends - (quiet - 0.02)) * (listen - sleep) + (quiet - 0.02) * (burst - sleep)}});
 }
 

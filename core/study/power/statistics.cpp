@@ -37,6 +37,16 @@ void turn(Statistics& s, std::size_t channel, Factor factor) {
   }
 }
 
+/// The largest magnitude, freed of what noise adds to the highest of many samples.
+signal::Local largest(std::span<const double> row) {
+  constexpr std::size_t kBeside = 8, kForTheNoise = 65536;
+  const auto it = std::max_element(row.begin(), row.end(), [](double a, double b) { return std::abs(a) < std::abs(b); });
+  const auto k = std::size_t(it - row.begin()), first = k > kBeside ? k - kBeside : 0, last = std::min(row.size(), k + kBeside + 1);
+  auto out = signal::extreme_near(row.subspan(first, last - first), k - first, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), *it < 0 ? -1 : 1);
+  out.value = std::abs(out.value);
+  return out;
+}
+
 }  // namespace
 
 Result<std::vector<std::vector<double>>> rows_of(const Waveforms& record, const Wiring& wiring, const Settings& settings, double& start) {
@@ -92,19 +102,20 @@ Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, con
     auto harmonics = signal::harmonics_over(row, *cycles, kHighest);
     s.phasor.push_back(std::move(harmonics.peak));
     s.noise.push_back(harmonics.noise);
-    double high = 0;
-    for (const double v : row) high = std::max(high, std::abs(v));
-    s.highest.push_back(high);
-    const double local = signal::noise_of(std::span<const double>(row).first(std::min<std::size_t>(row.size(), 65536)));
-    s.rounding.push_back(local);
+    const auto top = largest(row);
+    s.highest.push_back(top.value);
+    s.rounding.push_back(top.u_value);
     const auto& e = record.errors[all[i].trace];
     out.errors.push_back({e.u_gain, e.u_offset * std::abs(all[i].factor), e.u_delay, e.corner, e.low_corner, e.u_corner});
   }
   if (s.of_lines)
     for (std::size_t p = 0; p < 3; ++p) {
-      s.highest[p] = 0;
-      const auto &a = (*rows)[p], &b = (*rows)[(p + 2) % 3];
-      for (std::size_t k = 0; k < a.size(); ++k) s.highest[p] = std::max(s.highest[p], std::abs(a[k] - b[k]) / 3);
+      auto phase = (*rows)[p];
+      const auto& other = (*rows)[(p + 2) % 3];
+      for (std::size_t k = 0; k < phase.size(); ++k) phase[k] = (phase[k] - other[k]) / 3;
+      const auto top = largest(phase);
+      s.highest[p] = top.value;
+      s.rounding[p] = top.u_value;
     }
   // Beyond half the sample rate nothing is known; all channels tell as many orders.
   std::size_t orders = kHighest;
