@@ -62,9 +62,11 @@ void PhasorsLens::ray(std::complex<double> to, const QColor& ink, double width, 
   items_ << knob;
   const double size = std::abs(to);
   if (size <= 0) return;
-  const auto beyond = to * (1 + 0.075 / size);
+  // So many pixels beyond the end, however small the drawing.
+  constexpr double kBeyond = 15;
   auto* label = new QCPItemText(plot_);
-  label->position->setCoords(beyond.real(), beyond.imag());
+  label->position->setParentAnchor(line->end);
+  label->position->setCoords(kBeyond * to.real() / size, -kBeyond * to.imag() / size);
   label->setPositionAlignment(Qt::AlignCenter);
   label->setText(name);
   label->setFont(render::text_font(12, QFont::Medium));
@@ -138,20 +140,16 @@ void PhasorsLens::draw() {
     said << (leads == 0 ? "Currents lag their voltages." : lags == 0 ? "Currents lead their voltages." : "Some currents lag their voltages, some lead.");
   }
   said << QString("Whole cycles: %1, fundamental %2").arg(s.cycles).arg(shown(s.frequency, "Hz", 5));
-  double y = 0.06;
-  for (const auto& one : said) {
-    auto* word = new QCPItemText(plot_);
-    word->position->setType(QCPItemPosition::ptViewportRatio);
-    word->position->setCoords(0.03, y);
-    word->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-    word->setTextAlignment(Qt::AlignLeft);
-    word->setFont(render::text_font(12.5));
-    word->setColor(theme().ink);
-    word->setText(one);
-    word->setClipToAxisRect(false);
-    words_ << word;
-    y += 0.052 * double(1 + one.count('\n')) + 0.028;
-  }
+  auto* word = new QCPItemText(plot_);
+  word->position->setType(QCPItemPosition::ptViewportRatio);
+  word->position->setCoords(0.02, 0.5);
+  word->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+  word->setTextAlignment(Qt::AlignLeft);
+  word->setFont(render::text_font(12.5));
+  word->setColor(theme().ink);
+  word->setText(said.join('\n'));
+  word->setClipToAxisRect(false);
+  words_ << word;
   drawn(true);
 }
 

@@ -174,7 +174,7 @@ void ProfileLens::draw() {
     label->position->setAxes(shares_->axis(QCPAxis::atBottom), shares_->axis(QCPAxis::atLeft));
     label->position->setTypeY(QCPItemPosition::ptPlotCoords);
     label->position->setCoords(0.98, state.level);
-    label->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
+    label->setPositionAlignment(Qt::AlignRight | (k == 0 ? Qt::AlignTop : Qt::AlignBottom));
     label->setTextAlignment(Qt::AlignRight);
     label->setFont(render::text_font(11, QFont::Medium));
     label->setColor(theme().ink);
@@ -201,7 +201,7 @@ void ProfileLens::frame() {
   } else {
     x->setRange(start_, start_ + seconds_);
   }
-  over_time_->axis(QCPAxis::atLeft)->setRange(lowest_ / 1.8, std::max(highest_, lowest_) * 1.8);
+  over_time_->axis(QCPAxis::atLeft)->setRange(lowest_ / 1.8, std::max(highest_, lowest_) * 3);
 }
 
 }  // namespace heron::app

@@ -16,7 +16,7 @@ using study::power::Reads;
 namespace {
 
 constexpr double kReach = 8;        ///< pixels from a tick that a click is for it
-constexpr int kLogHeight = 132;
+constexpr int kLogHeight = 132, kLeastLog = 62;  ///< pixels; it takes no more than a third
 /// What hours are told in.
 struct TimeUnit {
   double seconds;
@@ -33,7 +33,7 @@ TimeUnit unit_for(double seconds) {
 TrendLens::TrendLens(Desk* desk, QWidget* parent) : TakeLens(desk, parent, "trend", "Readings over time") {
   looking_ = new PlotView(plot_, [this] { frame(); plot_->replot(QCustomPlot::rpQueuedReplot); }, PlotView::Wheel::along);
   plot_->installEventFilter(this);
-  log_ = make_table({{"From", true, 110}, {"For", true, 110}, {"Watch", false, 110}, {"What", false, 380}, {"Extreme", true, 110}, {"Record", false}}, this);
+  log_ = make_table({{"From", true, 110}, {"For", true, 110}, {"Watch", false, 110}, {"What", false, 280}, {"Extreme", true, 110}, {"Record", false}}, this);
   log_->setAccessibleName("Log");
   log_->setToolTip("Enter opens the raw record, where one was kept");
   log_->setFixedHeight(kLogHeight);
@@ -55,6 +55,11 @@ TrendLens::TrendLens(Desk* desk, QWidget* parent) : TakeLens(desk, parent, "tren
 TrendLens::~TrendLens() { graphs_.clear(); }
 
 QString TrendLens::quantity_name(std::size_t k) const { return k < quantities_.size() ? text(quantities_[k]) : QString(); }
+
+void TrendLens::resizeEvent(QResizeEvent* event) {
+  TakeLens::resizeEvent(event);
+  log_->setFixedHeight(std::clamp(height() / 3, kLeastLog, kLogHeight));
+}
 
 void TrendLens::prepare(const TakeViewPtr& view) {
   const auto* reduced = power_of(view.get());

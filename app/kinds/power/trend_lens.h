@@ -23,6 +23,7 @@ class TrendLens : public TakeLens {
   void clear() override;
   void frame() override;
   bool eventFilter(QObject* watched, QEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
 
  private:
   void draw();
