@@ -1,5 +1,6 @@
 #include <algorithm>
 
+#include "conversion/conversion_kind_view.h"
 #include "iv/iv_view.h"
 #include "kind_view.h"
 #include "power/power_kind_view.h"
@@ -11,7 +12,7 @@ namespace heron::app {
 namespace {
 
 std::vector<const KindView*>& registry() {
-  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view(), &power_kind_view()};
+  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view(), &power_kind_view(), &conversion_kind_view()};
   return all;
 }
 

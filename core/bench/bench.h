@@ -59,6 +59,7 @@ struct SourceReading {
   double u_voltage = 0, u_current = 0;                ///< standard uncertainties, of these parts:
   double u_voltage_noise = 0, u_current_noise = 0;    ///< what each reading has of its own
   double u_voltage_shared = 0, u_current_shared = 0;  ///< gain and offset, which all on one range share
+  double u_voltage_gain = 0, u_current_gain = 0;      ///< of the latter what is relative; the rest stands whatever is read
   double voltage_range = 0, current_range = 0;
   bool at_compliance = false;
 };
@@ -67,6 +68,9 @@ struct SupplySetup {
   std::string pin, against = {};
   double voltage = 0, current_limit = 1;  ///< V, A; it folds to constant current
   std::optional<double> rises_after = {};  ///< s from now that it stays at zero before it is switched on; unset: it is on
+  std::optional<double> steps_to = {};  ///< V, the other voltage that it goes to and fro between...
+  double period = 0, edge = 0;          ///< ...s, half of it at each; s of a change
+  bool sensed = true;  ///< it holds and reads its voltage at the device's pins; else at its own terminals, before its leads
 };
 
 /// A surge: a double exponential out of a generator of high voltage, once.
@@ -102,7 +106,17 @@ struct LoadSetup {
   std::string pin, against = {};
   LoadMode mode = LoadMode::current;
   double value = 0;  ///< A, ohm or W
+  std::optional<double> steps_to = {};  ///< of a current: the other one that it goes to and fro between...
+  double period = 0, edge = 0;          ///< ...s, half of it at each; s of a change
+  bool sensed = true;  ///< it reads its voltage at the device's pins; else at its own terminals, behind its leads
 };
+
+/// Something that a device is told by hand or by a pin of its own, such as its switching frequency.
+struct ToldQuantity {
+  std::string name, unit;
+};
+/// What surrounds a device can always be set: degC.
+inline constexpr std::string_view kTemperature = "temperature";
 
 /// When a record begins.
 struct TriggerSetup {
@@ -186,6 +200,9 @@ struct Limits {
   std::shared_ptr<const Limits> fast = {};  ///< the same of the fast digitiser; null: there is none
   bool paced = false;  ///< runs at the pace of a real bench
   double supply_voltage = 0, supply_current = 0;                   ///< V, A of the DC source
+  double load_voltage = 0, load_current = 0, load_power = 0;       ///< V, A, W of the electronic load
+  double lead_resistance = 0;                                      ///< ohm, of both leads together of the DC source and of the load
+  double reading_time = 0;                                         ///< s of one reading of theirs
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
   double mains_voltage = 0;                                        ///< V rms, of each phase of the mains source
 
@@ -234,6 +251,11 @@ class Bench {
   /// A contact of the device changes; from then on it stays so until everything is off.
   virtual Result<void> operate(const ContactSetup& setup) = 0;
   virtual Result<void> load(const LoadSetup& setup) = 0;
+  /// What the DC source and the load read themselves, averaged over `aperture` s; `at_compliance`: the current limit holds.
+  virtual Result<SourceReading> read_supply(double aperture, std::stop_token stop) = 0;
+  virtual Result<SourceReading> read_load(double aperture, std::stop_token stop) = 0;
+  /// Sets what the device is told; it stays so when everything goes off.
+  virtual Result<void> tell(std::string_view quantity, double value) = 0;
 
   /// Reads `samples` samples from every connected input at the nearest rate the converter has.
   /// @param sink  takes them as they come, so that memory stays flat; what is returned has no counts then

@@ -34,7 +34,7 @@ Result<Named> find_figure(const std::string& line, const study::Kind& kind,
   const auto own = names.size();
   names.insert(names.end(), typed.begin(), typed.end());
   for (const auto& name : names) {
-    const auto label = lower(name.label) + (name.takes_frequency ? " at " : " ");
+    const auto label = lower(name.label) + (!name.at.empty() ? " at " : " ");
     if (small.starts_with(label) && (!best || label.size() > best->label.size())) best = &name;
   }
   if (!best) {
@@ -45,15 +45,15 @@ Result<Named> find_figure(const std::string& line, const study::Kind& kind,
     if (const auto unit = kind.unit_of(key); unit && kind.check_figure(key)) return Named{key, *unit, rest};
     return fail(Fault::input, "\"{}\" begins with no figure that is known. {}", line, kExample);
   }
-  if (!best->takes_frequency) return Named{best->key, best->unit, trimmed(line.substr(best->label.size()))};
+  if (best->at.empty()) return Named{best->key, best->unit, trimmed(line.substr(best->label.size()))};
   const auto after = trimmed(line.substr(best->label.size() + 4));
   for (const int words : {2, 1}) {
     const auto [where, rest] = split_words(after, words);
-    const auto f = parse_value(where, "Hz");
-    const bool whole = words == 1 || where.find_first_of("hH") != std::string::npos;
+    const auto f = parse_value(where, best->at);
+    const bool whole = words == 1 || lower(where).find(lower(best->at.substr(0, 1))) != std::string::npos;
     if (f && whole && !rest.empty()) return Named{best->key + "@" + replaced(where, " ", ""), best->unit, rest};
   }
-  return fail(Fault::input, "At which frequency? {}", kExample);
+  return fail(Fault::input, "At how many {}? {}", best->at, kExample);
 }
 
 /// What words after a figure or a curve mean; the first that the rest begins with.

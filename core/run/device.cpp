@@ -63,6 +63,8 @@ Device device_of(dossier::DeviceInfo info, dossier::Unit unit) {
   }
   for (const auto& [branch, place] : circuit->branches) out.branches.push_back(branch);
   out.contacts = sim::contacts_of(*circuit);
+  out.told = {{std::string(bench::kTemperature), "degC"}};
+  for (const auto& [name, told] : circuit->told) out.told.push_back({name, told.unit});
   for (const auto& [name, value] : sim::main_values(*circuit)) {
     const auto* part = circuit->find(name);
     out.parts.push_back({name, std::string(part->kind->name), std::string(part->kind->values.front().unit), part->note,
@@ -90,6 +92,7 @@ study::Surroundings surroundings_of(const Device& device, const study::SettingsT
   study::Surroundings out{.pins = device.pins(),
                           .terminals = device.terminals,
                           .contacts = device.contacts,
+                          .told = device.told,
                           .limits = device.limits,
                           .ratings = device.ratings,
                           .converters = device.converters,

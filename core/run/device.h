@@ -34,6 +34,7 @@ struct Device {
   std::vector<std::string> terminals = {};                 ///< its pins
   std::vector<std::string> branches = {};                  ///< whose currents can be sensed
   std::vector<std::string> contacts = {};                  ///< that a person can move
+  std::vector<bench::ToldQuantity> told = {};              ///< that it is told by hand or by a pin
   std::map<std::string, bench::Coding> converters = {};  ///< by the pin that gives their codes
   device::Ratings ratings = {};                            ///< of the circuit, those set by hand over them
   std::vector<PartRow> parts = {};

@@ -46,6 +46,12 @@ struct Branch {
   std::size_t pin = 0;
 };
 
+/// What the device is told by hand: a value of one of its parts.
+struct Told {
+  std::string part, value;
+  std::string unit;
+};
+
 /// Where the device sits in a fixture: what can stand in its place to calibrate an impedance.
 struct Fixture {
   std::string from, to;             ///< nodes that the device bridges
@@ -62,6 +68,7 @@ struct Circuit {
   std::vector<Part> parts;
   std::map<std::string, std::string> pins;  ///< what a person calls it -> node
   std::map<std::string, Branch> branches;   ///< what a person calls it -> where the current flows
+  std::map<std::string, Told> told;         ///< what a person calls it -> what it sets
   device::Ratings ratings;                  ///< of pins and branches
   std::optional<Fixture> fixture;
 

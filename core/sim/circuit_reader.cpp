@@ -5,6 +5,7 @@
 
 #include "base/formula.h"
 #include "base/quantity.h"
+#include "bench/bench.h"
 #include "sim/circuit.h"
 #include "sim/device.h"
 
@@ -406,6 +407,18 @@ Result<void> read_outside(const Reader& reader, const toml::table& root, Circuit
         return reader.error(&node, "branches: {}: a part and its pin are wanted, such as \"R4.a\"", name.str());
       circuit.branches[std::string(name.str())] = {part->name, std::size_t(place - part->kind->pins.begin())};
     }
+  if (const auto* told = root["told"].as_table())
+    for (const auto& [name, node] : *told) {
+      const auto text = node.value_or(std::string());
+      const auto dot = text.rfind('.');
+      const Part* part = dot == std::string::npos ? nullptr : circuit.find(text.substr(0, dot));
+      const auto key = dot == std::string::npos ? std::string() : text.substr(dot + 1);
+      if (!part || !part->values.contains(key))
+        return reader.error(&node, "told: {}: a part and one of its values are wanted, such as \"U1.frequency\"", name.str());
+      if (name.str() == bench::kTemperature) return reader.error(&node, "told: the temperature is always there");
+      const auto rule = std::find_if(part->kind->values.begin(), part->kind->values.end(), [&](const ValueRule& r) { return r.key == key; });
+      circuit.told[std::string(name.str())] = {part->name, key, std::string(rule->unit)};
+    }
   if (const auto* table = root["fixture"].as_table()) {
     Fixture fixture;
     const auto* between = (*table)["between"].as_array();
@@ -450,7 +463,7 @@ Result<Circuit> read_circuit(std::string_view text, std::string_view file) {
   }
   for (const auto& [key, node] : root)
     if (const auto k = key.str(); k != "title" && k != "about" && k != "pins" && k != "ratings" && k != "part" &&
-                                  k != "branches" && k != "subcircuit" && k != "temperature" && k != "fixture")
+                                  k != "branches" && k != "told" && k != "subcircuit" && k != "temperature" && k != "fixture")
       return reader.error(&node, "{}: a circuit has no such key", k);
 
   Circuit circuit{.title = root["title"].value_or(std::string()), .about = root["about"].value_or(std::string())};

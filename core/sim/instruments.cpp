@@ -75,7 +75,10 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
        {{"Reach", q(d.supply.highest_voltage, "V") + ", " + q(d.supply.highest_current, "A") + ", sources only"},
         {"Current limit", "folds to constant current"},
         {"Switched on", "from zero in " + q(d.supply.rise_time, "s")},
-        {"Output resistance", q(d.supply.output_resistance, "ohm")}}},
+        {"Output resistance", q(d.supply.output_resistance, "ohm")},
+        {"Reads its voltage", percent(d.supply.u_gain_voltage) + " and " + q(d.supply.u_offset_voltage, "V") + " standard uncertainty"},
+        {"Reads its current", percent(d.supply.u_gain_current) + " and " + q(d.supply.u_offset_current, "A") + " standard uncertainty"},
+        {"Leads", q(d.supply.lead_resistance, "ohm") + " each; senses beyond them on wish"}}},
       {"Surge generator",
        {{"Reach", q(d.surge.highest_voltage, "V") + " open circuit, either sign"},
         {"Waveform", "double exponential, fronts of " + q(d.surge.shortest_front, "s") + " and more, once; half of its peak after no less than " +
@@ -90,7 +93,12 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
        {{"Reach",
          q(d.load.highest_voltage, "V") + ", " + q(d.load.highest_current, "A") + ", " + q(d.load.highest_power, "W")},
         {"Modes", "constant current, resistance or power"},
-        {"Below", q(d.load.start_voltage, "V") + " it takes less than asked"}}}};
+        {"Below", q(d.load.start_voltage, "V") + " it takes less than asked"},
+        {"Across its terminals", q(d.load.capacitance, "F") + " behind " + q(d.load.damping, "ohm")},
+        {"Steps", "between two currents, in " + q(d.load.fastest_edge, "s") + " or more"},
+        {"Reads its voltage", percent(d.load.u_gain_voltage) + " and " + q(d.load.u_offset_voltage, "V") + " standard uncertainty"},
+        {"Reads its current", percent(d.load.u_gain_current) + " and " + q(d.load.u_offset_current, "A") + " standard uncertainty"},
+        {"Leads", q(d.load.lead_resistance, "ohm") + " each; senses beyond them on wish"}}}};
 }
 
 }  // namespace heron::sim

@@ -82,6 +82,10 @@ struct SupplyData {
   double highest_voltage = 80, highest_current = 30;  ///< V, A
   double output_resistance = 2e-3;                    ///< ohm
   double rise_time = 250e-6;                          ///< s from zero to the voltage when it is switched on
+  double lead_resistance = 9e-3;                      ///< ohm, each lead
+  double u_gain_voltage = 3e-4, u_gain_current = 1e-3;      ///< relative standard uncertainties of what it reads
+  double u_offset_voltage = 4e-3, u_offset_current = 0.5e-3;  ///< V, A
+  double noise_voltage = 3e-4, noise_current = 2e-4;          ///< V, A in 20 ms
 };
 
 struct SurgeData {
@@ -99,6 +103,12 @@ struct MainsData {
 struct LoadData {
   double highest_voltage = 80, highest_current = 30, highest_power = 300;  ///< V, A, W
   double start_voltage = 0.5;                                              ///< V below which it takes less
+  double lead_resistance = 9e-3;                                           ///< ohm, each lead
+  double fastest_edge = 5e-6;                                              ///< s of a change from one current to another
+  double capacitance = 220e-9, damping = 0.2;                              ///< F, ohm in series with it, across its terminals
+  double u_gain_voltage = 3e-4, u_gain_current = 8e-4;        ///< relative standard uncertainties of what it reads
+  double u_offset_voltage = 2e-3, u_offset_current = 0.4e-3;  ///< V, A
+  double noise_voltage = 1e-4, noise_current = 5e-5;        ///< V, A in 20 ms
 };
 
 /// All of them, as one bench has them.

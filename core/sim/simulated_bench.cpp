@@ -62,6 +62,11 @@ bench::Limits SimulatedBench::limits() const {
                     .paced = paced_,
                     .supply_voltage = data_.supply.highest_voltage,
                     .supply_current = data_.supply.highest_current,
+                    .load_voltage = data_.load.highest_voltage,
+                    .load_current = data_.load.highest_current,
+                    .load_power = data_.load.highest_power,
+                    .lead_resistance = 2 * data_.supply.lead_resistance,
+                    .reading_time = kReadingTime,
                     .surge_voltage = data_.surge.highest_voltage,
                     .least_surge_resistance = data_.surge.least_resistance,
                     .mains_voltage = data_.mains.highest_voltage};

@@ -34,6 +34,9 @@ class SimulatedBench final : public bench::Bench {
   Result<void> supply(const bench::SupplySetup& setup) override;
   Result<void> mains(const bench::MainsSetup& setup) override;
   Result<void> load(const bench::LoadSetup& setup) override;
+  Result<bench::SourceReading> read_supply(double aperture, std::stop_token stop) override;
+  Result<bench::SourceReading> read_load(double aperture, std::stop_token stop) override;
+  Result<void> tell(std::string_view quantity, double value) override;
   Result<void> surge(const bench::SurgeSetup& setup) override;
   Result<void> operate(const bench::ContactSetup& setup) override;
   Result<void> wait(double seconds, std::stop_token stop) override;
@@ -87,6 +90,20 @@ class SimulatedBench final : public bench::Bench {
   const Digitiser& digitiser() const { return fast_ ? fast_digitiser_ : digitiser_; }
   void keep_pace(std::stop_token stop) const;
   double own_error(std::uint64_t a, std::uint64_t b);
+  void add_load(Circuit& whole) const;
+  static constexpr const char *kSupply = "bench:supply", *kSupplyHigh = "bench:supply high", *kSupplyLow = "bench:supply low";
+  static constexpr const char *kLoadAmmeter = "bench:load ammeter", *kLoadHigh = "bench:load high", *kLoadLow = "bench:load low";
+  static constexpr double kReadingTime = 20e-3;  ///< s of a reading of the DC source or the load
+  /// Means over the aperture of a voltage between two unknowns and of a current.
+  struct Means {
+    double voltage = 0, current = 0;
+  };
+  Result<Means> means_over(int plus, int minus, int ammeter, double aperture, std::stop_token stop);
+  /// What an instrument says of what is there.
+  struct Reads {
+    double u_gain_voltage, u_offset_voltage, noise_voltage, u_gain_current, u_offset_current, noise_current;
+  };
+  bench::SourceReading reading_of(const Means& truth, const Reads& reads, double aperture, std::uint64_t instrument);
 
   Circuit circuit_;
   std::uint64_t seed_;

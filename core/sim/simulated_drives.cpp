@@ -176,6 +176,11 @@ Result<void> SimulatedBench::load(const bench::LoadSetup& s) {
   if (!(s.value >= 0 && s.value <= highest) || (s.mode == bench::LoadMode::resistance && !(s.value > 0)))
     return fail(Fault::bench, "The electronic load takes up to {} and {}, or a resistance above zero.",
                 format_setting(d.highest_current, "A"), format_setting(d.highest_power, "W"));
+  if (s.steps_to) {
+    if (s.mode != bench::LoadMode::current || !(*s.steps_to >= 0 && *s.steps_to <= d.highest_current))
+      return fail(Fault::bench, "The electronic load steps between two currents up to {}.", format_setting(d.highest_current, "A"));
+    if (!(s.period > 4 * std::max(s.edge, d.fastest_edge))) return fail(Fault::bench, "The load's period is too short for edges of {}.", format_setting(std::max(s.edge, d.fastest_edge), "s"));
+  }
   change();
   load_ = s;
   return {};
@@ -262,16 +267,7 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
         make_part("bench:lead back" + id, "resistor", {back, against}, {{"value", data_.source.lead_resistance}}));
   }
   add_events(whole);
-  if (load_) {
-    Part part = make_part("bench:electronic load", "electronic load", {*node_of(load_->pin), *node_of(load_->against)},
-                          {{"start_voltage", data_.load.start_voltage}, {"current_limit", data_.load.highest_current}});
-    const char* mode = load_->mode == bench::LoadMode::current      ? "current"
-                       : load_->mode == bench::LoadMode::resistance ? "resistance"
-                                                                    : "power";
-    part.texts["mode"] = mode;
-    part.values[mode] = {load_->value, 0};
-    whole.parts.push_back(part);
-  }
+  if (load_) add_load(whole);
   if (!whole.branches.contains(drive_lead)) add_idle_lead(whole);
   return {};
 }

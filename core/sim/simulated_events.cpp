@@ -9,6 +9,15 @@
 
 /// What happens once: a DC source that is switched on, a surge, a contact that a person moves.
 namespace heron::sim {
+namespace {
+
+/// Half of each period at one value and half at the other, the change to which ends there.
+bench::Waveform to_and_fro(double first, double second, double period, double edge) {
+  const double half = period / 2;
+  return {.shape = bench::Waveform::Shape::lines, .points = {{0, first}, {half - edge, first}, {half, second}, {period - edge, second}, {period, first}}, .period = period};
+}
+
+}  // namespace
 
 Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
   const auto& d = data_.supply;
@@ -17,7 +26,9 @@ Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
       !(s.current_limit > 0 && s.current_limit <= d.highest_current))
     return fail(Fault::bench, "The DC source reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
                 format_setting(d.highest_current, "A"), volts(s.voltage), format_setting(s.current_limit, "A"));
-  if (auto ok = allow(s.pin, s.voltage, 0); !ok) return ok;
+  if (s.steps_to && !(*s.steps_to >= 0 && *s.steps_to <= d.highest_voltage)) return fail(Fault::bench, "The DC source reaches {}; {} is asked.", volts(d.highest_voltage), volts(*s.steps_to));
+  if (s.steps_to && !(s.period > 4 * std::max(s.edge, d.rise_time))) return fail(Fault::bench, "The source's period is too short for edges of {}.", format_setting(std::max(s.edge, d.rise_time), "s"));
+  if (auto ok = allow(s.pin, std::max(s.voltage, s.steps_to.value_or(0)), 0); !ok) return ok;
   change();
   supply_ = s;
   return {};
@@ -117,7 +128,13 @@ void SimulatedBench::add_mains(Circuit& whole) const {
 void SimulatedBench::add_events(Circuit& whole) const {
   if (supply_) {
     const std::string pin = *node_of(supply_->pin), against = *node_of(supply_->against);
-    Part source = make_part("bench:supply", "limited voltage", {pin, against, pin, against},
+    const bool sensed = supply_->sensed;
+    if (!sensed) {
+      whole.parts.push_back(make_part("bench:supply lead out", "resistor", {kSupplyHigh, pin}, {{"value", data_.supply.lead_resistance}}));
+      whole.parts.push_back(make_part("bench:supply lead back", "resistor", {kSupplyLow, against}, {{"value", data_.supply.lead_resistance}}));
+    }
+    const std::string high = sensed ? pin : kSupplyHigh, low = sensed ? against : kSupplyLow;
+    Part source = make_part(kSupply, "limited voltage", {high, low, high, low},
                             {{"value", supply_->voltage},
                              {"current_limit", supply_->current_limit},
                              {"sink_limit", 0.01 * supply_->current_limit},
@@ -126,6 +143,7 @@ void SimulatedBench::add_events(Circuit& whole) const {
       source.wave = Waveform{.shape = Waveform::Shape::lines, .delay = *supply_->rises_after};
       source.wave->points = {{0, 0}, {data_.supply.rise_time, supply_->voltage}};
     }
+    if (supply_->steps_to) source.wave = to_and_fro(supply_->voltage, *supply_->steps_to, supply_->period, std::max(supply_->edge, data_.supply.rise_time));
     whole.parts.push_back(std::move(source));
   }
   if (mains_) add_mains(whole);
@@ -139,6 +157,53 @@ void SimulatedBench::add_events(Circuit& whole) const {
   }
   for (auto& part : whole.parts)
     if (const auto moved = contacts_.find(part.name); moved != contacts_.end()) part.wave = moved->second;
+}
+
+void SimulatedBench::add_load(Circuit& whole) const {
+  const std::string pin = *node_of(load_->pin), against = *node_of(load_->against);
+  const bool sensed = load_->sensed;
+  std::string low = against;
+  if (!sensed) {
+    whole.parts.push_back(make_part("bench:load lead out", "resistor", {pin, kLoadHigh}, {{"value", data_.load.lead_resistance}}));
+    whole.parts.push_back(make_part("bench:load lead back", "resistor", {kLoadLow, against}, {{"value", data_.load.lead_resistance}}));
+    low = kLoadLow;
+  }
+  const std::string in = "bench:load in", damped = "bench:load damped";
+  whole.parts.push_back(make_part("bench:load capacitance", "capacitor", {in, damped}, {{"value", data_.load.capacitance}}));
+  whole.parts.push_back(make_part("bench:load damping", "resistor", {damped, low}, {{"value", data_.load.damping}}));
+  whole.parts.push_back(make_part(kLoadAmmeter, "voltage source", {sensed ? pin : kLoadHigh, in}, {}));
+  Part part = make_part("bench:electronic load", "electronic load", {in, low}, {{"start_voltage", data_.load.start_voltage}, {"current_limit", data_.load.highest_current}});
+  const char* mode = load_->mode == bench::LoadMode::current      ? "current"
+                     : load_->mode == bench::LoadMode::resistance ? "resistance"
+                                                                  : "power";
+  part.texts["mode"] = mode;
+  part.values[mode] = {load_->value, 0};
+  if (load_->steps_to) part.wave = to_and_fro(load_->value, *load_->steps_to, load_->period, std::max(load_->edge, data_.load.fastest_edge));
+  whole.parts.push_back(std::move(part));
+}
+
+Result<void> SimulatedBench::tell(std::string_view quantity, double value) {
+  if (!std::isfinite(value)) return fail(Fault::bench, "{} is told a number.", quantity);
+  if (quantity == bench::kTemperature) {
+    if (!(value > -200 && value < 400)) return fail(Fault::bench, "The device is held between -200 and 400 degC.");
+    change();
+    circuit_.temperature = value;
+    return {};
+  }
+  const auto told = circuit_.told.find(std::string(quantity));
+  if (told == circuit_.told.end()) return fail(Fault::bench, "The device is not told \"{}\".", quantity);
+  for (auto& part : circuit_.parts)
+    if (part.name == told->second.part) {
+      const auto before = part.values[told->second.value];
+      part.values[told->second.value] = {value, 0};
+      const auto trouble = part.kind->check ? part.kind->check(part) : std::string();
+      if (!trouble.empty() || !(value > 0)) {
+        part.values[told->second.value] = before;
+        return fail(Fault::bench, "{} cannot be {}{}{}.", quantity, format_setting(value, told->second.unit), trouble.empty() ? "" : ": ", trouble);
+      }
+    }
+  change();
+  return {};
 }
 
 }  // namespace heron::sim

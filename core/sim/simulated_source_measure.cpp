@@ -12,6 +12,70 @@ double SimulatedBench::own_error(std::uint64_t a, std::uint64_t b) {
   return it->second;
 }
 
+Result<SimulatedBench::Means> SimulatedBench::means_over(int plus, int minus, int ammeter, double aperture, std::stop_token stop) {
+  Means out;
+  const double start = wired_->transient.time();
+  const auto ok = run(
+      aperture, aperture / 2,
+      [&](const Step& step) {
+        // Simpson over the step; past the aperture nothing counts.
+        const double h = (std::min(step.to, start + aperture) - step.from) / aperture;
+        for (const auto& [place, weight] : {std::pair{0.0, 1.0 / 6}, {0.5, 4.0 / 6}, {1.0, 1.0 / 6}}) {
+          const double at = step.from + place * h * aperture;
+          out.voltage += weight * h * (step.at(plus, at) - step.at(minus, at));
+          out.current += weight * h * step.at(ammeter, at);
+        }
+      },
+      stop);
+  if (!ok) return tl::unexpected(ok.error());
+  return out;
+}
+
+bench::SourceReading SimulatedBench::reading_of(const Means& truth, const Reads& r, double aperture, std::uint64_t instrument) {
+  const double quieter = std::sqrt(kReadingTime / aperture);
+  bench::SourceReading out;
+  out.u_voltage_noise = r.noise_voltage * quieter;
+  out.u_current_noise = r.noise_current * quieter;
+  out.voltage = truth.voltage * (1 + r.u_gain_voltage * own_error(instrument, 0)) + r.u_offset_voltage * own_error(instrument, 1) + out.u_voltage_noise * normal_deviate(noise_);
+  out.current = truth.current * (1 + r.u_gain_current * own_error(instrument, 2)) + r.u_offset_current * own_error(instrument, 3) + out.u_current_noise * normal_deviate(noise_);
+  out.u_voltage_shared = std::hypot(r.u_gain_voltage * truth.voltage, r.u_offset_voltage);
+  out.u_current_shared = std::hypot(r.u_gain_current * truth.current, r.u_offset_current);
+  out.u_voltage_gain = r.u_gain_voltage;
+  out.u_current_gain = r.u_gain_current;
+  out.u_voltage = std::hypot(out.u_voltage_noise, out.u_voltage_shared);
+  out.u_current = std::hypot(out.u_current_noise, out.u_current_shared);
+  return out;
+}
+
+Result<bench::SourceReading> SimulatedBench::read_supply(double aperture, std::stop_token stop) {
+  if (!supply_) return fail(Fault::bench, "The DC source is not on.");
+  if (auto ok = wire(); !ok) return tl::unexpected(ok.error());
+  const auto& d = data_.supply;
+  auto& net = wired_->network;
+  const auto means = means_over(net.node(supply_->sensed ? *node_of(supply_->pin) : kSupplyHigh), net.node(supply_->sensed ? *node_of(supply_->against) : kSupplyLow),
+                                net.own_unknown(kSupply), aperture, stop);
+  elapsed_ += aperture;
+  if (!means) return tl::unexpected(means.error());
+  auto out = reading_of(*means, {d.u_gain_voltage, d.u_offset_voltage, d.noise_voltage, d.u_gain_current, d.u_offset_current, d.noise_current}, aperture, 2200);
+  out.at_compliance = means->current > 0.975 * supply_->current_limit;
+  keep_pace(stop);
+  return out;
+}
+
+Result<bench::SourceReading> SimulatedBench::read_load(double aperture, std::stop_token stop) {
+  if (!load_) return fail(Fault::bench, "The electronic load is not on.");
+  if (auto ok = wire(); !ok) return tl::unexpected(ok.error());
+  const auto& d = data_.load;
+  auto& net = wired_->network;
+  const auto means = means_over(net.node(load_->sensed ? *node_of(load_->pin) : kLoadHigh), net.node(load_->sensed ? *node_of(load_->against) : kLoadLow), net.own_unknown(kLoadAmmeter), aperture, stop);
+  elapsed_ += aperture;
+  if (!means) return tl::unexpected(means.error());
+  auto out = reading_of(*means, {d.u_gain_voltage, d.u_offset_voltage, d.noise_voltage, d.u_gain_current, d.u_offset_current, d.noise_current}, aperture, 2300);
+  out.at_compliance = means->current > 0.975 * d.highest_current;
+  keep_pace(stop);
+  return out;
+}
+
 Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, double aperture, std::stop_token stop) {
   const auto it = sources_.find(channel);
   if (it == sources_.end()) return fail(Fault::bench, "Channel {} is not on.", channel + 1);
@@ -26,22 +90,10 @@ Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, 
   const int ammeter = net.own_unknown("bench:ammeter of" + id);
   const int plus = net.node(s.four_wire ? *node_of(s.pin) : "bench:force" + id),
             minus = net.node(s.four_wire ? *node_of(s.against) : "bench:return" + id);
-  double v = 0, i = 0;
-  const double start = wired_->transient.time();
-  auto ok = run(
-      aperture, aperture / 2,
-      [&](const Step& step) {
-        // Simpson over the step; past the aperture nothing counts.
-        const double h = (std::min(step.to, start + aperture) - step.from) / aperture;
-        for (const auto& [place, weight] : {std::pair{0.0, 1.0 / 6}, {0.5, 4.0 / 6}, {1.0, 1.0 / 6}}) {
-          const double at = step.from + place * h * aperture;
-          v += weight * h * (step.at(plus, at) - step.at(minus, at));
-          i += weight * h * step.at(ammeter, at);
-        }
-      },
-      stop);
+  const auto means = means_over(plus, minus, ammeter, aperture, stop);
   elapsed_ += delay + aperture;
-  if (!ok) return tl::unexpected(ok.error());
+  if (!means) return tl::unexpected(means.error());
+  const double v = means->voltage, i = means->current;
 
   const auto smallest = [](const auto& ranges, double value) {
     const auto r =

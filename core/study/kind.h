@@ -16,7 +16,7 @@ namespace heron::study {
 /// What a figure is called, for lines that people write.
 struct FigureName {
   std::string label, key, unit;
-  bool takes_frequency = false;  ///< "Gain" at 1 kHz: key@frequency
+  std::string_view at = {};  ///< unit of the place that it is read at, "Gain" at 1 kHz: key@place; empty: none
 };
 
 /// A column that data may come in.

@@ -1,5 +1,6 @@
 #include <algorithm>
 
+#include "study/conversion/kind.h"
 #include "study/iv/kind.h"
 #include "study/kind.h"
 #include "study/power/kind.h"
@@ -12,7 +13,7 @@ namespace heron::study {
 namespace {
 
 std::vector<const Kind*>& registry() {
-  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind(), &power::kind()};
+  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind(), &power::kind(), &conversion::kind()};
   return all;
 }
 

@@ -33,6 +33,14 @@ bool is_watch_figure(std::string_view which) {
   return std::any_of(std::begin(kWatchFigures), std::end(kWatchFigures), [&](const auto& f) { return which == f.which; });
 }
 
+std::optional<std::pair<std::string, std::string>> watch_key(std::string_view key) {
+  constexpr std::string_view kBegin = "watch.";
+  if (!key.starts_with(kBegin)) return std::nullopt;
+  const auto dot = key.rfind('.');
+  if (dot <= kBegin.size() || !is_watch_figure(key.substr(dot + 1))) return std::nullopt;
+  return std::pair{std::string(key.substr(kBegin.size(), dot - kBegin.size())), std::string(key.substr(dot + 1))};
+}
+
 Result<Watch> parse_watch(std::string_view name, std::string_view text) {
   Watch out{.name = std::string(name)};
   const auto words = words_in(text);

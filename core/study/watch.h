@@ -3,6 +3,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "base/result.h"
@@ -71,5 +72,7 @@ void watch_figures(const Watch& watch, const std::vector<Excursion>& excursions,
                    Reading& into);
 /// What of them goes by this key's end: "count"; false for none.
 bool is_watch_figure(std::string_view which);
+/// "watch.rail.count" taken apart: what watch, and which of its figures; nothing for another key.
+std::optional<std::pair<std::string, std::string>> watch_key(std::string_view key);
 
 }  // namespace heron::study

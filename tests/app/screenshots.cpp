@@ -48,14 +48,6 @@ int main(int argc, char** argv) {
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
   go("Transducer impedance", Qt::Key_5);
   shoot(window, "impedance");
-  go("Transducers compared", Qt::Key_6);
-  drive::click(drive::button(window, "Compare: the newest of every unit"));
-  drive::until([&] {
-    for (const auto& take : window.desk().focus.takes())
-      if (!window.desk().readings.view(take.id)) return false;
-    return true;
-  });
-  shoot(window, "compare");
   go("Turbidity phototransistor", Qt::Key_1);
   look.set_cursor('A', 2);
   shoot(window, "family");
@@ -74,12 +66,6 @@ int main(int argc, char** argv) {
   QTest::keyClick(&window, Qt::Key_O);
   shoot(window, "record");
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
-  go("Clamp under surges", Qt::Key_2);
-  QList<long long> surges;
-  for (const auto& take : window.desk().focus.takes()) surges << take.id;
-  window.desk().focus.overlay(surges);
-  QTest::qWait(600);
-  shoot(window, "x-y");
   go("Recorder ADC lines", Qt::Key_1);
   drive::settled(window);
   QTest::qWait(400);
@@ -88,12 +74,6 @@ int main(int argc, char** argv) {
   look.set_figure("thd.percent@100mV");
   shoot(window, "distortion");
   look.set_figure({});
-  go("Recorder ADC codes", Qt::Key_5);
-  shoot(window, "codes");
-  go("Battery converter ripple", Qt::Key_1);
-  drive::settled(window);
-  QTest::qWait(400);
-  shoot(window, "ripple");
   const auto through = [&](const char* study, const char* lens, const char* picture) {
     open.choose_study(study);
     drive::settled(window);
@@ -106,6 +86,10 @@ int main(int argc, char** argv) {
   through("Shore charger", "Harmonics", "harmonics");
   through("Radio rail", "Profile", "profile");
   through("Battery rail over an hour", "Trend", "trend");
+  through("Battery converter", "Efficiency", "efficiency");
+  through("Battery converter", "Map", "map");
+  through("Sensor-rail regulator", "Regulation", "regulation");
+  through("Battery converter, the radio wakes", "Records", "load-step");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);

@@ -83,7 +83,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflig
 }
 
 TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
-  CHECK(demo::fault_names().size() == 14);
+  CHECK(demo::fault_names().size() == 17);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
     REQUIRE(refused.refused);
@@ -92,6 +92,24 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
     const auto taken = outcome("Clipped", {"input.clipped"});
     CHECK_FALSE(taken.refused);
     CHECK(find(taken.after, "input.clipped"));
+  }
+  SECTION("a converter sensed at the supply's terminals: its leads' share is told") {
+    const auto taken = outcome("Converter, sensed at the supply's terminals");
+    CHECK_FALSE(taken.refused);
+    CHECK(find(taken.before, "leads.drop"));
+    CHECK(find(taken.after, "leads.drop"));
+  }
+  SECTION("a supply that folds back is foreseen and found") {
+    const auto taken = outcome("Converter, the supply's limit too low");
+    CHECK_FALSE(taken.refused);
+    CHECK(find(taken.before, "source.limit"));
+    CHECK(find(taken.after, "source.limit"));
+  }
+  SECTION("a shunt that heats is told by how much") {
+    const auto taken = outcome("Converter, a shunt that heats");
+    const auto* d = find(taken.after, "shunt.drift");
+    REQUIRE(d);
+    CHECK_THAT(d->text, Catch::Matchers::Contains("moves by 0.2"));
   }
   SECTION("a surge into a probe that bears less is refused, and cannot be accepted") {
     const auto refused = outcome("Surge into a probe of 3 V");

@@ -89,14 +89,16 @@ class ElectronicLoad final : public BentDevice {
         g_(1 / c.value("resistance")),
         power_(c.value("power")),
         start_(c.value("start_voltage")),
-        limit_(c.value("current_limit")) {}
+        limit_(c.value("current_limit")),
+        wave_(c.part ? c.part->wave : std::nullopt) {}
 
   void stamp(Stamp& s) const override {
     const double v = s.v(a_) - s.v(b_);
     Bent i;
     if (mode_ == "current") {
       const auto on = soft_limit(v / start_);
-      i = {current_ * on.value, current_ * on.slope / start_};
+      const double set = wave_ ? wave_->at(s.at_rest ? 0 : s.time) * s.source_share : current_;
+      i = {set * on.value, set * on.slope / start_};
     } else if (mode_ == "resistance") {
       i = {g_ * v, g_};
     } else {
@@ -106,11 +108,13 @@ class ElectronicLoad final : public BentDevice {
     const auto bent = soft_limit(i.value / limit_, 0.9);
     s.add_current(a_, b_, limit_ * bent.value, bent.slope * i.slope);
   }
+  double next_corner(double time) const override { return wave_ ? wave_->next_corner(time) : kNoCorner; }
 
  private:
   int a_, b_;
   std::string mode_;
   double current_, g_, power_, start_, limit_;
+  std::optional<Waveform> wave_;  ///< the current, where it steps
 };
 
 }  // namespace

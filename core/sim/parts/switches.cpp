@@ -96,7 +96,8 @@ class SwitchingStage final : public Device {
 };
 
 /// The same stage averaged over a period (state-space averaging, Middlebrook and Cuk 1976): out sits behind the
-/// switches' resistance at duty times in; the input gives duty times the current and what the gates and edges take.
+/// switches' resistance at duty times in; the input gives duty times the current and what the gates and edges take. One
+/// that holds a voltage turns its duty against the line (feed-forward), up to its highest.
 class AveragedStage final : public Device {
  public:
   explicit AveragedStage(const DeviceContext& c)
@@ -104,29 +105,41 @@ class AveragedStage final : public Device {
         out_(c.pins[1]),
         ground_(c.pins[2]),
         duty_(c.value("duty")),
+        holds_(c.value("holds")),
         g_(1 / c.value("value")),
         overhead_(c.value("frequency") * c.value("switching_charge")) {}
 
+  bool linear_at(std::span<const double>) const override { return holds_ == 0; }
+  bool always_linear() const override { return holds_ == 0; }
+
   void stamp(Stamp& s) const override {
     const double in = s.v(in_) - s.v(ground_), out = s.v(out_) - s.v(ground_);
-    const double i = g_ * (duty_ * in - out);
-    s.add_f(out_, -i);
-    s.add_g(out_, out_, g_);
-    s.add_g(out_, in_, -g_ * duty_);
-    s.add_g(out_, ground_, g_ * (duty_ - 1));
-    s.add_f(in_, duty_ * i + overhead_);
-    s.add_g(in_, in_, g_ * duty_ * duty_);
-    s.add_g(in_, out_, -g_ * duty_);
-    s.add_g(in_, ground_, g_ * duty_ * (1 - duty_));
-    s.add_f(ground_, (1 - duty_) * i - overhead_);
-    s.add_g(ground_, in_, (1 - duty_) * g_ * duty_);
-    s.add_g(ground_, out_, -(1 - duty_) * g_);
-    s.add_g(ground_, ground_, (1 - duty_) * g_ * (1 - duty_));
+    // Of the voltage behind the switches, and of the duty that makes it, with their slopes over the input.
+    double behind = duty_ * in, behind_slope = duty_, duty = duty_, duty_slope = 0;
+    constexpr double kRound = 5e-3, kOff = 1e-3;
+    if (holds_ > 0 && in > kOff) {
+      const auto least = soft_least(holds_, duty_ * in, kRound);
+      behind = least.value;
+      behind_slope = least.slope_b * duty_;
+      duty = behind / in;
+      duty_slope = (behind_slope - duty) / in;
+    }
+    const double i = g_ * (behind - out), i_in = g_ * behind_slope, i_out = -g_;
+    const auto add = [&](int node, double f, double to_in, double to_out) {
+      s.add_f(node, f);
+      s.add_g(node, in_, to_in);
+      s.add_g(node, out_, to_out);
+      s.add_g(node, ground_, -to_in - to_out);
+    };
+    const double drawn_in = duty * i_in + duty_slope * i, drawn_out = duty * i_out;
+    add(out_, -i, -i_in, -i_out);
+    add(in_, duty * i + overhead_, drawn_in, drawn_out);
+    add(ground_, i - duty * i - overhead_, i_in - drawn_in, i_out - drawn_out);
   }
 
  private:
   int in_, out_, ground_;
-  double duty_, g_, overhead_;
+  double duty_, holds_, g_, overhead_;
 };
 
 std::string check_duty(const Part& part) {
@@ -170,7 +183,8 @@ std::vector<PartKind> switches() {
            .values = {{"value", "ohm", true, 0, Sign::positive, "of a switch while on"},
                       {"duty", "1", true, 0, Sign::positive, "share of the period that in is connected"},
                       {"frequency", "Hz", true, 0, Sign::positive, "of the clock"},
-                      {"switching_charge", "C", false, 0, Sign::not_negative, "that gates and edges take a period"}},
+                      {"switching_charge", "C", false, 0, Sign::not_negative, "that gates and edges take a period"},
+                      {"holds", "V", false, 0, Sign::not_negative, "behind the switches, duty its highest; 0: the duty stands"}},
            .make = build<AveragedStage>,
            .check = check_duty}};
 }

@@ -84,14 +84,6 @@ std::optional<std::string> plain_unit(std::string_view key) {
   return std::nullopt;
 }
 
-/// "watch.rail.count" taken apart; what watch, and which of its figures.
-std::optional<std::pair<std::string, std::string>> watch_key(std::string_view key) {
-  if (!key.starts_with("watch.")) return std::nullopt;
-  const auto dot = key.rfind('.');
-  if (dot <= 6 || !is_watch_figure(key.substr(dot + 1))) return std::nullopt;
-  return std::pair{std::string(key.substr(6, dot - 6)), std::string(key.substr(dot + 1))};
-}
-
 constexpr double kFundamental = 0.01;  ///< of the mean square, below which a voltage has none worth the name
 
 }  // namespace

@@ -436,9 +436,9 @@ void read_figures(const Curve& curve, const Settings& settings, const std::vecto
 }
 
 std::vector<FigureName> figure_names() {
-  std::vector<FigureName> out = {{"Gain", "gain", "dB", true},
-                                 {"Phase", "phase", "deg", true},
-                                 {"Group delay", "delay.group", "s", true},
+  std::vector<FigureName> out = {{"Gain", "gain", "dB", "Hz"},
+                                 {"Phase", "phase", "deg", "Hz"},
+                                 {"Group delay", "delay.group", "s", "Hz"},
                                  {"Slope", "slope", "dB/decade"},
                                  {"Ripple", "ripple", "dB"},
                                  {"Lowest coherence", "coherence.min", "1"},

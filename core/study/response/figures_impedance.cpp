@@ -101,7 +101,7 @@ const std::vector<Definition>& impedance_figures() {
 
 std::vector<FigureName> impedance_names() {
   std::vector<FigureName> out;
-  for (const auto& at : kAt) out.push_back({std::string(at.label), std::string(at.name), std::string(at.unit), true});
+  for (const auto& at : kAt) out.push_back({std::string(at.label), std::string(at.name), std::string(at.unit), "Hz"});
   return out;
 }
 

@@ -1,0 +1,71 @@
+#include "efficiency_lens.h"
+
+#include "app/text.h"
+#include "base/quantity.h"
+#include "curve_words.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+namespace conversion = study::conversion;
+
+EfficiencyLens::EfficiencyLens(Desk* desk, QWidget* parent) : FamilyOfCurves(desk, parent, "efficiency", "Efficiency and loss over output current", 2) {
+  bar_->add(
+      "Axis", "Loads by their ratios or by their differences", [this] { return QString(log_x_ ? "loads by ratio" : "loads as they are"); },
+      [this] {
+        log_x_ = !log_x_;
+        again();
+      });
+  bar_->add(
+      "Loss", "The loss as it was read, or with its fixed, proportional and square-law parts beside it", [this] { return QString(parts_ ? "loss in its parts" : "loss as read"); },
+      [this] {
+        parts_ = !parts_;
+        again();
+      });
+  bar_->refresh();
+}
+
+QString EfficiencyLens::lacks(const conversion::Rows& rows) const {
+  if (rows.empty()) return "No point lies within the limits of line and load.";
+  const bool loaded = std::any_of(rows.begin(), rows.end(), [](const conversion::Row& r) { return r.iout() > 0; });
+  return loaded ? QString() : QString("Nothing was loaded: no power went out.");
+}
+
+std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::Rows& rows, const conversion::Settings&) const {
+  std::vector<DrawnCurve> out;
+  const auto curves = conversion::load_curves(rows);
+  for (const auto& c : curves) {
+    DrawnCurve drawn{.name = curve_words(c, curves), .x = {}, .y = {}};
+    for (const auto& r : c.rows) {
+      if (r.input_power() == 0 || (log_x_ && !(r.iout() > 0))) continue;
+      drawn.x.push_back(r.iout());
+      drawn.y.push_back(panel == 0 ? 100 * r.efficiency() : r.loss());
+      drawn.points.push_back(r.point);
+    }
+    out.push_back(std::move(drawn));
+    if (panel == 0 || !parts_) continue;
+    const auto split = conversion::loss_split(c);
+    if (!split) continue;
+    const std::pair<const char*, std::function<double(double)>> parts[] = {{"fixed", [&](double) { return split->fixed.value; }},
+                                                                           {"proportional", [&](double i) { return split->linear.value * i; }},
+                                                                           {"by the square", [&](double i) { return split->square.value * i * i; }}};
+    for (const auto& [name, of] : parts) {
+      DrawnCurve part{.name = curves.size() == 1 ? QString(name) : QString(), .x = {}, .y = {}, .fitted = true};
+      for (const auto& r : c.rows) {
+        if (log_x_ && !(r.iout() > 0)) continue;
+        part.x.push_back(r.iout());
+        part.y.push_back(of(r.iout()));
+      }
+      out.push_back(std::move(part));
+    }
+  }
+  return out;
+}
+
+void EfficiencyLens::finish() {
+  render::measure_axis(rects_[0]->axis(QCPAxis::atLeft), "Efficiency", "%");
+  render::measure_axis(rects_[1]->axis(QCPAxis::atLeft), "Loss", "W");
+  render::measure_axis(rects_[1]->axis(QCPAxis::atBottom), "Output current", "A", log_x_);
+}
+
+}  // namespace heron::app

@@ -1,0 +1,78 @@
+#pragma once
+#include <vector>
+
+#include "app/lenses/take_lens.h"
+#include "conversion_kind_view.h"
+#include "render/plot_parts.h"
+
+namespace heron::app {
+
+/// One line of a panel.
+struct DrawnCurve {
+  QString name;                    ///< at its end; empty: none
+  std::vector<double> x, y;
+  std::vector<int> points = {};    ///< that lie behind, one a place; empty: none
+  bool fitted = false;             ///< not read but worked out: dotted
+};
+
+/// Curves of takes in panels below each other over one axis, each named at its end and told apart by lightness: the take in view with discs, the others
+/// behind it, the wake as a broad pale line. A click on a disc shows what lies behind that point.
+class FamilyOfCurves : public TakeLens {
+  Q_OBJECT
+
+ public:
+  /// Words at the ends of the curves of the take in view, of all panels.
+  QStringList names() const;
+  /// Where the n-th point of a panel's first curve is drawn.
+  QPointF place_of(int panel, int n) const;
+
+ protected:
+  FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, const QString& accessible, int panels);
+
+  /// What is drawn of a take in a panel.
+  virtual std::vector<DrawnCurve> curves_of(int panel, const study::conversion::Rows& rows, const study::conversion::Settings& settings) const = 0;
+  /// Names of axes, their units, forbidden ground; after everything was drawn.
+  virtual void finish() = 0;
+  /// Why nothing can be drawn of these rows; empty where something can.
+  virtual QString lacks(const study::conversion::Rows& rows) const = 0;
+  void again();
+
+  void prepare(const TakeViewPtr& view) override;
+  void clear() override;
+  void frame() override;
+  bool eventFilter(QObject* watched, QEvent* event) override;
+
+  QList<QCPAxisRect*> rects_;
+  QList<QCPAbstractItem*> items_;      ///< of finish(), gone with the curves
+  study::conversion::Settings settings_;
+  study::conversion::Rows shown_rows_;
+  bool log_x_ = true;
+
+ private:
+  struct Family {
+    study::conversion::Rows rows;
+    study::conversion::Settings settings;
+    QColor ink;
+    bool dashed, wake, shown;
+  };
+  struct Ready {
+    QString trouble;
+    std::vector<Family> families;
+  };
+  struct Line {
+    QCPGraph* graph;
+    QCPItemText* name;
+    std::vector<int> points;
+    int panel;
+    bool shown;
+  };
+  void draw();
+  void part_names();
+  void mark_figure();
+
+  Ready ready_;
+  std::vector<Line> lines_;
+  QCPItemLine* mark_;
+};
+
+}  // namespace heron::app

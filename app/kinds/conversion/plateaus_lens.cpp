@@ -1,0 +1,191 @@
+#include "plateaus_lens.h"
+
+#include <QLabel>
+#include <QVBoxLayout>
+
+#include "app/ink.h"
+#include "app/readings.h"
+#include "app/text.h"
+#include "base/quantity.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+using render::theme;
+namespace conversion = study::conversion;
+using conversion::Port;
+
+namespace {
+CursorCard card_of(const QString& label, double value, const char* unit, int digits, const QString& below) {
+  const auto shown = format_quantity(value, unit, digits);
+  return {label, text(shown.number), text(shown.unit), below};
+}
+}  // namespace
+
+PlateausLens::PlateausLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(new LookBar(this)), why_(new QLabel(this)), plot_(new RecordPlot(this)) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(0);
+  column->addWidget(bar_);
+  why_->setFont(render::text_font(12.5));
+  why_->setWordWrap(true);
+  set_ink(*why_, theme().slate);
+  column->addWidget(why_);
+  column->addWidget(plot_, 1);
+  plot_->setObjectName("records");
+  plot_->setAccessibleName("Input and output over time");
+  looking_ = new PlotView(plot_, [this] { plot_->show_all(); }, PlotView::Wheel::along, plot_->panels());
+  cursors_ = new PlotCursors(plot_, &desk_->look, plot_->panels());
+  bar_->add("Record", "What the samples are of; [ and ] step", [this] { return said_; }, [this] { step(1); });
+  bar_->refresh();
+  connect(&desk_->focus, &Focus::shown_changed, this, &PlateausLens::redraw);
+  connect(&desk_->readings, &Readings::live_changed, this, &PlateausLens::redraw);
+  connect(&desk_->readings, &Readings::take_read, this, &PlateausLens::redraw);
+  connect(&desk_->runner, &Runner::running_changed, this, &PlateausLens::redraw);
+  connect(&desk_->look, &Look::cursors_changed, this, &PlateausLens::place_cursors);
+  connect(&desk_->document, &Document::opened, this, [this] { looking_->forget(); });
+}
+
+bool PlateausLens::handle_key(int key) {
+  if (cursors_->handle_key(key)) return true;
+  if (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight) {
+    step(key == Qt::Key_BracketLeft ? -1 : 1);
+    return true;
+  }
+  return key == Qt::Key_Backspace && looking_->back();
+}
+
+void PlateausLens::show_point(int index) {
+  chosen_ = index;
+  redraw();
+}
+
+std::vector<PlateausLens::Choice> PlateausLens::choices(const conversion::ReducedConversion& reduced) const {
+  std::vector<Choice> out;
+  for (const auto& one : reduced.records()) out.push_back({one->record, one.get(), one->record->index, {}});
+  for (const auto& e : reduced.evidence())
+    if (e.record) out.push_back({e.record, nullptr, e.point, QString("%1, %2").arg(text(format_quantity(e.line, "V", 3).plain()), text(format_quantity(e.load, "A", 3).plain()))});
+  for (std::size_t k = 0; k < out.size(); ++k) {
+    const auto count = QString("%1 %2 of %3").arg(out[k].stepped ? "record" : "point").arg(k + 1).arg(out.size());
+    out[k].words = out[k].words.isEmpty() ? (out.size() > 1 ? count : QString()) : count + ": " + out[k].words;
+  }
+  return out;
+}
+
+void PlateausLens::step(int by) {
+  const auto view = desk_->readings.shown();
+  const auto* reduced = conversion_of(view.get());
+  if (!reduced) return;
+  const auto all = choices(*reduced);
+  if (all.size() < 2) return;
+  const auto it = std::find_if(all.begin(), all.end(), [&](const Choice& c) { return c.record == record_; });
+  const auto at = it - all.begin(), count = std::ptrdiff_t(all.size());
+  show_point(all[std::size_t((at + by + count) % count)].point);
+}
+
+void PlateausLens::showEvent(QShowEvent* event) {
+  Lens::showEvent(event);
+  redraw();
+}
+
+void PlateausLens::redraw() {
+  if (!isVisible()) return;
+  for (auto* bar : bars_) plot_->removeItem(bar);
+  bars_.clear();
+  told_.clear();
+  said_.clear();
+  record_.reset();
+  const auto view = desk_->readings.shown();
+  const auto* reduced = conversion_of(view.get());
+  std::vector<Choice> all;
+  if (reduced) all = choices(*reduced);
+  why_->setVisible(all.empty());
+  plot_->setVisible(!all.empty());
+  if (all.empty()) {
+    why_->setText(!desk_->focus.shown() ? "Nothing is taken yet. Space takes."
+                  : reduced              ? "Source and load read these points themselves: there are no samples behind them. Connect inputs on the Hookup page to keep some."
+                                         : "reading\u2026");
+    bar_->refresh();
+    emit cards_changed();
+    return;
+  }
+  const auto it = std::find_if(all.begin(), all.end(), [&](const Choice& c) { return c.point == chosen_; });
+  const auto& one = it == all.end() ? all.back() : *it;
+  record_ = one.record;
+  said_ = one.words;
+  std::vector<RecordCurve> curves;
+  for (const auto& trace : record_->traces) curves.push_back({.trace = trace, .colour = render::take_colour(view->take.number)});
+  plot_->show_record(std::move(curves), Panels::each, std::nullopt);
+  looking_->set_rects(plot_->panels());
+  cursors_->set_rects(plot_->panels());
+  tell(one);
+  place_cursors();
+  bar_->refresh();
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+/// The averaged parts as bars, and what the two states differ by.
+void PlateausLens::tell(const Choice& one) {
+  const auto panel_of = [&](Port port) -> QCPAxisRect* {
+    const auto k = conversion::trace_of(*record_, port);
+    return k && int(*k) < plot_->panels().size() ? plot_->panels()[int(*k)] : nullptr;
+  };
+  if (!one.stepped) {
+    const auto view = desk_->readings.shown();
+    const auto* reduced = conversion_of(view.get());
+    for (const auto& row : reduced->rows()) {
+      if (row.point != one.point) continue;
+      for (const auto port : conversion::kAllPorts) told_ << card_of(text(std::string(conversion::port_name(port))), row.at(port), std::string(conversion::port_unit(port)).c_str(), 5, "mean at this point");
+      if (row.input_power() != 0) told_ << card_of("Efficiency", 100 * row.efficiency(), "%", 4, "at this point");
+    }
+    return;
+  }
+  std::array<double, 2> sum{};
+  std::array<int, 2> count{};
+  for (const auto& p : one.stepped->plateaus)
+    for (const auto port : conversion::kAllPorts) {
+      const auto& mean = p.mean[std::size_t(port)];
+      auto* panel = panel_of(port);
+      if (!mean || !panel || !p.counts) continue;
+      if (port == Port::vout) {
+        sum[p.high] += *mean;
+        ++count[p.high];
+      }
+      auto* bar = new QCPItemLine(plot_);
+      for (auto* end : {bar->start, bar->end}) {
+        end->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+        end->setAxisRect(panel);
+      }
+      bar->start->setCoords(p.settled_from, *mean);
+      bar->end->setCoords(p.to, *mean);
+      bar->setClipAxisRect(panel);
+      bar->setPen(QPen(theme().ink, 2.6, Qt::SolidLine, Qt::FlatCap));
+      bars_ << bar;
+    }
+  if (count[0] > 0 && count[1] > 0) {
+    const double low = sum[0] / count[0], high = sum[1] / count[1];
+    const auto from = text(format_quantity(one.stepped->low, conversion::port_unit(*one.stepped->stepped), 3).plain()), to = text(format_quantity(one.stepped->high, conversion::port_unit(*one.stepped->stepped), 3).plain());
+    told_ << card_of("Output moves by", high - low, "V", 3, "from " + from + " to " + to);
+    if (low != 0) told_ << card_of("Relative", 100 * (high - low) / low, "%", 3, "of its settled value");
+  }
+  if (one.stepped->ripple) told_ << card_of("Ripple", one.stepped->ripple->peak_to_peak, "V", 3, "pk-pk where it rests");
+}
+
+/// What every quantity is where the cursors stand.
+void PlateausLens::place_cursors() {
+  cards_ = told_;
+  cursors_->place();
+  if (record_ && isVisible())
+    for (const char letter : {'A', 'B'}) {
+      const auto at = desk_->look.cursor(letter);
+      if (!at) continue;
+      for (const auto& trace : record_->traces) {
+        const auto value = study::value_at(*trace, *at);
+        if (!value || !*value) continue;
+        cards_ << card_of(QString("%1 at %2").arg(text(trace->name)).arg(letter), **value, trace->unit.c_str(), 4, text(format_quantity(*at, "s", 4).plain()));
+      }
+    }
+  emit cards_changed();
+}
+
+}  // namespace heron::app

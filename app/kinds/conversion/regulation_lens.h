@@ -1,0 +1,26 @@
+#pragma once
+#include "family_of_curves.h"
+
+namespace heron::app {
+
+/// The output against load or line, as its distance from the nominal (or from its mean) in volts or per cent, with the
+/// tolerance as forbidden ground.
+class RegulationLens : public FamilyOfCurves {
+  Q_OBJECT
+
+ public:
+  explicit RegulationLens(Desk* desk, QWidget* parent = nullptr);
+
+ protected:
+  std::vector<DrawnCurve> curves_of(int panel, const study::conversion::Rows& rows, const study::conversion::Settings& settings) const override;
+  QString lacks(const study::conversion::Rows& rows) const override;
+  void finish() override;
+  void frame() override;
+
+ private:
+  double base(const study::conversion::Rows& rows, const study::conversion::Settings& settings) const;
+
+  bool over_line_ = false, percent_ = false;
+};
+
+}  // namespace heron::app

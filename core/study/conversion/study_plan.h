@@ -1,0 +1,35 @@
+#pragma once
+#include "study/conversion/plan.h"
+#include "study/plan.h"
+
+namespace heron::study::conversion {
+
+/// A plan of conversion as all the rest of the program sees it.
+class PlannedConversion final : public study::Plan {
+ public:
+  explicit PlannedConversion(conversion::Plan plan) : plan_(std::move(plan)) {}
+
+  const conversion::Plan& plan() const { return plan_; }
+
+  nlohmann::json to_json() const override { return conversion::to_json(plan_); }
+  std::vector<BriefPiece> brief() const override;
+  Result<PlanPtr> with(std::string_view key, std::string_view text, const Surroundings& around) const override;
+  BriefHint hint(std::string_view key, const Surroundings& around) const override;
+  std::vector<Lead> leads() const override;
+  const bench::Hookup* hookup() const override { return &plan_.hookup; }
+  int points(const bench::Limits&) const override { return int(plan_.all_steps().size()); }
+  double seconds(const bench::Limits& limits) const override { return plan_.seconds(limits); }
+  std::string time_sentence(const bench::Limits& limits) const override;
+  std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;
+  Result<void> run(bench::Bench& bench, const RunContext& context) const override;
+  Repeat repeat() const override { return plan_.repeat; }
+  Remedy remedy(const Doubt& doubt) const override;
+
+ private:
+  conversion::Plan plan_;
+};
+
+Result<PlanPtr> planned(const nlohmann::json& kept);
+Result<PlanPtr> first_plan(const Surroundings& around);
+
+}  // namespace heron::study::conversion

@@ -1,0 +1,120 @@
+#include <catch2/catch.hpp>
+
+#include "app/kinds/conversion/efficiency_lens.h"
+#include "app/kinds/conversion/map_lens.h"
+#include "app/kinds/conversion/plateaus_lens.h"
+#include "app/kinds/conversion/readings_table_lens.h"
+#include "app/kinds/conversion/regulation_lens.h"
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+
+namespace conversion_window {
+namespace {
+
+template <class LensType>
+LensType* look_at(OpenWindow& open, const char* study, const char* lens) {
+  open.choose_study(study);
+  drive::settled(open.window);
+  auto* tab = drive::button(open.window, QString("Lens: ") + lens);
+  if (!tab) return nullptr;
+  drive::click(tab);
+  LensType* found = nullptr;
+  drive::until([&] { return (found = drive::visible<LensType>(open)) != nullptr; });
+  return found;
+}
+
+}  // namespace
+
+TEST_CASE("efficiency has a curve a line, named at its end, and the loss in its parts on wish", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = look_at<app::EfficiencyLens>(open, "Battery converter", "Efficiency");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->names().size() == 10; }));
+  CHECK(lens->names().front().startsWith("9"));
+  drive::click(drive::button(open.window, "Loss"));
+  CHECK(drive::until([&] { return lens->plot()->graphCount() == 10 + 15; }));
+  // Two clocks: the frequency tells the curves apart, not the one line.
+  auto* clocks = look_at<app::EfficiencyLens>(open, "Battery converter at two clocks", "Efficiency");
+  REQUIRE(clocks);
+  CHECK(drive::until([&] { return clocks->names().size() == 4 && clocks->names().front().contains("kHz"); }));
+}
+
+TEST_CASE("the output stands against load or line, the tolerance as forbidden ground", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = look_at<app::RegulationLens>(open, "Sensor-rail regulator", "Regulation");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->names().size() == 6; }));
+  const auto over_load = lens->plot()->xAxis->label();
+  drive::click(drive::button(open.window, "Over"));
+  REQUIRE(drive::until([&] { return lens->plot()->xAxis->label() != over_load; }));
+  CHECK(lens->names().front().contains("A"));
+  // The wheel zooms, Backspace goes back.
+  auto* x = lens->plot()->xAxis;
+  const auto whole = x->range();
+  QWheelEvent wheel(QPointF(300, 200), lens->plot()->mapToGlobal(QPointF(300, 200)), {}, QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(lens->plot(), &wheel);
+  REQUIRE(drive::until([&] { return x->range().size() < 0.99 * whole.size(); }));
+  QTest::keyClick(&open.window, Qt::Key_Backspace);
+  CHECK(drive::until([&] { return std::abs(x->range().size() / whole.size() - 1) < 1e-6; }));
+}
+
+TEST_CASE("the map has a number a cell, and a click opens the point", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = look_at<app::MapLens>(open, "Battery converter", "Map");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->cells() == QSize(12, 5); }));
+  CHECK(drive::until([&] { return lens->numbers() == 60; }));
+  drive::click(drive::button(open.window, "Figure"));
+  CHECK(drive::until([&] { return drive::button(open.window, "Figure")->text().contains("loss"); }));
+  QTest::mouseClick(lens->plot(), Qt::LeftButton, {}, lens->place_of(3, 2).toPoint());
+  app::PlateausLens* behind = nullptr;
+  REQUIRE(drive::until([&] { return (behind = drive::visible<app::PlateausLens>(open)) != nullptr; }));
+  // Source and load read these points themselves.
+  CHECK(drive::until([&] { return behind->trouble().contains("no samples behind them"); }));
+}
+
+TEST_CASE("plateaus of a stepping line are drawn where they are averaged, with what they differ by", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = look_at<app::PlateausLens>(open, "Sensor-rail regulator, line in steps", "Records");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->bars() >= 14; }));
+  const auto cards = lens->cards();
+  REQUIRE(cards.size() >= 2);
+  CHECK(cards.front().label == "Output moves by");
+  CHECK(cards.front().below.contains("from 4"));
+  QTest::keyClick(&open.window, Qt::Key_A);
+  CHECK(drive::until([&] { return lens->cards().size() > cards.size(); }));
+}
+
+TEST_CASE("points of conversion are a table that copies in SI numbers", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = look_at<app::ReadingsTableLens>(open, "Battery converter at two clocks", "Points");
+  REQUIRE(lens);
+  auto* table = lens->findChild<QTableWidget*>();
+  REQUIRE(drive::until([&] { return table->rowCount() == 26; }));
+  CHECK(!table->isColumnHidden(3));
+  CHECK(table->isColumnHidden(4));
+  table->setFocus();
+  QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+  const auto copied = QApplication::clipboard()->text();
+  CHECK(copied.startsWith("point\tLine (V)"));
+  CHECK(copied.count('\n') == 27);
+}
+
+TEST_CASE("a sweep of line and load is taken from the window", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = look_at<app::RegulationLens>(open, "Sensor-rail regulator", "Regulation");
+  REQUIRE(lens);
+  const auto study = open.window.desk().focus.study_id();
+  REQUIRE(open.window.desk().document.edit_words(study, {{"lines", "4 V, 6 V"}, {"loads", "10 mA, 100 mA"}}, open.window.desk().focus.surroundings()).isEmpty());
+  drive::settled(open.window);
+  const auto takes = open.window.desk().focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.window.desk().focus.takes().size() == takes + 1 && !open.window.desk().runner.running(); }));
+  drive::settled(open.window);
+  CHECK(drive::until([&] { return lens->names().size() == 2; }));
+}
+
+}  // namespace conversion_window
