@@ -90,7 +90,7 @@ Outcome regulator(unsigned seed) {
   const double line = within(random, 2e-3, 5e-3), load = within(random, 0.03, 0.06), drop = within(random, 0.7, 0.9);
   const auto vout = [&](double v, double i) { return std::min(3.3 + line * (v - 5) - load * i, v - drop * i); };
   std::vector<Point> points;
-  for (const double v : {3.2, 3.25, 3.3, 3.35, 3.4, 3.6, 4.0, 5.0, 6.5, 8.0})
+  for (const double v : {3.2, 3.25, 3.3, 3.35, 3.4, 3.45, 3.5, 3.55, 4.0, 5.0, 6.5, 8.0})
     for (const double i : {0.05, 0.1, 0.2}) points.push_back({v, vout(v, i), i, (v - vout(v, i)) * i});
   return read_table(points, random, {{"nominal", "3.3 V"}}, {{"dropout@200mA", drop * 0.2}, {"dropout@100mA", drop * 0.1}});
 }

@@ -2,8 +2,10 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <random>
 
 #include "base/quantity.h"
+#include "base/random.h"
 #include "base/words.h"
 #include "study/watched.h"
 
@@ -78,16 +80,34 @@ void add_maximum(const LoadCurve& curve, Reading& out) {
     absent(out, "efficiency.max.at", "no power goes in");
     return;
   }
-  const auto top = std::size_t(std::max_element(sound.begin(), sound.end(), [](const Row& a, const Row& b) { return a.efficiency() < b.efficiency(); }) - sound.begin());
-  if (top == 0 || top + 1 == sound.size()) {
-    add(out, "efficiency.max", with_u({sound[top]}, [](const Rows& r) { return r[0].efficiency(); }));
-    add(out, "efficiency.max.at", with_u({sound[top]}, [](const Rows& r) { return r[0].iout(); }));
-    return;
+  const auto top_of = [](const Rows& r) {
+    const auto top = std::size_t(std::max_element(r.begin(), r.end(), [](const Row& x, const Row& y) { return x.efficiency() < y.efficiency(); }) - r.begin());
+    if (top == 0 || top + 1 == r.size()) return std::pair{r[top].iout(), r[top].efficiency()};
+    return vertex(r[top - 1].iout(), r[top - 1].efficiency(), r[top].iout(), r[top].efficiency(), r[top + 1].iout(), r[top + 1].efficiency());
+  };
+  const auto [place, value] = top_of(sound);
+  // Which points are the highest is the noise's doing too: all of them are drawn anew.
+  constexpr int kDraws = 200;
+  std::mt19937_64 random(1);
+  std::vector<double> places, values;
+  for (int n = 0; n < kDraws; ++n) {
+    auto drawn = sound;
+    for (auto& r : drawn)
+      for (auto& m : r.read)
+        if (m.u > 0) m.value += m.u * normal_deviate(random);
+    const auto one = top_of(drawn);
+    places.push_back(one.first - place);
+    values.push_back(one.second - value);
   }
-  const Rows three(sound.begin() + std::ptrdiff_t(top) - 1, sound.begin() + std::ptrdiff_t(top) + 2);
-  const auto at = [](const Rows& r) { return vertex(r[0].iout(), r[0].efficiency(), r[1].iout(), r[1].efficiency(), r[2].iout(), r[2].efficiency()); };
-  add(out, "efficiency.max", with_u(three, [&](const Rows& r) { return at(r).second; }));
-  add(out, "efficiency.max.at", with_u(three, [&](const Rows& r) { return at(r).first; }));
+  const auto spread = [](const std::vector<double>& all) {
+    double mean = 0, squares = 0;
+    for (const double v : all) mean += v / double(all.size());
+    for (const double v : all) squares += (v - mean) * (v - mean);
+    return std::sqrt(squares / double(all.size() - 1));
+  };
+  add(out, "efficiency.max", {value, spread(values), with_u(sound, [&](const Rows& r) { return top_of(r).second; }).u_shared});
+  add(out, "efficiency.max.at", {place, spread(places), with_u(sound, [&](const Rows& r) { return top_of(r).first; }).u_shared});
+  if (out.figures.size() >= 2) out.figures.back().at = out.figures[out.figures.size() - 2].at = {place};
 }
 
 /// The difference over a span whose relative size is wanted as well.
@@ -198,9 +218,12 @@ tl::expected<Value, std::string> dropout_of(const LineCurve& curve, double fract
       const double at = (1 - fraction) * top;
       return between(at, vout0, vin0, vout1, vin1) - at;
     };
-    if (k + 1 == rows.size() - 1)
-      return with_u({rows[k], rows[k + 1]}, [&](const Rows& r) { return of(r[0].vout(), r[1].vout(), r[0].vin(), r[1].vin(), r[1].vout()); });
-    return with_u({rows[k], rows[k + 1], rows.back()}, [&](const Rows& r) { return of(r[0].vout(), r[1].vout(), r[0].vin(), r[1].vin(), r[2].vout()); });
+    auto out = k + 1 == rows.size() - 1 ? with_u({rows[k], rows[k + 1]}, [&](const Rows& r) { return of(r[0].vout(), r[1].vout(), r[0].vin(), r[1].vin(), r[1].vout()); })
+                                        : with_u({rows[k], rows[k + 1], rows.back()}, [&](const Rows& r) { return of(r[0].vout(), r[1].vout(), r[0].vin(), r[1].vin(), r[2].vout()); });
+    // The output bends between the two where it begins to follow the input: what the line below says otherwise.
+    if (k > 0 && rows[k].vout() > rows[k - 1].vout())
+      out.u_own = std::hypot(out.u_own, std::abs(of(rows[k - 1].vout(), rows[k].vout(), rows[k - 1].vin(), rows[k].vin(), rows.back().vout()) - out.value));
+    return out;
   }
   return tl::unexpected(fmt::format("the output does not fall {:.3g} % below its regulated value; read lower lines", 100 * fraction));
 }
@@ -350,7 +373,22 @@ std::optional<LossSplit> loss_split(const LoadCurve& curve) {
   }
   out.residual = std::sqrt(squares / double(n));
   // What the points scatter beyond what is known of them, or what no such sum describes.
-  const Eigen::Vector3d scatter = (normal.inverse().diagonal() * squares / std::max(1.0, double(n - 3))).cwiseSqrt();
+  const double freedom = double(n - 3);
+  const Eigen::Matrix3d inverse = normal.inverse();
+  double expected = 0;  // sum of squares that the points' own errors leave: each times one less its weight in the fit
+  bool known = freedom > 0;
+  for (const auto& r : rows) {
+    const double u = with_u({r}, [](const Rows& one) { return one[0].loss(); }).u_own, x = r.iout() / scale;
+    const Eigen::Vector3d powers(1, x, x * x);
+    known = known && u > 0;
+    expected += u * u * (1 - powers.dot(inverse * powers));
+  }
+  if (known) {
+    const double more = squares > expected * (1 + 3 * std::sqrt(2 / freedom)) ? std::sqrt(squares / expected) : 1;
+    for (auto* part : {&out.fixed, &out.linear, &out.square}) part->u_own *= more;
+    return out;
+  }
+  const Eigen::Vector3d scatter = (inverse.diagonal() * squares / std::max(1.0, freedom)).cwiseSqrt();
   out.fixed.u_own = std::max(out.fixed.u_own, scatter(0));
   out.linear.u_own = std::max(out.linear.u_own, scatter(1) / scale);
   out.square.u_own = std::max(out.square.u_own, scatter(2) / (scale * scale));

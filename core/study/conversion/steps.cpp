@@ -112,6 +112,12 @@ std::vector<Stretch> stretches(const Loaded& all, const Stepping& s, double sett
     const double level = high ? s.high : s.low;
     while (first < last && std::abs(values[first] - level) > near) ++first;
     while (last > first && std::abs(values[last - 1] - level) > near) --last;
+    // An edge that begins slowly is under way before it leaves the tenth: as long again is left out as it took from there
+    // to the middle.
+    if (k < crossings.size()) {
+      const auto under_way = std::size_t(std::ceil(crossings[k].place)) - last;
+      last = last > first + under_way ? last - under_way : first;
+    }
     if (first == last) continue;
     const auto settled = last - std::max<std::size_t>(1, std::size_t(std::llround(settled_share * double(last - first))));
     out.push_back({high, first, last, settled, k == 0 || k == crossings.size()});
@@ -169,14 +175,21 @@ std::optional<Row> row_of(const Loaded& all, const std::vector<Stretch>& same, c
       continue;
     }
     auto& m = out.of(port);
-    double own = 0;
+    double own = 0, settling = 0;
     for (const auto& s : same) {
       m.value += *mean_over(all, port, s.settled, s.last) / n;
       own += std::pow(u_of_mean(all.of(port), s.settled, s.last) / n, 2);
+      // What still settles within it goes on to settle after it.
+      const auto middle = (s.settled + s.last) / 2;
+      if (middle > s.settled && middle < s.last) {
+        const double apart = *mean_over(all, port, middle, s.last) - *mean_over(all, port, s.settled, middle);
+        const double by_chance = std::hypot(u_of_mean(all.of(port), s.settled, middle), u_of_mean(all.of(port), middle, s.last));
+        if (std::abs(apart) > 3 * by_chance) settling += apart / 2 / n;
+      }
     }
     const auto& first = same.front();
     const std::span<const double> settled(all.of(port).data() + first.settled, first.last - first.settled);
-    m.u = std::hypot(std::max(std::sqrt(own), scatter[std::size_t(port)] / std::sqrt(n)), rounding_of(*all.errors[std::size_t(port)], settled));
+    m.u = std::hypot(std::max(std::sqrt(own), scatter[std::size_t(port)] / std::sqrt(n)), rounding_of(*all.errors[std::size_t(port)], settled), settling);
     m.shared = shared_of(*all.errors[std::size_t(port)], port, m.value, source);
   }
   return out;
@@ -237,10 +250,12 @@ LoadStep load_step(const Loaded& all, const Stretch& from, const Stretch& to, do
   const auto settled = settled_place(v, cross + 1, to.settled, out.settles_at, std::max(band, 4 * noise));
   const double until = settled ? *settled : place;
   if (!settled || *settled < double(to.settled) - 1) {
-    out.recovery = std::max(0.0, all.at_place(until) - out.at);
-    const auto k = std::min(std::size_t(until) + 1, v.size() - 1);
-    const double slope = std::abs(v[k] - v[k - 1]);
-    out.u_recovery = all.time.step() * (settled && slope > 0 ? std::hypot(std::min(noise / slope, double(to.last - to.first)), 0.3) : 0.3);
+    // Of all that noise does to the last passage only the edge itself is wanted.
+    const double edge = settled ? (v[std::size_t(until)] > out.settles_at ? 1 : -1) * std::max(band, 4 * noise) : 0;
+    const std::span<const double> all_of_it(v.data(), to.last);
+    const auto passage = settled ? signal::crossing_near(all_of_it, until, out.settles_at + edge, noise) : std::nullopt;
+    out.recovery = std::max(0.0, all.at_place(passage ? passage->place : until) - out.at);
+    out.u_recovery = all.time.step() * std::hypot(passage ? passage->u_place : 0.3, 0.3);
   }
   return out;
 }
@@ -252,7 +267,9 @@ Ripple ripple_over(const Loaded& all, std::size_t first, std::size_t last) {
   const auto low = signal::extreme_near(v, std::size_t(lowest - v.begin()), noise, -1), high = signal::extreme_near(v, std::size_t(highest - v.begin()), noise, 1);
   const auto& errors = *all.errors[std::size_t(Port::vout)];
   Ripple out{.peak_to_peak = std::max(0.0, high.value - low.value), .from = all.at(first), .to = all.at(last - 1)};
-  out.u = std::hypot(std::hypot(low.u_value, high.u_value, errors.u_gain * out.peak_to_peak), rounding_of(errors, v));
+  // Which of many like extremes stands out is the noise's doing.
+  constexpr double kOfMany = 0.25;
+  out.u = std::hypot(std::hypot(low.u_value, high.u_value, errors.u_gain * out.peak_to_peak), rounding_of(errors, v), kOfMany * noise);
   return out;
 }
 
