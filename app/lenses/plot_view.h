@@ -23,6 +23,8 @@ class PlotView : public QObject {
   /// Back to the view before; false where there is none.
   bool back();
   void forget() { views_.clear(); }
+  /// Somebody chose what is in view.
+  bool moved() const { return !views_.empty(); }
   /// The view as it is can be gone back to.
   void remember();
 

@@ -71,6 +71,8 @@ void TakeLens::drawn(bool anew) {
   if (std::exchange(framed_, desk_->focus.study_id()) != desk_->focus.study_id() || anew) {
     if (looking_) looking_->forget();
     frame();
+  } else if (looking_ && !looking_->moved()) {
+    frame();
   }
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }

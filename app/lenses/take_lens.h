@@ -33,7 +33,7 @@ class TakeLens : public Lens {
   void reload();
   void say(const QString& why);
   void showEvent(QShowEvent* event) override;
-  /// After something was drawn: words and places anew; all of it in view where the study is another one.
+  /// After something was drawn: words and places anew; all of it in view where the study is another one, or nobody chose what is.
   void drawn(bool anew = false);
 
   LookBar* bar_;

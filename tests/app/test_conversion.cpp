@@ -66,6 +66,7 @@ TEST_CASE("the map has a number a cell, and a click opens the point", "[app][con
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->cells() == QSize(12, 5); }));
   CHECK(drive::until([&] { return lens->numbers() == 60; }));
+  CHECK(std::abs(lens->plot()->xAxis->range().upper - 11.5) < 1e-9);
   drive::click(drive::button(open.window, "Figure"));
   CHECK(drive::until([&] { return drive::button(open.window, "Figure")->text().contains("loss"); }));
   QTest::mouseClick(lens->plot(), Qt::LeftButton, {}, lens->place_of(3, 2).toPoint());

@@ -15,6 +15,13 @@ namespace conversion = study::conversion;
 namespace {
 constexpr double kReachOfPoint = 12;  ///< pixels from a point that still mean it
 constexpr double kNamesApart = 14;    ///< pixels
+constexpr double kPalest = 0.55;      ///< share of the paper in the last curve of a family
+
+QColor paled(const QColor& ink, double share) {
+  const auto mixed = [&](int a, int b) { return int(std::lround(a + share * (b - a))); };
+  const auto& paper = theme().sheet;
+  return {mixed(ink.red(), paper.red()), mixed(ink.green(), paper.green()), mixed(ink.blue(), paper.blue())};
+}
 }  // namespace
 
 FamilyOfCurves::FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, const QString& accessible, int panels) : TakeLens(desk, parent, object, accessible) {
@@ -98,7 +105,8 @@ void FamilyOfCurves::draw() {
       for (const auto& curve : curves) {
         if (!curve.fitted) ++shade;
         // Curves of one take are told apart by lightness, from dark to pale in their order.
-        const auto ink = read > 1 ? family.ink.lighter(100 + int(90 * std::max(0, shade) / (read - 1))) : family.ink;
+        const double pale = read > 1 ? kPalest * std::max(0, shade) / double(read - 1) : 0;
+        const auto ink = paled(family.ink, pale);
         if (curve.x.empty() || (curve.fitted && !family.shown)) continue;
         auto* graph = plot_->addGraph(rects_[panel]->axis(QCPAxis::atBottom), rects_[panel]->axis(QCPAxis::atLeft));
         QPen pen(family.wake ? theme().wake : ink, family.wake ? 6 : curve.fitted ? 1 : 1.6);
@@ -112,7 +120,7 @@ void FamilyOfCurves::draw() {
           line.name = new QCPItemText(plot_);
           line.name->setClipToAxisRect(false);
           line.name->setFont(render::text_font(11, QFont::Medium));
-          line.name->setColor(ink.darker(108));
+          line.name->setColor(paled(family.ink, pale / 2));
           line.name->setText(curve.name);
           line.name->setPositionAlignment(Qt::AlignLeft | Qt::AlignVCenter);
           line.name->position->setType(QCPItemPosition::ptAbsolute);

@@ -19,8 +19,8 @@ namespace {
 constexpr int kMostNumbers = 400;     ///< cells that have room for one
 constexpr double kNumberWidth = 40, kNumberHeight = 17;  ///< pixels that a number wants
 
-/// Places that follow each other within 2 % are one.
-std::vector<double> places_of(std::vector<double> values) {
+/// What was set is a place by itself; of what was only read, values that follow each other within 2 % are one.
+std::vector<double> places_of(std::vector<double> values, bool set) {
   std::sort(values.begin(), values.end());
   std::vector<double> out;
   std::vector<double> group;
@@ -32,7 +32,7 @@ std::vector<double> places_of(std::vector<double> values) {
   };
   const double floor = values.empty() ? 0 : 1e-3 * std::abs(values.back());
   for (const double v : values) {
-    if (!group.empty() && v - group.back() > std::max(0.02 * std::abs(v), floor)) close_group();
+    if (!group.empty() && v - group.back() > (set ? 1e-9 * std::abs(v) : std::max(0.02 * std::abs(v), floor))) close_group();
     group.push_back(v);
   }
   close_group();
@@ -68,6 +68,7 @@ MapLens::MapLens(Desk* desk, QWidget* parent) : TakeLens(desk, parent, "map", "L
 MapLens::~MapLens() = default;
 
 void MapLens::prepare(const TakeViewPtr& view) {
+  ink_ = render::take_colour(view->take.number);
   working_.ask(
       [view] {
         Ready out;
@@ -91,6 +92,8 @@ void MapLens::clear() {
   numbers_.clear();
   for (auto* contour : contours_) plot_->removePlottable(contour);
   contours_.clear();
+  for (auto* name : levels_) plot_->removeItem(name);
+  levels_.clear();
   worst_->setVisible(false);
 }
 
@@ -122,8 +125,9 @@ void MapLens::draw() {
       lines.push_back(r.line_or_read());
       loads.push_back(load_of(r));
     }
-  lines_ = places_of(std::move(lines));
-  loads_ = places_of(std::move(loads));
+  const auto all_set = [&](auto of) { return std::all_of(rows.begin(), rows.end(), [&](const conversion::Row& r) { return of(r).has_value(); }); };
+  lines_ = places_of(std::move(lines), all_set([](const conversion::Row& r) { return r.line; }));
+  loads_ = places_of(std::move(loads), all_set([](const conversion::Row& r) { return r.load; }));
   if (lines_.size() < 2 || loads_.size() < 2) return say("A map wants at least two lines and two loads.");
   cell_.assign(lines_.size() * loads_.size(), -1);
   for (std::size_t k = 0; k < rows.size(); ++k)
@@ -159,7 +163,7 @@ void MapLens::draw() {
   // Lightness alone: the less there is of what is wanted, the darker.
   QCPColorGradient shades;
   shades.clearColorStops();
-  const QColor light = theme().sheet.darker(103), dark = render::take_colour(1).lighter(118);
+  const QColor light = theme().sheet.darker(103), dark = ink_.lighter(118);
   shades.setColorStopAt(0, small_is_bad ? dark : light);
   shades.setColorStopAt(1, small_is_bad ? light : dark);
   map_->setGradient(shades);
@@ -178,7 +182,10 @@ void MapLens::draw() {
   label(plot_->xAxis, "Load", loads_, "A");
   label(plot_->yAxis, "Line", lines_, "V");
   draw_contours(lowest_, highest_);
-  drawn();
+  // Places of another grid mean something else.
+  const bool another = framed_ != cells();
+  framed_ = cells();
+  drawn(another);
   write_numbers();
   bar_->refresh();
 }
@@ -238,6 +245,18 @@ void MapLens::draw_contours(double low, double high) {
     curve->data()->set(strokes, true);
     curve->setPen(QPen(theme().slate, 1));
     contours_ << curve;
+    if (strokes.isEmpty()) continue;
+    // Named where it leaves upwards.
+    const auto top = std::max_element(strokes.begin(), strokes.end(), [](const QCPCurveData& a, const QCPCurveData& b) { return std::isnan(a.value) || (!std::isnan(b.value) && a.value < b.value); });
+    auto* name = new QCPItemText(plot_);
+    name->position->setCoords(top->key, top->value);
+    name->setPositionAlignment(Qt::AlignHCenter | Qt::AlignTop);
+    name->setFont(render::text_font(10.5, QFont::Medium));
+    name->setColor(theme().slate);
+    name->setBrush(theme().sheet);
+    name->setPadding(QMargins(3, 1, 3, 1));
+    name->setText(text(format_quantity(level, which_ == Shown::efficiency ? "%" : which_ == Shown::loss ? "W" : "V", 3).plain()));
+    levels_ << name;
   }
 }
 

@@ -45,7 +45,10 @@ class MapLens : public TakeLens {
   QCPItemRect* worst_;
   QList<QCPItemText*> numbers_;
   QList<QCPCurve*> contours_;
+  QList<QCPItemText*> levels_;
+  QColor ink_;
   double lowest_ = 0, highest_ = 1;
+  QSize framed_;  ///< the grid that the view was made for
 };
 
 }  // namespace heron::app

@@ -266,6 +266,7 @@ Ripple ripple_over(const Loaded& all, std::size_t first, std::size_t last) {
   const auto [lowest, highest] = std::minmax_element(v.begin(), v.end());
   const auto low = signal::extreme_near(v, std::size_t(lowest - v.begin()), noise, -1), high = signal::extreme_near(v, std::size_t(highest - v.begin()), noise, 1);
   const auto& errors = *all.errors[std::size_t(Port::vout)];
+  if (*lowest == *highest) return {.from = all.at(first), .to = all.at(last - 1)};
   Ripple out{.peak_to_peak = std::max(0.0, high.value - low.value), .from = all.at(first), .to = all.at(last - 1)};
   // Which of many like extremes stands out is the noise's doing.
   constexpr double kOfMany = 0.25;
