@@ -3,6 +3,7 @@
 #include <random>
 
 #include "base/random.h"
+#include "judge/claim.h"
 #include "study/conversion/doubts.h"
 #include "study/conversion/figures.h"
 #include "study/conversion/kind.h"
@@ -290,6 +291,18 @@ TEST_CASE("a loss that drowns in its uncertainty says so", "[conversion][doubts]
   t.push_back({"u_iin", {0.1e-3, 1e-3, 3e-3}});
   CHECK(doubt(read(t, {}, {"loss@1A"}), "noise.limited"));
   CHECK(!doubt(read(t, {{"u_limit", "10"}}, {"loss@1A"}), "noise.limited"));
+}
+
+TEST_CASE("a mask on efficiency holds every line to it", "[conversion][mask]") {
+  const std::vector<double> loads = {0.1, 0.5, 1, 2, 3};
+  const auto analysis = conversion::kind().analyse({point_of(joined({converter(loads, 8), converter(loads, 16, 3)}))}, {}, {});
+  REQUIRE(analysis);
+  // The second line loses three times as much: 5/(5 + 0.63) at 1 A.
+  const auto at = [&](double limit) { return judge::judge(judge::Mask{.text = "m", .curve = "efficiency", .upper = {}, .lower = {{0.5, limit}, {3, limit}}}, analysis->curve).verdict; };
+  const auto worst = [&](double i) { return 5 * i / (5 * i + 3 * loss_at(i)); };
+  const double lowest = std::min({worst(0.5), worst(1), worst(2), worst(3)});
+  CHECK(at(lowest - 0.005) == judge::Verdict::meets);
+  CHECK(at(lowest + 0.005) == judge::Verdict::fails);
 }
 
 TEST_CASE("what is no table of conversion is refused with its line", "[conversion]") {

@@ -218,6 +218,51 @@ TEST_CASE("what still warms from one reading to the next is told", "[conversion]
   CHECK(!moving(0.5e-3, true));
 }
 
+TEST_CASE("a load at its own limit is told from three points on", "[conversion][doubts]") {
+  const auto limited = [](int points) {
+    std::vector<study::Point> all;
+    for (int k = 0; k < 4; ++k)
+      all.push_back({.index = k,
+                     .setting = nlohmann::json{{"line", 12.0}, {"load", 1.0 + k}, {"supply", {{"voltage", 12.0}, {"current", 0.5 + k}}}, {"load_reading", {{"voltage", 5.0}, {"current", 1.0 + k}, {"limited", k < points}}}},
+                     .records = {}});
+    const auto analysis = conversion::kind().analyse(all, {}, {});
+    if (!analysis) FAIL(analysis.error().message);
+    return has(analysis->reading.doubts, "compliance.reached");
+  };
+  CHECK(!limited(2));
+  CHECK(limited(3));
+}
+
+TEST_CASE("inputs of conversion that clip or use little of their range are told", "[conversion][doubts]") {
+  const auto read_at = [](double peak_counts, bool flat) {
+    std::mt19937_64 random(2);
+    study::Channel vout{.role = "vout", .unit = "V"};
+    vout.scale = 10.0 / 8192;
+    vout.range = 10;
+    vout.lowest_count = -8192;
+    vout.highest_count = 8191;
+    for (int k = 0; k < 256; ++k) vout.counts.push_back(std::int16_t(flat && k % 16 < 4 ? 8191 : peak_counts + 2 * normal_deviate(random)));
+    study::Record record{.sample_rate = 100e3};
+    record.channels.push_back(vout);
+    study::Point point{.setting = nlohmann::json{{"line", 12.0}, {"load", 1.0}, {"supply", {{"voltage", 12.0}, {"current", 0.5}}}, {"load_reading", {{"voltage", 5.0}, {"current", 1.0}}}}, .records = {}};
+    point.records.push_back(record);
+    const auto analysis = conversion::kind().analyse({point}, {}, {});
+    if (!analysis) FAIL(analysis.error().message);
+    return analysis->reading.doubts;
+  };
+  CHECK(has(read_at(780, false), "range.underused"));
+  CHECK(!has(read_at(860, false), "range.underused"));
+  CHECK(has(read_at(8000, true), "input.clipped"));
+  CHECK(!has(read_at(8000, false), "input.clipped"));
+}
+
+TEST_CASE("a point without one of its four readings is refused by name", "[conversion]") {
+  const study::Point point{.index = 2, .setting = nlohmann::json{{"line", 12.0}, {"supply", {{"voltage", 12.0}, {"current", 0.5}}}}, .records = {}};
+  const auto refused = conversion::kind().analyse({point}, {}, {});
+  REQUIRE(!refused);
+  CHECK(refused.error().message == "Point 3 has no vout.");
+}
+
 TEST_CASE("two readings that agree end a point", "[conversion]") {
   auto plan = points();
   plan.lines = {12};
@@ -354,6 +399,10 @@ TEST_CASE("a plan of conversion is kept and read back, word by word", "[conversi
   REQUIRE(back);
   CHECK(conversion::to_json(*back) == conversion::to_json(plan));
   CHECK(!conversion::apply(plan, "told", "colour", around));
+  around.told.push_back({"set point", "V"});
+  const auto neither = conversion::apply(plan, "told", "set point", around);
+  REQUIRE(!neither);
+  CHECK(neither.error().message.find("neither a frequency nor a temperature") != std::string::npos);
   CHECK(!conversion::apply(plan, "method", "by steps of the load", around));
   CHECK(conversion::apply(plan, "mode", "a constant power", around)->loads == std::vector<double>{0.5});
   CHECK(!conversion::brief(plan).empty());

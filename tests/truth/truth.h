@@ -52,6 +52,7 @@ std::vector<Experiment> waveform_bench();
 std::vector<Experiment> spectrum_files();
 std::vector<Experiment> power_files();
 std::vector<Experiment> conversion_files();
+std::vector<Experiment> conversion_bench();
 std::vector<Experiment> all_experiments();
 
 /// Figures that carry no uncertainty, and why.

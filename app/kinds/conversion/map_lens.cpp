@@ -194,9 +194,12 @@ void MapLens::draw() {
 void MapLens::write_numbers() {
   for (auto* number : numbers_) plot_->removeItem(number);
   numbers_.clear();
+  for (auto* name : levels_) name->setVisible(true);
   if (!map_) return;
   const double wide = std::abs(plot_->xAxis->coordToPixel(1) - plot_->xAxis->coordToPixel(0)), tall = std::abs(plot_->yAxis->coordToPixel(1) - plot_->yAxis->coordToPixel(0));
   if (wide < kNumberWidth || tall < kNumberHeight || loads_.size() * lines_.size() > kMostNumbers) return;
+  // Where cells say their numbers, lines need none.
+  for (auto* name : levels_) name->setVisible(false);
   const auto scale = which_ == Shown::efficiency ? UnitScale{1, "%"} : unit_scale(highest_, which_ == Shown::loss ? "W" : "V");
   for (std::size_t y = 0; y < lines_.size(); ++y)
     for (std::size_t x = 0; x < loads_.size(); ++x) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "signal/local.h"
 
@@ -181,7 +182,7 @@ Result<void> Assembly::add_readings(const Point& point) {
       if (k + 1 < point.records.size()) continue;
       const auto& e = (*record)->errors[*at];
       auto& m = row.of(port);
-      m = {.value = read->mean, .u = std::hypot(read->u, e.rounding.value_or(e.quantum > 0 ? left_of_rounding(e.quantum, read->noise) : 0))};
+      m = {.value = read->mean, .u = std::hypot(read->u, e.rounding.value_or(e.quantum > 0 ? left_of_rounding(e.quantum, read->noise) / std::numbers::sqrt2 : 0))};
       const auto name = [&](const char* what) { return source(fmt::format("{} {} {:.9g}", what, port_name(port), e.range.value_or(0))); };
       if (e.u_gain > 0) m.shared.emplace_back(name("gain"), e.u_gain * m.value);
       if (e.u_offset > 0) m.shared.emplace_back(name("offset"), e.u_offset);

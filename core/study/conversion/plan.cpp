@@ -36,6 +36,9 @@ double Plan::seconds(const bench::Limits& limits) const {
 Result<void> check(const Plan& p) {
   if (p.lines.empty() || p.loads.empty()) return fail(Fault::input, "At least one line and one load are wanted.");
   if (p.source_pin == p.load_pin) return fail(Fault::input, "Source and load are at one pin: the input is fed, the output is loaded.");
+  if (!p.told.empty() && p.told_unit != "Hz" && p.told_unit != "degC")
+    return fail(Fault::input, "{} is neither a frequency nor a temperature: take each of its values as a take of its own.", p.told);
+  if (!p.told.empty() && p.told_values.empty()) return fail(Fault::input, "Which values is {} told?", p.told);
   if (p.all_steps().size() > kMostPoints) return fail(Fault::input, "{} points are more than {}. Take fewer lines or loads.", p.all_steps().size(), kMostPoints);
   if (p.samples() > kMostSamples)
     return fail(Fault::input, "A record of {} at {} has more than {} samples. Sample more slowly, or for a shorter time.", format_duration(p.length), format_setting(p.rate, "Hz"), kMostSamples);

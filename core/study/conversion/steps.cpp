@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "signal/crossings.h"
 #include "signal/local.h"
@@ -149,7 +150,7 @@ double u_of_mean(const std::vector<double>& values, std::size_t first, std::size
 
 /// What is left of rounding in a mean.
 double rounding_of(const TraceErrors& errors, std::span<const double> values) {
-  return errors.rounding.value_or(errors.quantum > 0 ? left_of_rounding(errors.quantum, signal::noise_of(values)) : 0);
+  return errors.rounding.value_or(errors.quantum > 0 ? left_of_rounding(errors.quantum, signal::noise_of(values)) / std::numbers::sqrt2 : 0);
 }
 
 /// What all readings through one chain have in common.
