@@ -182,7 +182,7 @@ TEST_CASE("a recording that was cut short keeps what had come, and a damaged pie
   }
 }
 
-TEST_CASE("sixteen million samples are recorded, reduced and looked at while memory stays flat", "[recording][dossier]") {
+TEST_CASE("sixteen million samples are recorded, reduced and looked at while memory stays flat", "[recording][dossier][memory]") {
   const std::size_t samples = std::size_t(16) << 20;
   const auto before = resident();
   Recorded recorded(samples, 65'536);
