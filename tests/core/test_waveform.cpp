@@ -5,6 +5,8 @@
 
 #include "study/kind.h"
 #include "study/waveform/kind.h"
+#include "study/waveform/settings.h"
+#include "study/waveform/study_plan.h"
 #include "support.h"
 
 using namespace heron;
@@ -306,6 +308,30 @@ TEST_CASE("keys of figures are understood with channels and brackets, and refuse
   }
 }
 
+TEST_CASE("what is expected of a quantity is replaced by what is said later, and taken out by none", "[waveform]") {
+  study::waveform::Settings s;
+  for (const auto& [key, text] : {std::pair{"expected.a", "t"}, {"expected.b", "2*t"}, {"expected.a", "3*t"}}) REQUIRE(study::waveform::set(s, key, text));
+  auto kept = study::waveform::as_text(s);
+  CHECK(kept.at("expected.a") == "3*t");
+  CHECK(kept.at("expected.b") == "2*t");
+  REQUIRE(study::waveform::set(s, "expected.a", "none"));
+  kept = study::waveform::as_text(s);
+  CHECK(!kept.contains("expected.a"));
+  CHECK(kept.at("expected.b") == "2*t");
+}
+
+TEST_CASE("noise is answered by more passes where passes can be averaged, and nothing else is", "[waveform]") {
+  study::waveform::Plan plan;
+  plan.passes = 8;
+  plan.when = study::waveform::When::start;
+  const auto edits = [](const study::waveform::Plan& p, const char* key) { return study::waveform::PlannedCapture(p).remedy({key, study::Severity::caution, "", ""}).edits; };
+  REQUIRE(plan.repeats());
+  CHECK(edits(plan, "noise.limited") == study::Edits{{"passes", "32"}});
+  CHECK(edits(plan, "input.clipped").empty());
+  plan.when = study::waveform::When::at_once;
+  CHECK(edits(plan, "noise.limited").empty());
+}
+
 TEST_CASE("each doubt of a waveform is raised just over its threshold and not just under", "[waveform][doubts]") {
   const auto has = [](const study::Reading& reading, const char* key) {
     return std::any_of(reading.doubts.begin(), reading.doubts.end(), [&](const auto& d) { return d.key == key; });
@@ -317,11 +343,11 @@ TEST_CASE("each doubt of a waveform is raised just over its threshold and not ju
   // Samples in the edge: 10 to 90 % of it in 3.9 and 4.1 steps.
   CHECK(has(read({-200e-6, 0.1e-6, {{"v", edge(0.39e-6)}}}), "sampling.coarse"));
   CHECK_FALSE(has(read({-200e-6, 0.1e-6, {{"v", edge(0.41e-6)}}}), "sampling.coarse"));
-  // A converter of 14 bits and 1 V, clipped for two and for three samples.
-  for (const int run : {2, 3}) {
+  // A converter of 14 bits and 1 V, clipped for two and for three samples, at either end.
+  for (const auto& [run, end] : {std::pair{2, 8191}, {3, 8191}, {2, -8192}, {3, -8192}}) {
     study::Channel channel{.role = "v", .unit = "V", .scale = 1.0 / 8192, .range = 1.0, .lowest_count = -8192, .highest_count = 8191};
     for (int k = 0; k < 400; ++k) channel.counts.push_back(std::int16_t(4000 * std::sin(2 * pi * k / 100.0)));
-    for (int k = 0; k < run; ++k) channel.counts[std::size_t(200 + k)] = 8191;
+    for (int k = 0; k < run; ++k) channel.counts[std::size_t(200 + k)] = std::int16_t(end);
     study::Point point{.index = 0, .setting = nlohmann::json::object(), .records = {{.sample_rate = 1e6}}};
     point.records.front().channels.push_back(channel);
     std::vector<study::Point> points;
@@ -329,6 +355,8 @@ TEST_CASE("each doubt of a waveform is raised just over its threshold and not ju
     const auto r = study::waveform::kind().analyse(points, {}, {});
     REQUIRE(r);
     CHECK(has(r->reading, "input.clipped") == (run == 3));
+    for (const auto& d : r->reading.doubts)
+      if (d.key == "input.clipped") CHECK(d.text.find(end > 0 ? "the upper end" : "the lower end") != std::string::npos);
   }
   // Nine and eleven per cent of the range.
   for (const int peak : {737, 901}) {
