@@ -293,6 +293,28 @@ TEST_CASE("a loss that drowns in its uncertainty says so", "[conversion][doubts]
   CHECK(!doubt(read(t, {{"u_limit", "10"}}, {"loss@1A"}), "noise.limited"));
 }
 
+TEST_CASE("curves are named by what tells them apart, over the output current", "[conversion]") {
+  const std::vector<double> loads = {0.1, 0.5, 1, 2};
+  const auto curve_of = [](const Table& t) {
+    const auto analysis = conversion::kind().analyse({point_of(t)}, {}, {});
+    if (!analysis) FAIL(analysis.error().message);
+    return analysis->curve;
+  };
+  const auto one = curve_of(converter(loads));
+  CHECK(one.x_name == "iout");
+  CHECK(one.x == loads);
+  REQUIRE(one.find("efficiency"));
+  CHECK(one.find("efficiency")->y[2] == Approx(efficiency_at(1)));
+  CHECK(one.find("loss")->y[3] == Approx(loss_at(2)));
+  CHECK(one.find("vout")->unit == "V");
+  const auto two = curve_of(joined({converter(loads, 8), converter(loads, 16, 2)}));
+  CHECK(!two.find("loss"));
+  REQUIRE(two.all("loss").size() == 2);
+  CHECK(two.all("loss")[1]->y[3] == Approx(2 * loss_at(2)));
+  CHECK(two.all("loss")[1]->step == Approx(16));
+  CHECK(two.all("loss")[0]->name.find("8.000") != std::string::npos);
+}
+
 TEST_CASE("a mask on efficiency holds every line to it", "[conversion][mask]") {
   const std::vector<double> loads = {0.1, 0.5, 1, 2, 3};
   const auto analysis = conversion::kind().analyse({point_of(joined({converter(loads, 8), converter(loads, 16, 3)}))}, {}, {});

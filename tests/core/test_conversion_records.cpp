@@ -178,6 +178,22 @@ TEST_CASE("regulation wants no currents of a record", "[conversion]") {
   CHECK(std::any_of(r.absent.begin(), r.absent.end(), [](const auto& a) { return a.key == "efficiency@1A"; }));
 }
 
+TEST_CASE("of a record the output over time is the curve, by lowest and highest of short stretches", "[conversion]") {
+  const auto vout = [](double t) { return 5 + 0.1 * std::sin(2 * 3.14159265358979 * 1e3 * t); };
+  const auto analysis = conversion::kind().analyse({record_of({{"vin", [](double) { return 12.0; }}, {"vout", vout}}, 40'000)}, {}, {});
+  REQUIRE(analysis);
+  const auto& curve = analysis->curve;
+  CHECK(curve.x_name == "time");
+  REQUIRE(curve.find("vout"));
+  const auto& y = curve.find("vout")->y;
+  CHECK(y.size() == curve.x.size());
+  CHECK(*std::max_element(y.begin(), y.end()) == Approx(5.1).margin(1e-4));
+  CHECK(*std::min_element(y.begin(), y.end()) == Approx(4.9).margin(1e-4));
+  CHECK(curve.x.front() < 1e-4);
+  CHECK(curve.x.back() == Approx(40e-3).margin(1e-4));
+  CHECK(std::is_sorted(curve.x.begin(), curve.x.end()));
+}
+
 TEST_CASE("from and to cut a record", "[conversion]") {
   const auto vout = [](double t) { return t < 1e-3 ? 5 + 1e-3 * std::sin(t * 1e6) : 5 + 0.1 * std::sin(t * 1e5); };
   const auto point = record_of({{"vin", [](double) { return 12.0; }}, {"vout", vout}}, 5'000);
