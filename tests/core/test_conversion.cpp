@@ -145,6 +145,9 @@ TEST_CASE("with several lines a figure of one says which are there", "[conversio
   CHECK(why_not(r, "efficiency@1A,30V").find("no such curve") != std::string::npos);
   CHECK(value(read(both, {{"line", "8 V"}}, {"efficiency@1A"}), "efficiency@1A") == Approx(efficiency_at(1)));
   CHECK(value(read(both, {{"line_from", "15 V"}}, {"loss@1A"}), "loss@1A") == Approx(2 * loss_at(1)));
+  CHECK(value(read(both, {{"line_to", "9 V"}}, {"loss@1A"}), "loss@1A") == Approx(loss_at(1)));
+  CHECK(value(read(converter(loads), {{"load_to", "1 A"}}), "efficiency.max.at") == Approx(1));
+  CHECK(value(read(converter(loads), {{"load_from", "2 A"}}), "efficiency.max.at") == Approx(2));
 }
 
 TEST_CASE("families over frequency and temperature are told apart", "[conversion]") {
@@ -206,6 +209,9 @@ TEST_CASE("rows in any order are sorted, duplicates averaged with their scatter"
   const auto r = read(twice, {}, {"loss@1A"});
   CHECK(value(r, "loss@1A") == Approx(1.0));
   CHECK(*r.find("loss@1A")->u == Approx(12 * 0.01 / std::sqrt(3.0)).epsilon(1e-9));
+  const auto two = read({{"vin", {12, 12}}, {"iin", {0.5, 0.52}}, {"vout", {5, 5}}, {"iout", {1, 1}}, {"line", {12, 12}}, {"load", {1, 1}}}, {}, {"loss@1A"});
+  CHECK(value(two, "loss@1A") == Approx(12 * 0.51 - 5));
+  CHECK(*two.find("loss@1A")->u == Approx(12 * 0.01).epsilon(1e-9));
 }
 
 TEST_CASE("one point gives what one point allows", "[conversion]") {

@@ -404,6 +404,11 @@ TEST_CASE("a plan of conversion is kept and read back, word by word", "[conversi
   REQUIRE(!neither);
   CHECK(neither.error().message.find("neither a frequency nor a temperature") != std::string::npos);
   CHECK(!conversion::apply(plan, "method", "by steps of the load", around));
+  auto unnamed = points();
+  unnamed.hookup.chains = {chain("v_rail", "rail", "Probe x10")};
+  const auto without = conversion::apply(unnamed, "method", "a record of what rests", around);
+  REQUIRE(!without);
+  CHECK(without.error().message.find("called vout") != std::string::npos);
   CHECK(conversion::apply(plan, "mode", "a constant power", around)->loads == std::vector<double>{0.5});
   CHECK(!conversion::brief(plan).empty());
   auto unknown = conversion::to_json(plan);
