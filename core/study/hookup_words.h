@@ -68,4 +68,30 @@ BriefHint word_hint(const P& plan, const WordTable<P>& table, bench::Hookup P::*
 /// A pin of the device, or which there are.
 Result<void> choose_pin(std::string& pin, std::string_view text, const std::vector<std::string>& pins);
 
+/// A pin of the device itself: something stands at it that no branch would do for.
+template <class P>
+Word<P> terminal_word(std::string key, std::string label, std::string P::*member) {
+  auto out = kept_word(key, member);
+  out.key = key;
+  out.label = std::move(label);
+  out.text = [member](const P& p) { return (p.*member).empty() ? std::string("a pin") : p.*member; };
+  out.set = [member](P& p, std::string_view text, const Surroundings& around) { return choose_pin(p.*member, trimmed(text), around.terminals); };
+  out.hint = [](const P&, const Surroundings& around) { return BriefHint{.choices = around.terminals}; };
+  return out;
+}
+
+/// A sample rate that the inputs of the hookup reach.
+template <class P>
+Word<P> input_rate_word(double P::*rate, bench::Hookup P::*hookup) {
+  auto out = number_word("rate", "rate", "Sample rate", rate, "Hz", {1, 1e10});
+  const auto plain = out.set;
+  out.set = [plain, rate, hookup](P& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    if (auto ok = plain(p, text, around); !ok) return ok;
+    const double most = around.limits.of((p.*hookup).digitiser).highest_sample_rate;
+    if (most > 0 && p.*rate > most * (1 + 1e-9)) return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
+    return {};
+  };
+  return out;
+}
+
 }  // namespace heron::study

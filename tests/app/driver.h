@@ -92,4 +92,17 @@ T* visible(OpenWindow& open) {
   return nullptr;
 }
 
+/// The lens of that tab at a study; null where it has no such tab.
+template <class T>
+T* look_at(OpenWindow& open, const char* study, const char* lens) {
+  open.choose_study(study);
+  settled(open.window);
+  auto* tab = button(open.window, QString("Lens: ") + lens);
+  if (!tab) return nullptr;
+  click(tab);
+  T* found = nullptr;
+  until([&] { return (found = visible<T>(open)) != nullptr; });
+  return found;
+}
+
 }  // namespace heron::drive

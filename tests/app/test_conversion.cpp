@@ -11,39 +11,24 @@ using namespace heron;
 using drive::OpenWindow;
 
 namespace conversion_window {
-namespace {
-
-template <class LensType>
-LensType* look_at(OpenWindow& open, const char* study, const char* lens) {
-  open.choose_study(study);
-  drive::settled(open.window);
-  auto* tab = drive::button(open.window, QString("Lens: ") + lens);
-  if (!tab) return nullptr;
-  drive::click(tab);
-  LensType* found = nullptr;
-  drive::until([&] { return (found = drive::visible<LensType>(open)) != nullptr; });
-  return found;
-}
-
-}  // namespace
 
 TEST_CASE("efficiency has a curve a line, named at its end, and the loss in its parts on wish", "[app][conversion]") {
   OpenWindow open;
-  auto* lens = look_at<app::EfficiencyLens>(open, "Battery converter", "Efficiency");
+  auto* lens = drive::look_at<app::EfficiencyLens>(open, "Battery converter", "Efficiency");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->names().size() == 10; }));
   CHECK(lens->names().front().startsWith("9"));
   drive::click(drive::button(open.window, "Loss"));
   CHECK(drive::until([&] { return lens->plot()->graphCount() == 10 + 15; }));
   // Two clocks: the frequency tells the curves apart, not the one line.
-  auto* clocks = look_at<app::EfficiencyLens>(open, "Battery converter at two clocks", "Efficiency");
+  auto* clocks = drive::look_at<app::EfficiencyLens>(open, "Battery converter at two clocks", "Efficiency");
   REQUIRE(clocks);
   CHECK(drive::until([&] { return clocks->names().size() == 4 && clocks->names().front().contains("kHz"); }));
 }
 
 TEST_CASE("the output stands against load or line, the tolerance as forbidden ground", "[app][conversion]") {
   OpenWindow open;
-  auto* lens = look_at<app::RegulationLens>(open, "Sensor-rail regulator", "Regulation");
+  auto* lens = drive::look_at<app::RegulationLens>(open, "Sensor-rail regulator", "Regulation");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->names().size() == 6; }));
   const auto over_load = lens->plot()->xAxis->label();
@@ -62,7 +47,7 @@ TEST_CASE("the output stands against load or line, the tolerance as forbidden gr
 
 TEST_CASE("the map has a number a cell, and a click opens the point", "[app][conversion]") {
   OpenWindow open;
-  auto* lens = look_at<app::MapLens>(open, "Battery converter", "Map");
+  auto* lens = drive::look_at<app::MapLens>(open, "Battery converter", "Map");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->cells() == QSize(12, 5); }));
   CHECK(drive::until([&] { return lens->numbers() == 60; }));
@@ -78,7 +63,7 @@ TEST_CASE("the map has a number a cell, and a click opens the point", "[app][con
 
 TEST_CASE("plateaus of a stepping line are drawn where they are averaged, with what they differ by", "[app][conversion]") {
   OpenWindow open;
-  auto* lens = look_at<app::PlateausLens>(open, "Sensor-rail regulator, line in steps", "Records");
+  auto* lens = drive::look_at<app::PlateausLens>(open, "Sensor-rail regulator, line in steps", "Records");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->bars() >= 14; }));
   const auto cards = lens->cards();
@@ -91,7 +76,7 @@ TEST_CASE("plateaus of a stepping line are drawn where they are averaged, with w
 
 TEST_CASE("points of conversion are a table that copies in SI numbers", "[app][conversion]") {
   OpenWindow open;
-  auto* lens = look_at<app::ReadingsTableLens>(open, "Battery converter at two clocks", "Points");
+  auto* lens = drive::look_at<app::ReadingsTableLens>(open, "Battery converter at two clocks", "Points");
   REQUIRE(lens);
   auto* table = lens->findChild<QTableWidget*>();
   REQUIRE(drive::until([&] { return table->rowCount() == 26; }));
@@ -106,7 +91,7 @@ TEST_CASE("points of conversion are a table that copies in SI numbers", "[app][c
 
 TEST_CASE("a sweep of line and load is taken from the window", "[app][conversion]") {
   OpenWindow open;
-  auto* lens = look_at<app::RegulationLens>(open, "Sensor-rail regulator", "Regulation");
+  auto* lens = drive::look_at<app::RegulationLens>(open, "Sensor-rail regulator", "Regulation");
   REQUIRE(lens);
   const auto study = open.window.desk().focus.study_id();
   REQUIRE(open.window.desk().document.edit_words(study, {{"lines", "4 V, 6 V"}, {"loads", "10 mA, 100 mA"}}, open.window.desk().focus.surroundings()).isEmpty());

@@ -13,25 +13,10 @@ using namespace heron;
 using drive::OpenWindow;
 
 namespace power_window {
-namespace {
-
-template <class LensType>
-LensType* look_at(OpenWindow& open, const char* study, const char* lens) {
-  open.choose_study(study);
-  drive::settled(open.window);
-  auto* tab = drive::button(open.window, QString("Lens: ") + lens);
-  if (!tab) return nullptr;
-  drive::click(tab);
-  LensType* found = nullptr;
-  drive::until([&] { return (found = drive::visible<LensType>(open)) != nullptr; });
-  return found;
-}
-
-}  // namespace
 
 TEST_CASE("what a pump draws when it starts is marked, and the fuse beside it", "[app][power]") {
   OpenWindow open;
-  auto* lens = look_at<app::InrushLens>(open, "Bilge-pump start", "Inrush");
+  auto* lens = drive::look_at<app::InrushLens>(open, "Bilge-pump start", "Inrush");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->marks().size() == 3; }));
   CHECK(lens->marks()[0].endsWith("A"));
@@ -50,7 +35,7 @@ TEST_CASE("what a pump draws when it starts is marked, and the fuse beside it", 
 
 TEST_CASE("three phases are drawn by angle, and a clamp the other way round is told and put right", "[app][power]") {
   OpenWindow open;
-  auto* phasors = look_at<app::PhasorsLens>(open, "Thruster drive", "Phasors");
+  auto* phasors = drive::look_at<app::PhasorsLens>(open, "Thruster drive", "Phasors");
   REQUIRE(phasors);
   REQUIRE(drive::until([&] { return phasors->words().join(" ").contains("The voltages turn a b c"); }));
   const auto study = open.window.desk().focus.study_id();
@@ -74,7 +59,7 @@ TEST_CASE("three phases are drawn by angle, and a clamp the other way round is t
 
 TEST_CASE("harmonics go from amperes to per cent, and their records over time have whole cycles marked", "[app][power]") {
   OpenWindow open;
-  auto* lens = look_at<app::HarmonicsLens>(open, "Shore charger", "Harmonics");
+  auto* lens = drive::look_at<app::HarmonicsLens>(open, "Shore charger", "Harmonics");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->height_of(3).has_value(); }));
   const double amperes = *lens->height_of(3);
@@ -93,7 +78,7 @@ TEST_CASE("harmonics go from amperes to per cent, and their records over time ha
 
 TEST_CASE("a profile names its states and steps through its wakes", "[app][power]") {
   OpenWindow open;
-  auto* lens = look_at<app::ProfileLens>(open, "Radio rail", "Profile");
+  auto* lens = drive::look_at<app::ProfileLens>(open, "Radio rail", "Profile");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->states().size() == 3; }));
   CHECK(lens->states()[0].startsWith("asleep"));
@@ -109,7 +94,7 @@ TEST_CASE("a profile names its states and steps through its wakes", "[app][power
 
 TEST_CASE("an hour's recording shows what the watch caught, and opens its record", "[app][power]") {
   OpenWindow open;
-  auto* lens = look_at<app::TrendLens>(open, "Battery rail over an hour", "Trend");
+  auto* lens = drive::look_at<app::TrendLens>(open, "Battery rail over an hour", "Trend");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->ticks() == 1; }));
   QTableWidget* log = lens->findChild<QTableWidget*>();

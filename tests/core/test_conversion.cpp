@@ -114,6 +114,8 @@ TEST_CASE("efficiency, loss and its parts are those of the converter", "[convers
   REQUIRE(r.doubts.size() == 1);
   CHECK(r.doubts.front().key == "points.sparse");
   CHECK(read(converter(loads), {}, {"efficiency@500mA"}).doubts.empty());
+  // Between loads that are near each other little can lie.
+  CHECK(read(converter({0.7, 0.72, 0.74, 0.76, 0.78, 0.8}), {}, {"loss@0.75A"}).doubts.empty());
 }
 
 TEST_CASE("the highest efficiency is the vertex through the three top points", "[conversion]") {
@@ -287,6 +289,10 @@ TEST_CASE("a shunt's own heat is told where it counts", "[conversion][doubts]") 
   const auto r = read(t, {{"shunt.iout", "10 mohm, 200 ppm/K, 40 K/W"}});
   REQUIRE(doubt(r, "shunt.drift"));
   CHECK(doubt(r, "shunt.drift")->text.find("0.072 %") != std::string::npos);
+  // The heat itself is in the uncertainty: 0.072 % of the output's power, beside 0.1 % that its current is known to
+  // (and a little for the place that the point moves to).
+  const auto at_full = read(t, {{"shunt.iout", "10 mohm, 200 ppm/K, 40 K/W"}}, {"efficiency@3A"});
+  CHECK(*at_full.find("efficiency@3A")->u == Approx(efficiency_at(3) * std::hypot(1e-3, 7.2e-4)).epsilon(0.02));
   const auto wrong = conversion::kind().reducer({{"shunt.iout", "10 mohm"}});
   REQUIRE(!wrong);
   CHECK(wrong.error().message.find("50 ppm/K") != std::string::npos);

@@ -363,21 +363,30 @@ TEST_CASE("preflight of conversion knows the ratings and the source", "[conversi
   around.ratings["rail"].current = 3;
   around.settings = {{"nominal", "5 V"}};
   auto plan = points();
-  CHECK(conversion::preflight(plan, around).empty());
+  const auto before = [&](const Plan& p) { return conversion::preflight(p, around, conversion::predict(p, around)); };
+  CHECK(before(plan).empty());
   plan.lines = {20};
-  CHECK(has(conversion::preflight(plan, around), "rating.near"));
+  CHECK(has(before(plan), "rating.near"));
   plan.lines = {12};
   plan.loads = {3.5};
-  CHECK(has(conversion::preflight(plan, around), "rating.near"));
+  CHECK(has(before(plan), "rating.near"));
   plan.loads = {2};
   plan.source_limit = 0.5;
-  CHECK(has(conversion::preflight(plan, around), "source.limit"));
+  CHECK(has(before(plan), "source.limit"));
   plan.source_limit = 3;
   plan.sensed = false;
-  CHECK(has(conversion::preflight(plan, around), "leads.drop"));
+  CHECK(has(before(plan), "leads.drop"));
   plan.sensed = true;
+  // An input that a line would overdrive is told before.
+  around.limits.ranges = around.limits.input.ranges = {0.1, 1, 10};
+  plan.lines = {12};
+  plan.hookup.chains = {chain("vin", "battery", "Direct lead", 10)};
+  CHECK(has(before(plan), "input.clipped"));
+  plan.lines = {7};
+  CHECK(!has(before(plan), "input.clipped"));
+  plan.hookup.chains.clear();
   plan.load_pin = "nowhere";
-  CHECK(has(conversion::preflight(plan, around), "input.missing"));
+  CHECK(has(before(plan), "input.missing"));
 }
 
 TEST_CASE("a plan of conversion is kept and read back, word by word", "[conversion][words]") {

@@ -385,6 +385,7 @@ std::vector<Experiment> response_bench() {
 std::vector<std::pair<std::string, std::string>> without_uncertainty() {
   return {{"gain.removed", "what normalising took off is a setting's doing; its uncertainty is that of the gain there"},
           {"fit.residual", "a measure of misfit, not of the device"},
+          {"loss.residual", "the same"},
           {"any figure of a table without u columns and without visible scatter",
            "the table does not say, and its points lie on a smooth curve to their last digit"}};
 }

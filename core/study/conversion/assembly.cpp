@@ -186,12 +186,6 @@ Result<void> Assembly::add_readings(const Point& point) {
       const auto name = [&](const char* what) { return source(fmt::format("{} {} {:.9g}", what, port_name(port), e.range.value_or(0))); };
       if (e.u_gain > 0) m.shared.emplace_back(name("gain"), e.u_gain * m.value);
       if (e.u_offset > 0) m.shared.emplace_back(name("offset"), e.u_offset);
-      if (const auto shunt = settings_.shunts.find(std::string(port_name(port))); shunt != settings_.shunts.end()) {
-        // Its own heat is taken off; how warm it really got is known to a quarter.
-        const double drift = shunt->second.drift(m.value);
-        m.value /= 1 + drift;
-        m.shared.emplace_back(source(fmt::format("heat {}", port_name(port))), 0.25 * drift * m.value);
-      }
       there[std::size_t(port)] = true;
       evidence.record = *record;
       if (const double off = read->u_apart > 0 ? std::abs(read->apart) / read->u_apart : 0; off > evidence.halves) {

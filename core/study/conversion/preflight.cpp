@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
-#include "study/conversion/settings.h"
+#include "study/conversion/rows.h"
 
 namespace heron::study::conversion {
 namespace {
@@ -21,6 +21,13 @@ std::optional<double> highest_load(const Plan& p, std::optional<double> vout) {
   if (p.mode == bench::LoadMode::current) return *high;
   if (!vout || !(*vout > 0)) return std::nullopt;
   return p.mode == bench::LoadMode::power ? *high / *vout : *vout / *low;
+}
+
+std::optional<double> nominal_of(const Surroundings& around) {
+  const auto settings = settings_from_text(around.settings);
+  std::optional<double> out;
+  if (settings) out = settings->nominal;
+  return out;
 }
 
 void check_ratings(const Plan& p, const Surroundings& around, std::optional<double> current, std::vector<Doubt>& out) {
@@ -66,18 +73,32 @@ void check_bench(const Plan& p, const Surroundings& around, std::optional<double
 
 }  // namespace
 
-std::vector<Doubt> preflight(const Plan& p, const Surroundings& around) {
+bench::Levels predict(const Plan& p, const Surroundings& around) {
+  bench::Levels out;
+  const auto vout = nominal_of(around);
+  const auto current = highest_load(p, vout);
+  out.pins[p.source_pin].dc = *std::max_element(p.lines.begin(), p.lines.end());
+  if (vout) out.pins[p.load_pin].dc = *vout;
+  for (const auto& chain : p.hookup.chains) {
+    const bool of_current = chain.input.sensor.senses_current();
+    // What does not alternate is lost to such an input; between two pins nobody knows.
+    if (chain.input.coupling == bench::Coupling::ac) continue;
+    if (const auto pin = out.pins.find(chain.input.pin); !of_current && chain.input.against.empty() && pin != out.pins.end()) out.quantities[chain.name] = pin->second;
+    if (of_current && current && chain.name == port_name(Port::iout)) out.quantities[chain.name].dc = *current;
+  }
+  return out;
+}
+
+std::vector<Doubt> preflight(const Plan& p, const Surroundings& around, const bench::Levels& levels) {
   std::vector<Doubt> out;
-  const auto settings = settings_from_text(around.settings);
-  std::optional<double> vout;
-  if (settings) vout = settings->nominal;
+  const auto vout = nominal_of(around);
   const auto current = highest_load(p, vout);
   for (const auto& pin : {p.source_pin, p.load_pin})
     if (std::find(around.terminals.begin(), around.terminals.end(), pin) == around.terminals.end())
       out.push_back({"input.missing", Severity::serious, pin.empty() ? std::string("A pin is not said.") : fmt::format("The device has no pin \"{}\".", pin), "Say which pin is fed and which is loaded.", {}, true});
   check_ratings(p, around, current, out);
   check_bench(p, around, vout, current, out);
-  check_hookup(p.hookup, nullptr, around.limits, out);
+  check_hookup(p.hookup, &levels, around.limits, out);
   return out;
 }
 

@@ -7,7 +7,11 @@
 
 namespace heron::study::conversion {
 
+/// What is set, where inputs sense it: the highest line, the nominal output, the highest load's current.
+bench::Levels predict(const Plan& plan, const Surroundings& around);
+
 /// What speaks against a run before anything is driven.
-std::vector<Doubt> preflight(const Plan& plan, const Surroundings& around);
+/// @param levels  as predicted
+std::vector<Doubt> preflight(const Plan& plan, const Surroundings& around, const bench::Levels& levels);
 
 }  // namespace heron::study::conversion

@@ -123,12 +123,14 @@ Result<Analysis> ReducedConversion::read(const SettingsText& text, const std::ve
     for (const auto& record : *again) rows.insert(rows.end(), record->rows.begin(), record->rows.end());
     rows = merged(std::move(rows));
   }
+  const auto cold = rows;
+  rows = with_heat(std::move(rows), *settings);
   auto reading = figures_of(rows, *again, *settings, asked);
   if (!reading) return tl::unexpected(reading.error());
   if (again->empty())
     if (auto ok = read_all_watches(assembly_.evidence(), *settings, *reading); !ok) return tl::unexpected(ok.error());
   std::erase_if(reading->absent, [&](const Absent& a) { return reading->find(a.key) != nullptr; });
-  auto doubts = find_doubts(rows, assembly_.evidence(), *again, *reading, *settings, asked);
+  auto doubts = find_doubts(cold, assembly_.evidence(), *again, *reading, *settings, asked);
   if (!doubts) return tl::unexpected(doubts.error());
   reading->doubts = std::move(*doubts);
   return Analysis{std::move(*reading), curve_of(within_limits(rows, *settings), *again, kCurveMost), as_text(*settings)};

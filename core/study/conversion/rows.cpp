@@ -9,6 +9,7 @@ namespace heron::study::conversion {
 namespace {
 
 constexpr double kOneLine = 0.02;    ///< inputs that follow each other more closely are one line
+constexpr int kHeat = -1;            ///< number of a shunt's heat as a source; those of readings are above zero
 constexpr double kSameSet = 1e-9;    ///< settings that differ by less are one
 
 bool same(std::optional<double> a, std::optional<double> b) {
@@ -107,6 +108,18 @@ Rows within_limits(const Rows& rows, const Settings& s) {
     out.push_back(r);
   }
   return out;
+}
+
+Rows with_heat(Rows rows, const Settings& settings) {
+  for (const auto port : {Port::iin, Port::iout}) {
+    const auto it = settings.shunts.find(port_name(port));
+    if (it == settings.shunts.end()) continue;
+    for (auto& r : rows) {
+      auto& m = r.of(port);
+      m.shared.emplace_back(kHeat - int(port), it->second.drift(m.value) * m.value);
+    }
+  }
+  return rows;
 }
 
 std::vector<LoadCurve> load_curves(const Rows& rows) {

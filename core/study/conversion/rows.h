@@ -55,6 +55,9 @@ Rows merged(Rows rows);
 /// Those within the limits of line and load.
 Rows within_limits(const Rows& rows, const Settings& settings);
 
+/// What the heat of shunts moves currents by, as an error that all points share: it is not taken off.
+Rows with_heat(Rows rows, const Settings& settings);
+
 /// Points over load that have all else in common.
 struct LoadCurve {
   double line = 0;  ///< V: as set, or the mean of what was read

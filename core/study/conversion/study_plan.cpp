@@ -23,7 +23,8 @@ std::vector<Lead> PlannedConversion::leads() const {
 }
 
 std::string PlannedConversion::time_sentence(const bench::Limits& limits) const { return conversion::time_sentence(plan_, limits); }
-std::vector<Doubt> PlannedConversion::preflight(const Surroundings& around, const bench::Levels*) const { return conversion::preflight(plan_, around); }
+std::optional<bench::Levels> PlannedConversion::predict(const Surroundings& around) const { return conversion::predict(plan_, around); }
+std::vector<Doubt> PlannedConversion::preflight(const Surroundings& around, const bench::Levels* levels) const { return conversion::preflight(plan_, around, levels ? *levels : bench::Levels()); }
 Result<void> PlannedConversion::run(bench::Bench& bench, const RunContext& context) const { return conversion::run(plan_, bench, context); }
 
 Remedy PlannedConversion::remedy(const Doubt& doubt) const {

@@ -20,6 +20,7 @@ class PlannedConversion final : public study::Plan {
   int points(const bench::Limits&) const override { return int(plan_.all_steps().size()); }
   double seconds(const bench::Limits& limits) const override { return plan_.seconds(limits); }
   std::string time_sentence(const bench::Limits& limits) const override;
+  std::optional<bench::Levels> predict(const Surroundings& around) const override;
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;
   Result<void> run(bench::Bench& bench, const RunContext& context) const override;
   Repeat repeat() const override { return plan_.repeat; }

@@ -48,16 +48,6 @@ Word<Plan> steps_word(std::string key, std::string label, std::vector<double> Pl
   return out;
 }
 
-Word<Plan> device_pin(std::string key, std::string label, std::string Plan::*member) {
-  auto out = kept_word(key, member);
-  out.key = key;
-  out.label = std::move(label);
-  out.text = [member](const Plan& p) { return (p.*member).empty() ? std::string("a pin") : p.*member; };
-  out.set = [member](Plan& p, std::string_view text, const Surroundings& around) { return choose_pin(p.*member, trimmed(text), around.terminals); };
-  out.hint = [](const Plan&, const Surroundings& around) { return BriefHint{.choices = around.terminals}; };
-  return out;
-}
-
 /// Another mode keeps no numbers of the old one: amperes are no ohms.
 Word<Plan> mode_word() {
   auto out = choice_word("mode", "mode", "What the load holds", &Plan::mode, kModes);
@@ -100,18 +90,6 @@ Word<Plan> told_word() {
     BriefHint hint{.choices = {"nothing besides"}};
     for (const auto& t : around.told) hint.choices.push_back(t.name);
     return hint;
-  };
-  return out;
-}
-
-Word<Plan> rate_word() {
-  auto out = number_word("rate", "rate", "Sample rate", &Plan::rate, "Hz", {1, 1e10});
-  const auto plain = out.set;
-  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
-    if (auto ok = plain(p, text, around); !ok) return ok;
-    const double most = around.limits.of(p.hookup.digitiser).highest_sample_rate;
-    if (most > 0 && p.rate > most * (1 + 1e-9)) return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
-    return {};
   };
   return out;
 }
@@ -197,8 +175,8 @@ Result<std::vector<double>> steps_from(std::string_view text, std::string_view u
 const WordTable<Plan>& words() {
   static const WordTable<Plan> table({
       choice_word("method", "method", "How it is read", &Plan::method, kMethods),
-      device_pin("source", "Pin that is fed", &Plan::source_pin),
-      device_pin("load", "Pin that is loaded", &Plan::load_pin),
+      terminal_word("source", "Pin that is fed", &Plan::source_pin),
+      terminal_word("load", "Pin that is loaded", &Plan::load_pin),
       steps_word("lines", "Lines: voltages of the input", &Plan::lines, [](const Plan&) { return std::string("V"); }, 80, "a list, 5 V, 12 V; or 3.6 V to 8.4 V in 9, with log behind it for even ratios"),
       mode_word(),
       steps_word("loads", "Loads", &Plan::loads, [](const Plan& p) { return unit_of(p.mode); }, 1e6, "a list, 10 mA, 1 A; or 10 mA to 3 A in 20 log"),
@@ -215,7 +193,7 @@ const WordTable<Plan>& words() {
       choice_word("sensing", "sensed", "Where source and load hold and read their voltages", &Plan::sensed, kSensing),
       choice_word("on_trip", "on_trip", "What a watch that trips does", &Plan::on_trip, kOnTrip),
       hookup_word(&Plan::hookup),
-      rate_word(),
+      input_rate_word(&Plan::rate, &Plan::hookup),
       number_word("length", "length", "How long is read", &Plan::length, "s", {1e-6, 1e4}),
       number_word("period", "period", "Period of the steps", &Plan::period, "s", {1e-6, 1e4}),
       number_word("edge", "edge", "Edges of the steps", &Plan::edge, "s", {1e-9, 1e3}),

@@ -44,17 +44,6 @@ Word<Plan> before_word() {
   return out;
 }
 
-/// A pin of the device itself.
-Word<Plan> terminal_word(std::string key, std::string label, std::string Plan::*member) {
-  auto out = kept_word(key, member);
-  out.key = key;
-  out.label = std::move(label);
-  out.text = [member](const Plan& p) { return (p.*member).empty() ? std::string("a pin") : p.*member; };
-  out.set = [member](Plan& p, std::string_view text, const Surroundings& around) { return choose_pin(p.*member, trimmed(text), around.terminals); };
-  out.hint = [](const Plan&, const Surroundings& around) { return BriefHint{.choices = around.terminals}; };
-  return out;
-}
-
 Word<Plan> contact_word() {
   auto out = kept_word("contact", &Plan::contact);
   out.key = "contact";
@@ -106,14 +95,7 @@ Word<Plan> feed_word() {
 }
 
 Word<Plan> rate_word() {
-  auto out = number_word("rate", "rate", "Sample rate", &Plan::rate, "Hz", {1, 1e10});
-  const auto plain = out.set;
-  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
-    if (auto ok = plain(p, text, around); !ok) return ok;
-    const double most = around.limits.of(p.hookup.digitiser).highest_sample_rate;
-    if (most > 0 && p.rate > most * (1 + 1e-9)) return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
-    return {};
-  };
+  auto out = input_rate_word(&Plan::rate, &Plan::hookup);
   out.hint = [](const Plan& p, const Surroundings&) {
     return BriefHint{.forms = fmt::format("{} samples a record; harmonics up to {:.0f}", p.samples(), std::floor(p.rate / 2 / p.frequency))};
   };
