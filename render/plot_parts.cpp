@@ -2,6 +2,7 @@
 
 #include <QFileInfo>
 #include <QSvgGenerator>
+#include <algorithm>
 
 #include "base/quantity.h"
 #include "hatch.h"
@@ -244,6 +245,17 @@ double round_step(double least) {
   for (const double one : {1.0, 2.0, 5.0})
     if (one * decade >= least) return one * decade;
   return 10 * decade;
+}
+
+std::vector<double> parted(const std::vector<double>& wanted, double top, double bottom, double apart) {
+  std::vector<double> out;
+  // Those below must find room too.
+  const double most = bottom - apart * (double(wanted.size()) - 1);
+  for (std::size_t k = 0; k < wanted.size(); ++k) {
+    const double inside = std::clamp(wanted[k], top, std::max(top, most + apart * double(k)));
+    out.push_back(out.empty() ? inside : std::max(inside, out.back() + apart));
+  }
+  return out;
 }
 
 QCPScatterStyle sample_dot(const QColor& colour, double size) {

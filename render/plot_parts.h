@@ -3,6 +3,7 @@
 
 #include <memory>
 #include <span>
+#include <vector>
 
 #include "signal/pyramid.h"
 
@@ -25,6 +26,10 @@ void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, b
 /// The least of 1, 2 or 5 times a power of ten that is not below: what ticks step by.
 /// @param least  above zero
 double round_step(double least);
+
+/// Where names stand, in pixels from the top, so that none touches another and, where they have room, all stay inside.
+/// @param wanted  in rising order
+std::vector<double> parted(const std::vector<double>& wanted, double top, double bottom, double apart);
 
 /// A disc for thousands of samples: drawn once and copied, where a circle each would take a frame's time.
 QCPScatterStyle sample_dot(const QColor& colour, double size);

@@ -303,6 +303,13 @@ TEST_CASE("a loss that drowns in its uncertainty says so", "[conversion][doubts]
   t.push_back({"u_iin", {0.1e-3, 1e-3, 3e-3}});
   CHECK(doubt(read(t, {}, {"loss@1A"}), "noise.limited"));
   CHECK(!doubt(read(t, {{"u_limit", "10"}}, {"loss@1A"}), "noise.limited"));
+  // Unasked, an efficiency that is known to more than a tenth is told.
+  auto dim = converter({0.01, 1, 3});
+  dim.push_back({"u_iin", {0.12 * dim[1].second[0], 0, 0}});
+  REQUIRE(doubt(read(dim), "noise.limited"));
+  CHECK(doubt(read(dim), "noise.limited")->text.find("12 % only") != std::string::npos);
+  dim.back().second[0] *= 0.7;
+  CHECK(!doubt(read(dim), "noise.limited"));
 }
 
 TEST_CASE("curves are named by what tells them apart, over the output current", "[conversion]") {

@@ -261,3 +261,18 @@ TEST_CASE("an axis whose panel is lower than its words keeps the unit alone", "[
   plot.replot();
   CHECK(plot.xAxis->label() == "since the plug was pulled");
 }
+
+TEST_CASE("names at the ends of curves stand apart and inside", "[render]") {
+  const auto places = heron::render::parted({10, 12, 90, 200, 201}, 0, 200, 14);
+  CHECK(places.front() == 10);
+  CHECK(places[1] == 24);
+  CHECK(places[2] == 90);
+  // The last two find room at the bottom.
+  CHECK(places[3] == 186);
+  CHECK(places[4] == 200);
+  // More than there is room for go on below rather than over each other.
+  const auto many = heron::render::parted(std::vector<double>(10, 50), 0, 60, 14);
+  for (std::size_t k = 1; k < many.size(); ++k) CHECK(many[k] - many[k - 1] >= 14);
+  CHECK(many.front() == 0);
+  CHECK(heron::render::parted({}, 0, 60, 14).empty());
+}

@@ -41,6 +41,8 @@ std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::R
       drawn.x.push_back(r.iout());
       drawn.y.push_back(panel == 0 ? 100 * r.efficiency() : r.loss());
       drawn.points.push_back(r.point);
+      const auto v = conversion::with_u({r}, [panel](const conversion::Rows& one) { return panel == 0 ? 100 * one[0].efficiency() : one[0].loss(); });
+      drawn.u.push_back(v.u());
     }
     out.push_back(std::move(drawn));
     if (panel == 0 || !parts_) continue;
@@ -61,6 +63,9 @@ std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::R
   }
   return out;
 }
+
+/// What no converter has lies outside, as far as it may be read there.
+QCPRange EfficiencyLens::bounds(int panel) const { return panel == 0 ? QCPRange(0, 100) : FamilyOfCurves::bounds(panel); }
 
 void EfficiencyLens::finish() {
   render::measure_axis(rects_[0]->axis(QCPAxis::atLeft), "Efficiency", "%");

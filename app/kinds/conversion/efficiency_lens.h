@@ -15,6 +15,7 @@ class EfficiencyLens : public FamilyOfCurves {
   std::vector<DrawnCurve> curves_of(int panel, const study::conversion::Rows& rows, const study::conversion::Settings& settings) const override;
   QString lacks(const study::conversion::Rows& rows) const override;
   void finish() override;
+  QCPRange bounds(int panel) const override;
 
  private:
   bool parts_ = false;

@@ -80,6 +80,7 @@ void FamilyOfCurves::again() {
 
 void FamilyOfCurves::clear() {
   for (const auto& line : lines_) {
+    if (line.whiskers) plot_->removePlottable(line.whiskers);
     plot_->removeGraph(line.graph);
     if (line.name) plot_->removeItem(line.name);
   }
@@ -116,6 +117,16 @@ void FamilyOfCurves::draw() {
         if (family.shown && !curve.fitted) graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, ink, ink, 4.5));
         graph->setData(QVector<double>(curve.x.begin(), curve.x.end()), QVector<double>(curve.y.begin(), curve.y.end()), true);
         Line line{graph, nullptr, curve.points, panel, family.shown};
+        if (family.shown && !curve.u.empty()) {
+          QVector<double> twice;
+          for (const double u : curve.u) twice << 2 * u;
+          line.whiskers = new QCPErrorBars(graph->keyAxis(), graph->valueAxis());
+          line.whiskers->setDataPlottable(graph);
+          line.whiskers->setPen(QPen(ink, 1));
+          line.whiskers->setWhiskerWidth(0);
+          line.whiskers->setData(twice);
+          line.whiskers->removeFromLegend();
+        }
         if (family.shown && !curve.name.isEmpty()) {
           line.name = new QCPItemText(plot_);
           line.name->setClipToAxisRect(false);
@@ -146,14 +157,10 @@ void FamilyOfCurves::part_names() {
     for (auto& line : lines_)
       if (line.name && line.panel == panel && !line.graph->data()->isEmpty()) named.push_back(&line);
     std::sort(named.begin(), named.end(), [&](const Line* a, const Line* b) { return end_of(a) < end_of(b); });
-    double last = -1e9;
-    // From below as well, so that the lowest stays inside.
-    const double most = rect->bottom() - kNamesApart * (double(named.size()) - 1);
-    for (std::size_t k = 0; k < named.size(); ++k) {
-      const double y = std::max(std::clamp(end_of(named[k]), double(rect->top()), std::max(double(rect->top()), most + kNamesApart * double(k))), last + kNamesApart);
-      named[k]->name->position->setCoords(rect->right() + 8, y);
-      last = y;
-    }
+    std::vector<double> wanted;
+    for (const auto* line : named) wanted.push_back(end_of(line));
+    const auto places = render::parted(wanted, rect->top(), rect->bottom(), kNamesApart);
+    for (std::size_t k = 0; k < named.size(); ++k) named[k]->name->position->setCoords(rect->right() + 8, places[k]);
   }
 }
 
@@ -189,6 +196,7 @@ void FamilyOfCurves::frame() {
       }
     }
     if (first) continue;
+    y = y.bounded(bounds(panel).lower, bounds(panel).upper);
     const double room = std::max(0.08 * y.size(), 1e-6 * std::max(std::abs(y.lower), std::abs(y.upper)) + 1e-12);
     rects_[panel]->axis(QCPAxis::atLeft)->setRange(y.lower - room, y.upper + room);
   }

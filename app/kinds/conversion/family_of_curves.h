@@ -11,6 +11,7 @@ namespace heron::app {
 struct DrawnCurve {
   QString name;                    ///< at its end; empty: none
   std::vector<double> x, y;
+  std::vector<double> u = {};      ///< standard uncertainty of y, one a place; drawn as whiskers of twice that
   std::vector<int> points = {};    ///< that lie behind, one a place; empty: none
   bool fitted = false;             ///< not read but worked out: dotted
 };
@@ -36,6 +37,8 @@ class FamilyOfCurves : public TakeLens {
   /// Why nothing can be drawn of these rows; empty where something can.
   virtual QString lacks(const study::conversion::Rows& rows) const = 0;
   void again();
+  /// What a panel shows at most; both ends where nothing bounds it.
+  virtual QCPRange bounds(int) const { return {-1e99, 1e99}; }
 
   void prepare(const TakeViewPtr& view) override;
   void clear() override;
@@ -65,6 +68,7 @@ class FamilyOfCurves : public TakeLens {
     std::vector<int> points;
     int panel;
     bool shown;
+    QCPErrorBars* whiskers = nullptr;
   };
   void draw();
   void part_names();

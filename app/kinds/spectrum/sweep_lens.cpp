@@ -143,12 +143,10 @@ void SweepLens::part_names() {
     if (line.name) named.push_back(&line);
   std::sort(named.begin(), named.end(), [](const Line* a, const Line* b) { return a->end > b->end; });
   const auto* rect = plot_->axisRect();
-  double last = -1e9;
-  for (auto* line : named) {
-    const double y = std::max(std::clamp(plot_->yAxis->coordToPixel(line->end), double(rect->top()), double(rect->bottom())), last + kApart);
-    line->name->position->setCoords(rect->right() + 8, y);
-    last = y;
-  }
+  std::vector<double> wanted;
+  for (const auto* line : named) wanted.push_back(plot_->yAxis->coordToPixel(line->end));
+  const auto places = render::parted(wanted, rect->top(), rect->bottom(), kApart);
+  for (std::size_t k = 0; k < named.size(); ++k) named[k]->name->position->setCoords(rect->right() + 8, places[k]);
 }
 
 QStringList SweepLens::names() const {

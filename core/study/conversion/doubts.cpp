@@ -171,6 +171,22 @@ void check_noise(const Reading& reading, const Rows& rows, const Settings& setti
                    "Average more readings, or take channels that are known better."});
     return;
   }
+  // A curve that is drawn says by itself nothing of what its lowest loads are worth.
+  constexpr double kTenth = 0.1;
+  const Row* dim = nullptr;
+  double dimmest = kTenth;
+  for (const auto& r : rows) {
+    if (!r.whole || r.efficiency() == 0 || !std::isfinite(r.efficiency())) continue;
+    const auto v = with_u({r}, [](const Rows& one) { return one[0].efficiency(); });
+    if (const double share = v.u() / std::abs(v.value); share > dimmest) {
+      dimmest = share;
+      dim = &r;
+    }
+  }
+  if (dim) {
+    out.push_back({"noise.limited", Severity::note, fmt::format("The efficiency {} is known to {:.0f} % only.", where_of(*dim), 100 * dimmest), "Take channels that are known better at small currents."});
+    return;
+  }
   // Loss is what small errors of large powers fall on first.
   if (std::none_of(asked.begin(), asked.end(), [](const std::string& key) { return key.starts_with("loss"); })) return;
   const Row* worst = nullptr;
