@@ -86,6 +86,7 @@ MainWindow::MainWindow() {
   connect(&desk_.focus, &Focus::plan_changed, this, &MainWindow::refresh_bar);
   connect(&desk_.focus, &Focus::study_changed, this, &MainWindow::leave_message);
   connect(&desk_.runner, &Runner::running_changed, this, &MainWindow::refresh_bar);
+  connect(&desk_.runner, &Runner::armed_changed, this, &MainWindow::refresh_bar);
   connect(&desk_.runner, &Runner::progressed, this, &MainWindow::refresh_progress);
   QSettings settings;
   restoreGeometry(settings.value("window").toByteArray());
@@ -255,10 +256,12 @@ void MainWindow::refresh_bar() {
   strip_row_->setVisible(there);
   take_->setVisible(there);
   const bool running = desk_.runner.running();
-  take_->setText(running ? "Stop   Esc" : "Take   Space");
-  take_->setAccessibleName(running ? "Stop" : "Take");
+  const bool armed = desk_.runner.armed();
+  const QString arms = desk_.runner.to_arm();
+  take_->setText(running ? "Stop   Esc" : armed ? "Fire   Space" : arms.isEmpty() ? "Take   Space" : "Arm   Space");
+  take_->setAccessibleName(running ? "Stop" : armed ? "Fire" : arms.isEmpty() ? "Take" : "Arm");
   take_->setEnabled(desk_.focus.study() != nullptr);
-  take_->setToolTip(running ? "Stop and keep what was read (Esc)" : "Run the study once (Space)");
+  take_->setToolTip(running ? "Stop and keep what was read (Esc)" : armed ? "Charge the bus and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
   bar_->setVisible(desk_.runner.taking());
   if (running && !desk_.runner.taking()) status_->setText(desk_.runner.doing());
   if (!running)
@@ -320,7 +323,13 @@ void MainWindow::take_or_stop() {
     return;
   }
   show_study();
-  if (const QString trouble = desk_.runner.start(); !trouble.isEmpty())
+  if (const QString what = desk_.runner.to_arm(); !what.isEmpty()) {
+    if (const QString refused = desk_.outlook.refusal(); !refused.isEmpty()) return tell(refused, true);
+    desk_.runner.arm();
+    return tell("Armed: " + what + ". Space fires, Esc lets it be. Nobody touches the board.", false);
+  }
+  const QString trouble = desk_.runner.start();
+  if (!trouble.isEmpty())
     tell(trouble, true);
   else
     message_->hide();
@@ -576,9 +585,12 @@ bool MainWindow::handle_key(int key) {
       if (!desk_.runner.running()) take_or_stop();
       return true;
     case Qt::Key_Escape:
-      if (desk_.runner.running())
+      if (desk_.runner.running()) {
         desk_.runner.stop();
-      else if (desk_.exporter.writing())
+      } else if (desk_.runner.armed()) {
+        desk_.runner.disarm();
+        tell("No longer armed.", false);
+      } else if (desk_.exporter.writing())
         desk_.exporter.stop();
       else if (pages_->currentWidget() == import_page_)
         import_page_->leave();

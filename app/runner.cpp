@@ -104,9 +104,27 @@ QString Runner::trouble_to_run() const {
   return {};
 }
 
+QString Runner::to_arm() const {
+  const auto plan = focus_->plan();
+  return plan && !armed() ? QString::fromStdString(plan->arms()) : QString();
+}
+
+void Runner::arm() {
+  armed_ = focus_->plan();
+  emit armed_changed();
+}
+
+void Runner::disarm() {
+  if (!std::exchange(armed_, nullptr)) return;
+  emit armed_changed();
+}
+
 QString Runner::start(const std::string& purpose) {
+  if (const QString what = to_arm(); !what.isEmpty()) return what + " is not armed.";
   if (const QString trouble = trouble_to_run(); !trouble.isEmpty()) return trouble;
   if (const QString refused = outlook_->refusal(); !refused.isEmpty()) return refused;
+  // Once for each take.
+  disarm();
   launch(focus_->study_id(), {.accepted = outlook_->accepted(), .purpose = purpose});
   return {};
 }
@@ -234,6 +252,9 @@ void Runner::launch(long long id, run::RunOptions options) {
         const std::lock_guard lock(live->mutex);
         live->progress = p;
       };
+      events.said = [&](const std::string& said) {
+        hand_back(this, [this, said = QString::fromStdString(said), about = study.id] { messages_->say(said, false, about); });
+      };
       result = run::run_take(*store, study, bench, std::random_device{}(), options, events, stop);
       if (take.id != 0) publish();
     }
@@ -278,7 +299,7 @@ void Runner::finish_take(Result<long long> result, study::ReducedPtr taken) {
     job_.procedure = ended.procedure;
     if (go_on(ended.procedure->after(*plan, surroundings(ended.study), *taken))) return;
   } else if (whole && plan && ended.options.purpose.empty() && !ended.options.base &&
-             plan->repeat() != study::Repeat::once) {
+             plan->repeat() != study::Repeat::once && plan->arms().empty()) {
     // With the plan as it is by now: a word that was changed shows at the next pass.
     job_.last_pass = ended.take;
     launch(ended.study, {.accepted = ended.options.accepted});

@@ -38,6 +38,12 @@ class Runner : public QObject {
 
   /// Takes the study in view. @param purpose  what stands in the device's place
   QString start(const std::string& purpose = {});
+  /// What must be armed by hand before the study in view is taken; empty: nothing, or it is.
+  QString to_arm() const;
+  /// For one take of the study in view, or until disarm().
+  void arm();
+  void disarm();
+  bool armed() const { return armed_ == focus_->plan() && armed_ != nullptr; }
   /// A new take with these points of one read again and all others carried over.
   QString retake(long long take, const std::vector<int>& points);
   QString begin(const study::Offer& offer);
@@ -50,6 +56,7 @@ class Runner : public QObject {
  signals:
   void running_changed();
   void progressed();
+  void armed_changed();
   void factor_checked(const QString& chain, double read, double known, double u);
 
  private:
@@ -91,6 +98,7 @@ class Runner : public QObject {
   Readings* readings_;
   Messages* messages_;
   bool paced_ = false;
+  study::PlanPtr armed_;  ///< as it was looked at when it was armed: an edit disarms
   Job job_;  ///< empty while nothing runs
   std::shared_ptr<Live> live_ = std::make_shared<Live>();
   QTimer live_timer_;

@@ -133,25 +133,29 @@ Result<int> analyse(const AnalyseOptions& options) {
       if (!mask.after.empty()) asked.push_back(mask.after);
     }
   }
-  if (options.inputs.size() != 1)
+  if (options.inputs.size() != 1 && !(kind->files_are_points && !options.inputs.empty()))
     return fail(Fault::usage, "figures are read from one file; {} are given.", options.inputs.size());
-  const auto& input = options.inputs.front();
   const bool impedance = settings.contains("quantity") && settings.at("quantity") == "impedance";
-  auto curves = exchange::read_curves(
-      input, *kind, {.columns = *choice,
-                       .parameter = parameter,
-                       .several = exchange::Several::steps,
-                       .impedance = impedance});
-  if (!curves) return tl::unexpected(curves.error());
-  auto& record = curves->front().record;
-  if (record.sample_rate > 0 || record.find("time"))
-    for (const auto key : kind->times_said)
-      if (settings.contains(std::string(key)))
-        return fail(Fault::usage, "{}: its samples have times of their own, so that {} would have no effect; leave it out.", input, key);
-  // Not in braces: a list in braces is copied.
-  std::vector<study::Point> points(1);
-  points.front().setting = json::object();
-  points.front().records.push_back(std::move(record));
+  std::vector<study::Point> points;
+  for (const auto& input : options.inputs) {
+    auto curves = exchange::read_curves(
+        input, *kind, {.columns = *choice,
+                         .parameter = parameter,
+                         .several = exchange::Several::steps,
+                         .impedance = impedance});
+    if (!curves) return tl::unexpected(curves.error());
+    auto& record = curves->front().record;
+    if (record.sample_rate > 0 || record.find("time"))
+      for (const auto key : kind->times_said)
+        if (settings.contains(std::string(key)))
+          return fail(Fault::usage, "{}: its samples have times of their own, so that {} would have no effect; leave it out.", input, key);
+    points.push_back({.index = int(points.size()), .setting = json::object(), .records = {}});
+    points.back().records.push_back(std::move(record));
+    // Of several, each by itself first: an error names its file.
+    if (options.inputs.size() > 1)
+      if (const auto alone = kind->analyse({points.back()}, settings, {}); !alone) return fail(alone.error().fault, "{}: {}", input, alone.error().message);
+  }
+  const auto& input = options.inputs.front();
   const auto analysis = kind->analyse(points, settings, asked);
   if (!analysis) return fail(analysis.error().fault, "{}: {}", input, analysis.error().message);
 

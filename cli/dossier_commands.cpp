@@ -236,6 +236,7 @@ Result<int> take(const TakeOptions& options) {
       std::fprintf(stderr, "%d of %d points, %s left on a real bench\n", p.done, p.total,
                    format_duration(p.bench_seconds_left).c_str());
   };
+  events.said = [&](const std::string& said) { std::fprintf(stderr, "%s%s\n", terminal ? "\r\033[K" : "", said.c_str()); };
   events.found = [&](const std::vector<study::Doubt>& findings) -> Result<void> {
     for (const auto& d : findings)
       std::cout << "  before the take, " << study::severity_text(d.severity) << " (" << d.key << "): " << d.text << " "

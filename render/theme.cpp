@@ -4,6 +4,7 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <array>
+#include <cmath>
 
 // At file scope because Q_INIT_RESOURCE must not stand inside a namespace.
 static void init_font_resource() { Q_INIT_RESOURCE(fonts); }
@@ -26,6 +27,12 @@ const std::array<QColor, 6>& take_colours() {
 
 QColor take_colour(int number) { return take_colours()[std::size_t(std::max(0, number - 1)) % take_colours().size()]; }
 bool take_dashed(int number) { return std::size_t(std::max(0, number - 1)) / take_colours().size() % 2 == 1; }
+
+QColor paled(const QColor& ink, double share) {
+  const auto mixed = [&](int a, int b) { return int(std::lround(a + share * (b - a))); };
+  const auto& paper = theme().sheet;
+  return {mixed(ink.red(), paper.red()), mixed(ink.green(), paper.green()), mixed(ink.blue(), paper.blue())};
+}
 
 QColor verdict_colour(judge::Verdict verdict) {
   switch (verdict) {

@@ -33,6 +33,9 @@ const Theme& theme();
 QColor take_colour(int number);
 bool take_dashed(int number);
 
+/// Towards the paper by a share: quantities and curves of one take are told apart by lightness.
+QColor paled(const QColor& ink, double share);
+
 QColor verdict_colour(judge::Verdict verdict);
 
 /// Registers the fonts that travel with the program. Call once, after the application object is made.

@@ -6,13 +6,14 @@
 #include "power/power_kind_view.h"
 #include "response/response_view.h"
 #include "spectrum/spectrum_view.h"
+#include "switching/switching_view.h"
 #include "waveform/waveform_view.h"
 
 namespace heron::app {
 namespace {
 
 std::vector<const KindView*>& registry() {
-  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view(), &power_kind_view(), &conversion_kind_view()};
+  static std::vector<const KindView*> all = {&response_view(), &iv_view(), &waveform_view(), &spectrum_view(), &power_kind_view(), &conversion_kind_view(), &switching_view()};
   return all;
 }
 

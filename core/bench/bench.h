@@ -101,6 +101,20 @@ struct MainsSetup {
   double angle = 0;               ///< rad of the first voltage, a sine, at the instant that the switch closes
 };
 
+/// A source of high voltage that charges the capacitance of a bus. When everything goes off it empties the bus.
+struct BusSetup {
+  std::string pin;
+  double voltage = 0;  ///< V
+};
+
+/// An output of the gate driver: rests low, and is high in its pulses. Without power it holds the gate off through a resistor.
+struct GateSetup {
+  std::string pin, against = {};  ///< against empty: ground; it floats with that
+  double low = 0, high = 12;      ///< V
+  double on_resistance = 10, off_resistance = 10;  ///< ohm in series while it turns on, and while it is off
+  std::vector<std::pair<double, double>> pulses = {};  ///< s from now that each begins and ends
+};
+
 enum class LoadMode { current, resistance, power };
 struct LoadSetup {
   std::string pin, against = {};
@@ -205,6 +219,8 @@ struct Limits {
   double reading_time = 0;                                         ///< s of one reading of theirs
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
   double mains_voltage = 0;                                        ///< V rms, of each phase of the mains source
+  double bus_voltage = 0, bus_current = 0;                         ///< V, A that it charges with
+  double gate_lowest = 0, gate_highest = 0, least_gate_resistance = 0, least_dead_time = 0;  ///< V, V, ohm, s of the gate driver
 
   /// With the inputs of that digitiser; as they are where there is no other.
   const Limits& of(Digitiser which) const { return which == Digitiser::fast && fast ? *fast : *this; }
@@ -251,6 +267,12 @@ class Bench {
   /// A contact of the device changes; from then on it stays so until everything is off.
   virtual Result<void> operate(const ContactSetup& setup) = 0;
   virtual Result<void> load(const LoadSetup& setup) = 0;
+  /// Charges the bus to a voltage, or on to another; it takes its time. Refuses what a pin's rating forbids.
+  virtual Result<void> charge(const BusSetup& setup) = 0;
+  /// The gate driver's outputs, all at once. Refuses two that would be on together.
+  virtual Result<void> gates(const std::vector<GateSetup>& setups) = 0;
+  /// What the bus reads, also while it is being emptied: V with its standard uncertainty, averaged over `aperture` s.
+  virtual Result<SourceReading> read_bus(double aperture, std::stop_token stop) = 0;
   /// What the DC source and the load read themselves, averaged over `aperture` s; `at_compliance`: the current limit holds.
   virtual Result<SourceReading> read_supply(double aperture, std::stop_token stop) = 0;
   virtual Result<SourceReading> read_load(double aperture, std::stop_token stop) = 0;

@@ -61,7 +61,11 @@ Device device_of(dossier::DeviceInfo info, dossier::Unit unit) {
     out.terminals.push_back(pin);
     if (const auto found = sim::converter_at(*circuit, pin)) out.converters[pin] = {found->bits, found->full_scale};
   }
-  for (const auto& [branch, place] : circuit->branches) out.branches.push_back(branch);
+  for (const auto& [branch, place] : circuit->branches) {
+    out.branches.push_back(branch);
+    const auto* part = circuit->find(place.part);
+    if (part && std::find(part->nodes.begin(), part->nodes.end(), sim::kGround) != part->nodes.end()) out.grounded.push_back(branch);
+  }
   out.contacts = sim::contacts_of(*circuit);
   out.told = {{std::string(bench::kTemperature), "degC"}};
   for (const auto& [name, told] : circuit->told) out.told.push_back({name, told.unit});
@@ -91,6 +95,7 @@ study::Surroundings surroundings_of(const Device& device, const study::SettingsT
                                     std::vector<std::string> asked) {
   study::Surroundings out{.pins = device.pins(),
                           .terminals = device.terminals,
+                          .grounded = device.grounded,
                           .contacts = device.contacts,
                           .told = device.told,
                           .limits = device.limits,

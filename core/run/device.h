@@ -32,6 +32,7 @@ struct Device {
   std::shared_ptr<const sim::Circuit> circuit = {};        ///< nominal; null where there is none
   std::shared_ptr<const bench::Foresight> foresight = {};  ///< null without a circuit
   std::vector<std::string> terminals = {};                 ///< its pins
+  std::vector<std::string> grounded = {};                  ///< those of its branches that end at ground
   std::vector<std::string> branches = {};                  ///< whose currents can be sensed
   std::vector<std::string> contacts = {};                  ///< that a person can move
   std::vector<bench::ToldQuantity> told = {};              ///< that it is told by hand or by a pin

@@ -113,6 +113,7 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
                                           .record = record,
                                           .so_far = events.so_far,
                                           .progress = events.progress,
+                                          .say = events.said,
                                           .stop = stop});
   const auto state = ran                                   ? dossier::TakeState::finished
                      : ran.error().fault == Fault::stopped ? dossier::TakeState::stopped

@@ -21,6 +21,7 @@ struct TakeEvents {
   std::function<void(long long take, const study::Point&)> point;
   std::function<void(const study::Point&)> so_far = {};  ///< of a point that is still being read
   std::function<void(const study::Progress&)> progress;
+  std::function<void(const std::string&)> said = {};  ///< what a person must know now that it is over
 };
 
 /// What else a run is told.

@@ -100,6 +100,21 @@ struct MainsData {
   double least_resistance = 0.02;                          ///< ohm, of the line
 };
 
+struct BusData {
+  double highest_voltage = 600, charge_current = 1.5;  ///< V, A
+  double resistance = 1, emptying = 68;                ///< ohm: of the source; of what empties the bus
+  double u_gain = 1e-3, u_offset = 0.05, noise = 5e-3;  ///< of what it reads: relative, V, V in 20 ms
+};
+
+struct GateDriverData {
+  int outputs = 2;
+  double lowest = -12, highest = 22;  ///< V against the output's reference
+  double least_resistance = 0.5;      ///< ohm, its own, part of what is set
+  double edge = 4e-9;                 ///< s
+  double holding = 10e3;              ///< ohm that hold a gate off where it has no power
+  double least_dead_time = 20e-9;     ///< s between one off and the other on
+};
+
 struct LoadData {
   double highest_voltage = 80, highest_current = 30, highest_power = 300;  ///< V, A, W
   double start_voltage = 0.5;                                              ///< V below which it takes less
@@ -120,6 +135,8 @@ struct BenchData {
   SupplyData supply;
   SurgeData surge;
   MainsData mains;
+  BusData bus;
+  GateDriverData gate;
   LoadData load;
 };
 

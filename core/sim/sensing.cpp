@@ -164,7 +164,8 @@ Result<Tap> add_input(Circuit& circuit, const bench::InputSetup& setup, std::siz
       const double warm = 1 + 1e-6 * s.temperature_coefficient * (circuit.temperature - 25);
       b.add("shunt", "inductor", {rest, device},
             {{"value", std::max(s.inductance, 1e-12)}, {"resistance", s.resistance * warm}});
-      b.follower("shunt e", terminal, rest, device, gain / s.resistance);
+      b.follower("shunt e", b.node("shunt out"), rest, device, gain / s.resistance);
+      terminal = b.low_pass("sensor r", "sensor c", b.node("shunt out"), s.bandwidth);
     } else {
       const auto meter = b.node("meter");
       // The inductance that the window adds, then an ideal ammeter.

@@ -69,7 +69,13 @@ bench::Limits SimulatedBench::limits() const {
                     .reading_time = kReadingTime,
                     .surge_voltage = data_.surge.highest_voltage,
                     .least_surge_resistance = data_.surge.least_resistance,
-                    .mains_voltage = data_.mains.highest_voltage};
+                    .mains_voltage = data_.mains.highest_voltage,
+                    .bus_voltage = data_.bus.highest_voltage,
+                    .bus_current = data_.bus.charge_current,
+                    .gate_lowest = data_.gate.lowest,
+                    .gate_highest = data_.gate.highest,
+                    .least_gate_resistance = data_.gate.least_resistance,
+                    .least_dead_time = data_.gate.least_dead_time};
   const auto with = [&](const InputData& i) {
     auto all = out;
     all.highest_sample_rate = i.highest_sample_rate;
@@ -195,7 +201,7 @@ Result<void> SimulatedBench::wire() {
 double SimulatedBench::dense_corners() const {
   constexpr std::size_t kLong = 1000;
   double out = bench::kNoCorner;
-  if (tone_ || !sources_.empty() || supply_ || surge_ || !contacts_.empty() || load_ || generators_.empty()) return 0;
+  if (tone_ || !sources_.empty() || supply_ || surge_ || !contacts_.empty() || load_ || bus_ || generators_.empty()) return 0;
   for (const auto& [k, g] : generators_) {
     const auto& w = g.wave;
     if (w.shape == Waveform::Shape::noise)
@@ -236,7 +242,7 @@ void SimulatedBench::keep_pace(std::stop_token stop) const {
 Result<void> SimulatedBench::wait(double seconds, std::stop_token stop) {
   if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
   elapsed_ += std::max(0.0, seconds);
-  if (tone_ || !generators_.empty() || !sources_.empty() || supply_ || mains_ || surge_ || !contacts_.empty() || circuit_.moves_by_itself()) {
+  if (tone_ || !generators_.empty() || !sources_.empty() || supply_ || mains_ || surge_ || bus_ || !contacts_.empty() || circuit_.moves_by_itself()) {
     if (auto ok = wire(); !ok) return ok;
     if (seconds > 0 && !sources_.empty() && !tone_ && generators_.empty()) {
       // The last tenth as finely as it will be read, so that nothing of the coarser way is left in it.
@@ -254,6 +260,11 @@ Result<void> SimulatedBench::wait(double seconds, std::stop_token stop) {
 }
 
 void SimulatedBench::off() {
+  // A bus keeps its charge, and with it the circuit its state, until it has been emptied.
+  if (bus_) change();
+  else resting_.clear();
+  empties_ = bus_.has_value();
+  gates_powered_ = false;
   tone_.reset();
   generators_.clear();
   sources_.clear();
@@ -265,7 +276,6 @@ void SimulatedBench::off() {
   contacts_.clear();
   load_.reset();
   wired_.reset();
-  resting_.clear();
 }
 
 }  // namespace heron::sim

@@ -34,6 +34,9 @@ class SimulatedBench final : public bench::Bench {
   Result<void> supply(const bench::SupplySetup& setup) override;
   Result<void> mains(const bench::MainsSetup& setup) override;
   Result<void> load(const bench::LoadSetup& setup) override;
+  Result<void> charge(const bench::BusSetup& setup) override;
+  Result<void> gates(const std::vector<bench::GateSetup>& setups) override;
+  Result<bench::SourceReading> read_bus(double aperture, std::stop_token stop) override;
   Result<bench::SourceReading> read_supply(double aperture, std::stop_token stop) override;
   Result<bench::SourceReading> read_load(double aperture, std::stop_token stop) override;
   Result<void> tell(std::string_view quantity, double value) override;
@@ -60,6 +63,7 @@ class SimulatedBench final : public bench::Bench {
   Result<void> add_sources(Circuit& whole) const;
   void add_events(Circuit& whole) const;
   void add_mains(Circuit& whole) const;
+  void add_bus(Circuit& whole) const;
   void change();
   Result<void> wire();
   double dense_corners() const;
@@ -127,6 +131,10 @@ class SimulatedBench final : public bench::Bench {
   std::optional<bench::MainsSetup> mains_;
   std::map<std::string, Waveform> contacts_;  ///< that were operated: 0 open, 1 closed, bounce included
   std::optional<bench::LoadSetup> load_;
+  std::optional<bench::BusSetup> bus_;
+  bool empties_ = false;  ///< the bus, since everything went off
+  std::vector<bench::GateSetup> gates_;
+  bool gates_powered_ = false;
   std::vector<bench::InputSetup> inputs_;
   std::vector<double> ranges_;  ///< as set now, one an input
   std::unique_ptr<Wired> wired_;

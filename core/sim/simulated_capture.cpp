@@ -36,9 +36,11 @@ SimulatedBench::Stream SimulatedBench::begin_stream(double rate, bool very_long)
   Stream out{.start = w.transient.time(), .rate = rate, .delays = {}, .rows = Samples(inputs_.size()), .taken = std::vector<std::size_t>(inputs_.size(), 0)};
   // A record of few samples is never far from the solver's own steps. In a long one the device often rests, and the
   // local error alone says how long a step may be.
-  out.longest_step = very_long ? 4096 / rate : 8 / rate;
+  // At the rates of fast edges the device rests between them for thousands of samples.
+  out.longest_step = very_long ? 4096 / rate : bus_ ? 128 / rate : 8 / rate;
   // What is not periodic shows the sum of all local errors in its time constants: it is held to less than any figure sees.
-  w.transient.set_tolerances(tone_ ? kTolerances : kFineTolerances);
+  // A shot is over before they could add up.
+  w.transient.set_tolerances(tone_ || bus_ ? kTolerances : kFineTolerances);
   for (std::size_t k = 0; k < inputs_.size(); ++k)
     out.delays.push_back(input_data().u_delay * fixed_error(seed_, (fast_ ? 1100 : 1000) + k, 0) - w.taps[k].delay);
   // A late sensor shows what was before: reading starts late enough that all of it has been solved.

@@ -147,6 +147,7 @@ void SimulatedBench::add_events(Circuit& whole) const {
     whole.parts.push_back(std::move(source));
   }
   if (mains_) add_mains(whole);
+  if (bus_) add_bus(whole);
   if (surge_) {
     Part emf = make_part("bench:surge", "voltage source", {"bench:surge emf", std::string(kGround)}, {});
     emf.wave = bench::surge(surge_->peak, surge_->front, surge_->tail, surge_->after);

@@ -40,6 +40,8 @@ struct Kind {
   std::vector<ColumnRole> columns;  ///< what is known of the roles
   /// Columns of numbers that play no role are quantities by their own names: of records over time.
   bool quantities_by_name = false;
+  /// Several files are points of one take, each a record; else they are takes.
+  bool files_are_points = false;
   /// Settings that say the times of records which have none.
   std::vector<std::string_view> times_said = {};
   /// The role whose numbers, where they leap back, begin another curve; empty: none.

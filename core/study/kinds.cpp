@@ -6,6 +6,7 @@
 #include "study/power/kind.h"
 #include "study/response/kind.h"
 #include "study/spectrum/kind.h"
+#include "study/switching/kind.h"
 #include "study/waveform/kind.h"
 
 namespace heron::study {
@@ -13,7 +14,7 @@ namespace heron::study {
 namespace {
 
 std::vector<const Kind*>& registry() {
-  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind(), &power::kind(), &conversion::kind()};
+  static std::vector<const Kind*> all = {&response::kind(), &iv::kind(), &waveform::kind(), &spectrum::kind(), &power::kind(), &conversion::kind(), &switching::kind()};
   return all;
 }
 

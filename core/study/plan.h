@@ -56,6 +56,7 @@ struct RunContext {
   std::function<Result<std::unique_ptr<Recorder>>(const Point& head)> record = {};
   std::function<void(const Point&)> so_far = {};       ///< a point that is still being read, to be looked at; not kept
   std::function<void(const Progress&)> progress = {};  ///< between points, and while one takes long
+  std::function<void(const std::string&)> say = {};    ///< once, what a person must know when it is over
   std::stop_token stop = {};
 };
 
@@ -107,6 +108,8 @@ class Plan {
   /// drives is off afterwards in every case.
   virtual Result<void> run(bench::Bench& bench, const RunContext& context) const = 0;
   virtual Repeat repeat() const { return Repeat::once; }
+  /// What a person arms by hand for each take, "48 V at bus"; empty where nothing of it can harm.
+  virtual std::string arms() const { return {}; }
   /// Why single points cannot be read anew; empty where they can.
   virtual std::string only_whole() const { return "It is taken again as a whole."; }
 

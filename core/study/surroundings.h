@@ -16,6 +16,7 @@ namespace heron::study {
 struct Surroundings {
   std::vector<std::string> pins = {};       ///< that a hookup can name: of the device, its branches, the drive lead
   std::vector<std::string> terminals = {};  ///< of the device alone
+  std::vector<std::string> grounded = {};   ///< branches of it that end at ground
   std::vector<std::string> contacts = {};   ///< of the device, that a person can move
   std::vector<bench::ToldQuantity> told = {};  ///< that the device is told by hand or by a pin, its temperature among them
   bench::Limits limits = {};

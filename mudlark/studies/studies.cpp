@@ -12,9 +12,10 @@ const DemoStudies& waveform_studies();
 const DemoStudies& spectrum_studies();
 const DemoStudies& power_studies();
 const DemoStudies& conversion_studies();
+const DemoStudies& switching_studies();
 
 const std::vector<const DemoStudies*>& demo_studies() {
-  static const std::vector<const DemoStudies*> all = {&response_studies(), &iv_studies(), &waveform_studies(), &spectrum_studies(), &power_studies(), &conversion_studies()};
+  static const std::vector<const DemoStudies*> all = {&response_studies(), &iv_studies(), &waveform_studies(), &spectrum_studies(), &power_studies(), &conversion_studies(), &switching_studies()};
   return all;
 }
 

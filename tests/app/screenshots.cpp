@@ -70,10 +70,6 @@ int main(int argc, char** argv) {
   drive::settled(window);
   QTest::qWait(400);
   shoot(window, "spectrum");
-  go("Preamp distortion", Qt::Key_2);
-  look.set_figure("thd.percent@100mV");
-  shoot(window, "distortion");
-  look.set_figure({});
   const auto through = [&](const char* study, const char* lens, const char* picture) {
     open.choose_study(study);
     drive::settled(window);
@@ -83,13 +79,14 @@ int main(int argc, char** argv) {
   };
   through("Bilge-pump start", "Inrush", "inrush");
   through("Thruster drive", "Phasors", "phasors");
-  through("Shore charger", "Harmonics", "harmonics");
   through("Radio rail", "Profile", "profile");
-  through("Battery rail over an hour", "Trend", "trend");
   through("Battery converter", "Efficiency", "efficiency");
   through("Battery converter", "Map", "map");
   through("Sensor-rail regulator", "Regulation", "regulation");
-  through("Battery converter, the radio wakes", "Records", "load-step");
+  through("Thruster half-bridge", "Energies", "energies");
+  through("Thruster half-bridge, isolated probe and shunt", "Edges", "edges");
+  through("Thruster half-bridge, isolated probe and shunt", "Trajectory", "trajectory");
+  through("Thruster half-bridge, a slow clamp", "Skew", "skew");
   go("Preamp passband", Qt::Key_1);
 
   QTest::keyClick(&window, Qt::Key_D);

@@ -174,7 +174,7 @@ TEST_CASE("a dossier is made, taken, judged, shown and exported without a window
   CHECK(after[2].at("state") == "finished");
   CHECK(figure(after[2], "corner.high") == Approx(figure(after[1], "corner.high")).epsilon(5e-3));
   const auto judged = json::parse(heron_run({"judge", dossier, "--json"}).out).at("claims");
-  CHECK(judged.size() == 91);
+  CHECK(judged.size() == 98);
   CHECK(judged[0].at("verdict") == "meets");
   CHECK(heron_run({"take", dossier, "No such study"}).status == 2);
   CHECK(heron_run({"take", dossier, "Preamp passband", "--bench", "gold"}).status == 2);

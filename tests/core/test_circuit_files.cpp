@@ -305,5 +305,5 @@ TEST_CASE("all devices of the buoy are circuits that settle", "[demo]") {
     const auto ran = transient.run_adaptive(1e-3, 0, 1e-4);
     if (!ran) FAIL(ran.error().message);
   }
-  CHECK(devices == 22);
+  CHECK(devices == 23);
 }

@@ -9,6 +9,7 @@
 #include "study/conversion/kind.h"
 #include "study/conversion/reduced.h"
 #include "study/conversion/words.h"
+#include "study/steps_word.h"
 #include "support.h"
 
 using namespace heron;
@@ -376,8 +377,8 @@ TEST_CASE("keys of figures and settings are understood or named", "[conversion]"
 }
 
 TEST_CASE("values of a sweep are typed as a list or as a range, both ways", "[conversion][words]") {
-  using conversion::steps_from;
-  using conversion::steps_text;
+  using study::steps_from;
+  using study::steps_text;
   CHECK(*steps_from("5 V, 12 V", "V") == std::vector<double>{5, 12});
   CHECK(*steps_from("10 mA to 50 mA in 5", "A") == std::vector<double>{0.01, 0.02, 0.03, 0.04, 0.05});
   const auto log = *steps_from("10 mA to 10 A in 4 log", "A");

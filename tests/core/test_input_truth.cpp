@@ -320,4 +320,5 @@ TEST_CASE("uncertainties of waveforms taken on the bench hold", "[long][truth]")
 TEST_CASE("uncertainties of waveforms from files hold", "[long][truth]") { hold(truth::waveform_files()); }
 TEST_CASE("uncertainties of curves from takes hold", "[long][truth]") { hold(truth::iv_bench()); }
 TEST_CASE("uncertainties of conversions from files hold", "[long][truth]") { hold(truth::conversion_files()); }
+TEST_CASE("uncertainties of shots hold", "[long][truth]") { hold(truth::switching_files()); }
 TEST_CASE("uncertainties of conversions from takes hold", "[long][truth]") { hold(truth::conversion_bench()); }

@@ -5,7 +5,7 @@
 
 #include "base/random.h"
 #include "study/clipping.h"
-#include "study/waveform/places.h"
+#include "study/places.h"
 #include "study/waveform/profile.h"
 
 using namespace heron;

@@ -83,7 +83,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflig
 }
 
 TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
-  CHECK(demo::fault_names().size() == 17);
+  CHECK(demo::fault_names().size() == 20);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
     REQUIRE(refused.refused);
@@ -104,6 +104,26 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
     CHECK_FALSE(taken.refused);
     CHECK(find(taken.before, "source.limit"));
     CHECK(find(taken.after, "source.limit"));
+  }
+  SECTION("a shunt the other way round says so, with what turns it") {
+    const auto taken = outcome("Half-bridge, the shunt the other way round");
+    CHECK_FALSE(taken.refused);
+    const auto* d = find(taken.after, "wiring.sign");
+    REQUIRE(d);
+    CHECK_THAT(d->remedy, Catch::Matchers::Contains("wire.i_d = -i_d"));
+  }
+  SECTION("a clamp too slow for a switching edge is foreseen and found") {
+    const auto taken = outcome("Half-bridge, a clamp too slow for its edges");
+    CHECK_FALSE(taken.refused);
+    CHECK(find(taken.before, "bandwidth.limits_edge"));
+    CHECK(find(taken.after, "bandwidth.limits_edge"));
+    CHECK(find(taken.after, "skew.suspected"));
+  }
+  SECTION("a bus beyond its rating is refused, and cannot be accepted") {
+    const auto refused = outcome("Half-bridge, the bus beyond its rating");
+    REQUIRE(refused.refused);
+    CHECK_THAT(refused.refused->message, Catch::Matchers::Contains("its rating is 75 V"));
+    CHECK(outcome("Half-bridge, the bus beyond its rating", {"rating.near"}).refused);
   }
   SECTION("a shunt that heats is told by how much") {
     const auto taken = outcome("Converter, a shunt that heats");

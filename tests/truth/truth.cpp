@@ -57,7 +57,7 @@ std::vector<Row> measure(const Experiment& experiment, int repetitions) {
 
 std::vector<Experiment> all_experiments() {
   std::vector<Experiment> out;
-  for (auto&& some : {response_files(), response_bench(), iv_files(), iv_bench(), waveform_files(), waveform_bench(), spectrum_files(), power_files(), conversion_files(), conversion_bench()})
+  for (auto&& some : {response_files(), response_bench(), iv_files(), iv_bench(), waveform_files(), waveform_bench(), spectrum_files(), power_files(), conversion_files(), conversion_bench(), switching_files()})
     out.insert(out.end(), some.begin(), some.end());
   return out;
 }

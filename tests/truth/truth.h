@@ -53,6 +53,7 @@ std::vector<Experiment> spectrum_files();
 std::vector<Experiment> power_files();
 std::vector<Experiment> conversion_files();
 std::vector<Experiment> conversion_bench();
+std::vector<Experiment> switching_files();
 std::vector<Experiment> all_experiments();
 
 /// Figures that carry no uncertainty, and why.

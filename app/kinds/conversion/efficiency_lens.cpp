@@ -9,7 +9,7 @@ namespace heron::app {
 
 namespace conversion = study::conversion;
 
-EfficiencyLens::EfficiencyLens(Desk* desk, QWidget* parent) : FamilyOfCurves(desk, parent, "efficiency", "Efficiency and loss over output current", 2) {
+EfficiencyLens::EfficiencyLens(Desk* desk, QWidget* parent) : RowCurves(desk, parent, "efficiency", "Efficiency and loss over output current", 2) {
   bar_->add(
       "Axis", "Loads by their ratios or by their differences", [this] { return QString(log_x_ ? "loads by ratio" : "loads as they are"); },
       [this] {

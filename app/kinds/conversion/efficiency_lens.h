@@ -1,11 +1,11 @@
 #pragma once
-#include "family_of_curves.h"
+#include "row_curves.h"
 
 namespace heron::app {
 
 /// Efficiency over output current, one curve a line, frequency and temperature; below it the loss, on wish in its fixed,
 /// proportional and square-law parts.
-class EfficiencyLens : public FamilyOfCurves {
+class EfficiencyLens : public RowCurves {
   Q_OBJECT
 
  public:

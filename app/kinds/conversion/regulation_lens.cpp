@@ -9,7 +9,7 @@ namespace heron::app {
 
 namespace conversion = study::conversion;
 
-RegulationLens::RegulationLens(Desk* desk, QWidget* parent) : FamilyOfCurves(desk, parent, "regulation", "Output against load or line", 1) {
+RegulationLens::RegulationLens(Desk* desk, QWidget* parent) : RowCurves(desk, parent, "regulation", "Output against load or line", 1) {
   bar_->add(
       "Over", "Against the load, a curve a line; or against the line, a curve a load", [this] { return QString(over_line_ ? "over line" : "over load"); },
       [this] {
@@ -71,12 +71,12 @@ std::vector<DrawnCurve> RegulationLens::curves_of(int, const conversion::Rows& r
 }
 
 void RegulationLens::finish() {
-  const double from = base(shown_rows_, settings_);
-  const auto what = settings_.nominal ? "Output beyond " + text(format_quantity(from, "V", 4).plain()) : "Output beyond its mean, " + text(format_quantity(from, "V", 4).plain());
+  const double from = base(shown_rows(), settings());
+  const auto what = settings().nominal ? "Output beyond " + text(format_quantity(from, "V", 4).plain()) : "Output beyond its mean, " + text(format_quantity(from, "V", 4).plain());
   render::measure_axis(plot_->yAxis, what, percent_ ? "%" : "V");
   render::measure_axis(plot_->xAxis, over_line_ ? "Input" : "Output current", over_line_ ? "V" : "A", log_x_);
-  if (!settings_.nominal || !settings_.tolerance) return;
-  const double most = percent_ ? 100 * *settings_.tolerance : *settings_.tolerance * std::abs(*settings_.nominal);
+  if (!settings().nominal || !settings().tolerance) return;
+  const double most = percent_ ? 100 * *settings().tolerance : *settings().tolerance * std::abs(*settings().nominal);
   for (const double sign : {1.0, -1.0}) {
     const QVector<QPointF> line = {{1e-15, sign * most}, {1e15, sign * most}};
     items_ << new render::ForbiddenGround(plot_, plot_->axisRect(), line, sign > 0);
@@ -86,8 +86,8 @@ void RegulationLens::finish() {
 /// The tolerance is in view where it is near.
 void RegulationLens::frame() {
   FamilyOfCurves::frame();
-  if (!settings_.nominal || !settings_.tolerance || shown_rows_.empty()) return;
-  const double most = percent_ ? 100 * *settings_.tolerance : *settings_.tolerance * std::abs(*settings_.nominal);
+  if (!settings().nominal || !settings().tolerance || shown_rows().empty()) return;
+  const double most = percent_ ? 100 * *settings().tolerance : *settings().tolerance * std::abs(*settings().nominal);
   auto range = plot_->yAxis->range();
   if (most > 6 * std::max(std::abs(range.lower), std::abs(range.upper))) return;
   range.expand(QCPRange(-1.12 * most, 1.12 * most));

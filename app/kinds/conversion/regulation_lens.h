@@ -1,11 +1,11 @@
 #pragma once
-#include "family_of_curves.h"
+#include "row_curves.h"
 
 namespace heron::app {
 
 /// The output against load or line, as its distance from the nominal (or from its mean) in volts or per cent, with the
 /// tolerance as forbidden ground.
-class RegulationLens : public FamilyOfCurves {
+class RegulationLens : public RowCurves {
   Q_OBJECT
 
  public:

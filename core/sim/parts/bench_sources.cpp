@@ -117,6 +117,34 @@ class ElectronicLoad final : public BentDevice {
   std::optional<Waveform> wave_;  ///< the current, where it steps
 };
 
+/// Holds out against ref at what it is told, through one resistance while it is high and another while it is low.
+class GateDriver final : public Device {
+ public:
+  explicit GateDriver(const DeviceContext& c)
+      : out_(c.pins[0]),
+        ref_(c.pins[1]),
+        low_(c.value("low")),
+        high_(c.value("high")),
+        g_on_(1 / c.value("on_resistance")),
+        g_off_(1 / c.value("off_resistance")),
+        wave_(c.part ? c.part->wave : std::nullopt) {}
+
+  void stamp(Stamp& s) const override {
+    const double share = wave_ ? wave_->at(s.at_rest ? 0 : s.time) : 0, emf = low_ + share * (high_ - low_), g = g_off_ + share * (g_on_ - g_off_);
+    s.add_current(out_, ref_, g * (s.v(out_) - s.v(ref_) - emf * s.source_share), g);
+  }
+
+  double next_corner(double time) const override { return wave_ ? wave_->next_corner(time) : kNoCorner; }
+  // Its matrix changes while it moves.
+  bool linear_at(std::span<const double>) const override { return !wave_; }
+  bool always_linear() const override { return !wave_; }
+
+ private:
+  int out_, ref_;
+  double low_, high_, g_on_, g_off_;
+  std::optional<Waveform> wave_;  ///< 0 low, 1 high
+};
+
 }  // namespace
 
 std::vector<PartKind> bench_sources() {
@@ -135,6 +163,14 @@ std::vector<PartKind> bench_sources() {
                       {"resistance", "ohm", false, 0.1, Sign::positive, "while the limit holds"}},
            .two_terminal = true,
            .make = build<LimitedCurrent>},
+          {.name = "gate driver",
+           .pins = {"out", "ref"},
+           .values = {{"low", "V", true, 0, Sign::any, ""},
+                      {"high", "V", true, 0, Sign::any, ""},
+                      {"on_resistance", "ohm", true, 0, Sign::positive, "while it is high"},
+                      {"off_resistance", "ohm", true, 0, Sign::positive, "while it is low"}},
+           .two_terminal = true,
+           .make = build<GateDriver>},
           {.name = "electronic load",
            .pins = {"a", "b"},
            .values = {{"current", "A", false, 0, Sign::not_negative, "in mode current"},

@@ -5,6 +5,7 @@
 
 #include "base/words.h"
 #include "study/hookup_words.h"
+#include "study/steps_word.h"
 
 namespace heron::study::conversion {
 namespace {
@@ -26,27 +27,8 @@ const Choices<bool> kSensing = {{true, "pins", "at the device's pins", {"pins", 
 const Choices<Repeat> kRepeating = {{Repeat::once, "once", "once"},
                                     {Repeat::every, "every", "again and again, keeping all", {"keeping all", "all"}},
                                     {Repeat::last, "last", "again and again, keeping the last", {"keeping the last", "again"}}};
-constexpr int kMostSteps = 1000;
 
 std::string unit_of(LoadMode mode) { return mode == LoadMode::current ? "A" : mode == LoadMode::power ? "W" : "ohm"; }
-
-/// Values of a sweep, in a unit that the plan tells.
-Word<Plan> steps_word(std::string key, std::string label, std::vector<double> Plan::*member, std::function<std::string(const Plan&)> unit, double most, std::string example) {
-  auto out = kept_word(key, member);
-  out.key = key;
-  out.label = std::move(label);
-  out.text = [member, unit](const Plan& p) { return steps_text(p.*member, unit(p)); };
-  out.set = [member, unit, most](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
-    auto values = steps_from(text, unit(p));
-    if (!values) return tl::unexpected(values.error());
-    for (const double v : *values)
-      if (!(v >= 0 && v <= most)) return fail(Fault::input, "{} lies not from 0 to {}.", format_setting(v, unit(p)), format_setting(most, unit(p)));
-    p.*member = std::move(*values);
-    return {};
-  };
-  out.hint = [example](const Plan&, const Surroundings&) { return BriefHint{.forms = example}; };
-  return out;
-}
 
 /// Another mode keeps no numbers of the old one: amperes are no ohms.
 Word<Plan> mode_word() {
@@ -119,71 +101,18 @@ Word<Plan> agree_word() {
 
 }  // namespace
 
-std::string steps_text(const std::vector<double>& values, std::string_view unit) {
-  const auto n = values.size();
-  if (n >= 4) {
-    const double step = (values.back() - values.front()) / double(n - 1), ratio = values.front() > 0 && values.back() > 0 ? std::log(values.back() / values.front()) / double(n - 1) : NAN;
-    bool linear = true, log = std::isfinite(ratio);
-    for (std::size_t k = 0; k < n; ++k) {
-      linear = linear && std::abs(values[k] - values.front() - step * double(k)) <= 1e-6 * std::abs(step);
-      log = log && std::abs(std::log(values[k] / values.front()) - ratio * double(k)) <= 1e-6 * std::abs(ratio);
-    }
-    if (linear || log) return fmt::format("{} to {} in {}{}", format_setting(values.front(), unit), format_setting(values.back(), unit), n, linear ? "" : " log");
-  }
-  std::string out;
-  for (const double v : values) out += (out.empty() ? "" : ", ") + format_setting(v, unit);
-  return out;
-}
-
-Result<std::vector<double>> steps_from(std::string_view text, std::string_view unit) {
-  auto typed = trimmed(text);
-  const auto to = typed.find(" to ");
-  if (to == std::string::npos) {
-    std::vector<double> out;
-    for (const auto& piece : pieces(typed)) {
-      const auto value = parse_value(piece, unit);
-      if (!value) return tl::unexpected(value.error());
-      out.push_back(*value);
-    }
-    if (out.empty()) return fail(Fault::input, "Values are wanted, such as 10 {0}, 20 {0}, or 10 {0} to 20 {0} in 5.", unit);
-    if (out.size() > kMostSteps) return fail(Fault::input, "{} values are more than {}.", out.size(), kMostSteps);
-    return out;
-  }
-  bool log = false;
-  if (lower(typed).ends_with("log")) {
-    log = true;
-    typed = trimmed(std::string_view(typed).substr(0, typed.size() - 3));
-    if (typed.ends_with(',')) typed = trimmed(std::string_view(typed).substr(0, typed.size() - 1));
-  }
-  const auto in = typed.rfind(" in ");
-  const auto stop_text = in == std::string::npos ? typed.substr(to + 4) : typed.substr(to + 4, in - to - 4);
-  const auto start = parse_value(typed.substr(0, to), unit), stop = parse_value(stop_text, unit);
-  if (!start) return tl::unexpected(start.error());
-  if (!stop) return tl::unexpected(stop.error());
-  const auto count = in == std::string::npos ? Result<double>(5.0) : parse_value(typed.substr(in + 4), "1");
-  if (!count || *count != std::round(*count) || !(*count >= 2 && *count <= kMostSteps)) return fail(Fault::input, "How many? From 2 to {}, such as 10 mA to 3 A in 20 log.", kMostSteps);
-  if (log && !(*start > 0 && *stop > 0)) return fail(Fault::input, "Even ratios want both ends above zero.");
-  std::vector<double> out;
-  for (int k = 0; k < int(*count); ++k) {
-    const double share = k / (*count - 1);
-    out.push_back(log ? *start * std::pow(*stop / *start, share) : *start + share * (*stop - *start));
-  }
-  out.back() = *stop;
-  return out;
-}
-
 const WordTable<Plan>& words() {
   static const WordTable<Plan> table({
       choice_word("method", "method", "How it is read", &Plan::method, kMethods),
       terminal_word("source", "Pin that is fed", &Plan::source_pin),
       terminal_word("load", "Pin that is loaded", &Plan::load_pin),
-      steps_word("lines", "Lines: voltages of the input", &Plan::lines, [](const Plan&) { return std::string("V"); }, 80, "a list, 5 V, 12 V; or 3.6 V to 8.4 V in 9, with log behind it for even ratios"),
+      steps_word<Plan>("lines", "Lines: voltages of the input", &Plan::lines, [](const Plan&) { return std::string("V"); }, 80, "a list, 5 V, 12 V; or 3.6 V to 8.4 V in 9, with log behind it for even ratios"),
       mode_word(),
-      steps_word("loads", "Loads", &Plan::loads, [](const Plan& p) { return unit_of(p.mode); }, 1e6, "a list, 10 mA, 1 A; or 10 mA to 3 A in 20 log"),
+      steps_word<Plan>("loads", "Loads", &Plan::loads, [](const Plan& p) { return unit_of(p.mode); }, 1e6, "a list, 10 mA, 1 A; or 10 mA to 3 A in 20 log"),
       number_word("source_limit", "source_limit", "Current limit of the source", &Plan::source_limit, "A", {1e-3, 30}),
       told_word(),
       kept_word("told_unit", &Plan::told_unit),
-      steps_word("told_values", "Values that it is told", &Plan::told_values, [](const Plan& p) { return p.told_unit.empty() ? std::string("1") : p.told_unit; }, 1e12, "a list, or so many from one to another"),
+      steps_word<Plan>("told_values", "Values that it is told", &Plan::told_values, [](const Plan& p) { return p.told_unit.empty() ? std::string("1") : p.told_unit; }, 1e12, "a list, or so many from one to another"),
       choice_word("inner", "inner", "What is stepped first", &Plan::inner, kInners),
       number_word("settle", "settle_time", "Wait at each point", &Plan::settle_time, "s", {0, 3600}),
       agree_word(),

@@ -7,51 +7,13 @@
 #include "study/power/wiring.h"
 #include "study/settings_table.h"
 #include "study/watch_setting.h"
+#include "study/wires.h"
 
 namespace heron::study::power {
 namespace {
 
-constexpr std::string_view kWireKey = "wire.";
 constexpr std::pair<Method, std::string_view> kMethodNames[] = {
     {Method::cycles, "cycles"}, {Method::switch_on, "switch_on"}, {Method::profile, "profile"}, {Method::recording, "recording"}};
-
-/// "i_pump", "-i_pump", "10*i_pump"
-Result<Wire> wire_from(std::string_view key, std::string_view text) {
-  auto rest = trimmed(text);
-  Wire out;
-  if (rest.starts_with('-')) {
-    out.factor = -1;
-    rest = trimmed(rest.substr(1));
-  }
-  if (const auto star = rest.find('*'); star != std::string::npos) {
-    const auto factor = parse_value(rest.substr(0, star), "1");
-    if (!factor || !(*factor > 0) || !std::isfinite(*factor)) return fail(Fault::usage, "{}: a factor above zero is wanted before the star, such as 10*i_a.", key);
-    out.factor *= *factor;
-    rest = trimmed(std::string_view(rest).substr(star + 1));
-  }
-  if (rest.empty()) return fail(Fault::usage, "{}: a quantity is wanted, such as i_a, -i_a or 10*i_a.", key);
-  out.quantity = rest;
-  return out;
-}
-
-Setting<Settings> wires() {
-  return {std::string(kWireKey),
-          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
-            const std::string role(key.substr(kWireKey.size()));
-            if (!is_role(role)) return fail(Fault::usage, "{}: there is no such role; there are {}.", key, all_roles());
-            if (text == "none") {
-              s.wires.erase(role);
-              return {};
-            }
-            auto wire = wire_from(key, text);
-            if (!wire) return tl::unexpected(wire.error());
-            s.wires.insert_or_assign(role, std::move(*wire));
-            return {};
-          },
-          [](const Settings& s, SettingsText& out) {
-            for (const auto& [role, wire] : s.wires) out[std::string(kWireKey) + role] = wire_text(wire);
-          }};
-}
 
 /// "19 Ah" or "800 mAh", or in coulombs.
 Setting<Settings> battery() {
@@ -146,7 +108,7 @@ Setting<Settings> method() {
 const SettingsTable<Settings>& table() {
   static const SettingsTable<Settings> all({
       method(),
-      wires(),
+      wires_setting(&Settings::wires, is_role, all_roles),
       word_setting<Settings, LimitClass>("class", &Settings::limits,
                                          {{LimitClass::none, "none"}, {LimitClass::a, "A"}, {LimitClass::b, "B"}, {LimitClass::c, "C"}, {LimitClass::d, "D"}}),
       sequence(),
@@ -183,11 +145,6 @@ std::string method_text(Method method) {
   for (const auto& [one, word] : kMethodNames)
     if (one == method) return std::string(word);
   return {};
-}
-
-std::string wire_text(const Wire& wire) {
-  const double size = std::abs(wire.factor);
-  return (wire.factor < 0 ? "-" : "") + (size == 1 ? std::string() : fmt::format("{:.12g}*", size)) + wire.quantity;
 }
 
 Result<void> set(Settings& settings, std::string_view key, std::string_view text) { return table().set(settings, key, text); }

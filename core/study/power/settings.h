@@ -11,6 +11,7 @@
 #include "study/columns.h"
 #include "study/watch.h"
 #include "study/waveforms.h"
+#include "study/wires.h"
 
 namespace heron::study::power {
 
@@ -27,16 +28,10 @@ enum class LimitClass : std::uint8_t { none, a, b, c, d };
 
 enum class Sequence : std::uint8_t { abc, acb };
 
-/// A role of the wiring, filled by a quantity: turned and scaled where the check of the wiring said so.
-struct Wire {
-  std::string quantity;
-  double factor = 1;
-};
-
 /// How figures are read off records. Stored with the study; changing one reads old takes anew.
 struct Settings {
   std::optional<Method> method;           ///< unset: as the brief had it, else cycles
-  std::map<std::string, Wire, std::less<>> wires = {};  ///< by role: "va"; those that are not there are filled by name
+  Wires wires = {};  ///< by role: "va"; those that are not there are filled by name
   LimitClass limits = LimitClass::none;
   std::optional<Sequence> sequence;
   bool regenerating = false;
@@ -63,6 +58,5 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const Settings& settings, 
 
 std::optional<Method> method_of(std::string_view text);
 std::string method_text(Method method);
-std::string wire_text(const Wire& wire);
 
 }  // namespace heron::study::power

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "study/waveform/places.h"
+#include "study/places.h"
 #include "study/waveform/profile.h"
 
 namespace heron::study::waveform {

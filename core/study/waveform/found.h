@@ -2,7 +2,7 @@
 #include <tl/expected.hpp>
 
 #include "study/waveform/figures.h"
-#include "study/waveform/places.h"
+#include "study/places.h"
 
 /// How each figure of a waveform is found: the inside of figures.h.
 namespace heron::study::waveform {

@@ -5,7 +5,7 @@
 #include <numbers>
 
 #include "study/clipping.h"
-#include "study/waveform/places.h"
+#include "study/places.h"
 
 namespace heron::study::waveform {
 namespace {

@@ -5,7 +5,7 @@
 #include "signal/crossings.h"
 #include "signal/states.h"
 #include "study/trace.h"
-#include "study/waveform/stretch.h"
+#include "study/stretch.h"
 
 namespace heron::study::waveform {
 

@@ -1,7 +1,7 @@
 #pragma once
 #include <cstddef>
 
-namespace heron::study::waveform {
+namespace heron::study {
 
 /// A stretch of a trace that is read: [first, last).
 struct Stretch {
@@ -9,4 +9,4 @@ struct Stretch {
   std::size_t size() const { return last - first; }
 };
 
-}  // namespace heron::study::waveform
+}  // namespace heron::study

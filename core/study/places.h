@@ -5,10 +5,10 @@
 #include "signal/crossings.h"
 #include "signal/local.h"
 #include "study/trace.h"
-#include "study/waveform/stretch.h"
+#include "study/stretch.h"
 
 /// What is found in a trace at or between places, with as little reading as a long record allows.
-namespace heron::study::waveform {
+namespace heron::study {
 
 /// Passages through a level, as CrossingFinder has them; places in the trace.
 /// @param hysteresis  half the band, not below zero
@@ -35,4 +35,4 @@ struct Integrals {
 };
 Result<Integrals> integrals(const Trace& trace, double from_place, double to_place);
 
-}  // namespace heron::study::waveform
+}  // namespace heron::study

@@ -1,9 +1,9 @@
-#include "study/waveform/places.h"
+#include "study/places.h"
 
 #include <algorithm>
 #include <cmath>
 
-namespace heron::study::waveform {
+namespace heron::study {
 namespace {
 
 /// Samples around a place.
@@ -222,4 +222,4 @@ Result<Integrals> integrals(const Trace& trace, double from, double to) {
   return out;
 }
 
-}  // namespace heron::study::waveform
+}  // namespace heron::study

@@ -1,8 +1,9 @@
 #pragma once
+#include <any>
+#include <functional>
 #include <vector>
 
 #include "app/lenses/take_lens.h"
-#include "conversion_kind_view.h"
 #include "render/plot_parts.h"
 
 namespace heron::app {
@@ -28,14 +29,16 @@ class FamilyOfCurves : public TakeLens {
   QPointF place_of(int panel, int n) const;
 
  protected:
-  FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, const QString& accessible, int panels);
+  /// What a take's curves are made of, worked out beside the window's thread; empty where it has none.
+  using Read = std::function<std::any(const TakeView&)>;
+  FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, const QString& accessible, int panels, Read read);
 
   /// What is drawn of a take in a panel.
-  virtual std::vector<DrawnCurve> curves_of(int panel, const study::conversion::Rows& rows, const study::conversion::Settings& settings) const = 0;
+  virtual std::vector<DrawnCurve> curves_of(int panel, const std::any& of) const = 0;
   /// Names of axes, their units, forbidden ground; after everything was drawn.
   virtual void finish() = 0;
-  /// Why nothing can be drawn of these rows; empty where something can.
-  virtual QString lacks(const study::conversion::Rows& rows) const = 0;
+  /// Why nothing can be drawn of it; empty where something can.
+  virtual QString lacks(const std::any& of) const = 0;
   void again();
   /// What a panel shows at most; both ends where nothing bounds it.
   virtual QCPRange bounds(int) const { return {-1e99, 1e99}; }
@@ -47,14 +50,12 @@ class FamilyOfCurves : public TakeLens {
 
   QList<QCPAxisRect*> rects_;
   QList<QCPAbstractItem*> items_;      ///< of finish(), gone with the curves
-  study::conversion::Settings settings_;
-  study::conversion::Rows shown_rows_;
+  std::any shown_;                     ///< of the take in view; empty: none
   bool log_x_ = true;
 
  private:
   struct Family {
-    study::conversion::Rows rows;
-    study::conversion::Settings settings;
+    std::any of;
     QColor ink;
     bool dashed, wake, shown;
   };
@@ -74,6 +75,7 @@ class FamilyOfCurves : public TakeLens {
   void part_names();
   void mark_figure();
 
+  Read read_;
   Ready ready_;
   std::vector<Line> lines_;
   QCPItemLine* mark_;

@@ -9,22 +9,17 @@
 
 namespace heron::app {
 
+using render::paled;
 using render::theme;
-namespace conversion = study::conversion;
 
 namespace {
 constexpr double kReachOfPoint = 12;  ///< pixels from a point that still mean it
 constexpr double kNamesApart = 14;    ///< pixels
 constexpr double kPalest = 0.55;      ///< share of the paper in the last curve of a family
-
-QColor paled(const QColor& ink, double share) {
-  const auto mixed = [&](int a, int b) { return int(std::lround(a + share * (b - a))); };
-  const auto& paper = theme().sheet;
-  return {mixed(ink.red(), paper.red()), mixed(ink.green(), paper.green()), mixed(ink.blue(), paper.blue())};
-}
 }  // namespace
 
-FamilyOfCurves::FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, const QString& accessible, int panels) : TakeLens(desk, parent, object, accessible) {
+FamilyOfCurves::FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, const QString& accessible, int panels, Read read)
+    : TakeLens(desk, parent, object, accessible), read_(std::move(read)) {
   if (panels == 1) {
     rects_ = {plot_->axisRect()};
     plot_->axisRect()->setMinimumMargins(QMargins(8, 8, 96, 4));
@@ -54,14 +49,11 @@ void FamilyOfCurves::prepare(const TakeViewPtr& view) {
     if (const auto its = desk_->readings.view(id); its && id != desk_->focus.shown()) asked.push_back({its, false, false});
   asked.push_back({view, false, true});
   working_.ask(
-      [asked] {
+      [asked, read = read_] {
         Ready out;
-        for (const auto& one : asked) {
-          const auto* reduced = conversion_of(one.view.get());
-          const auto settings = conversion::settings_from_text(one.view->analysis.settings);
-          if (!reduced || !settings) continue;
-          out.families.push_back({conversion::within_limits(reduced->rows(), *settings), *settings, render::take_colour(one.view->take.number), render::take_dashed(one.view->take.number), one.wake, one.shown});
-        }
+        for (const auto& one : asked)
+          if (auto of = read(*one.view); of.has_value())
+            out.families.push_back({std::move(of), render::take_colour(one.view->take.number), render::take_dashed(one.view->take.number), one.wake, one.shown});
         return out;
       },
       [this](const Ready& ready) {
@@ -94,13 +86,12 @@ void FamilyOfCurves::draw() {
   clear();
   const auto shown = std::find_if(ready_.families.begin(), ready_.families.end(), [](const Family& f) { return f.shown; });
   if (shown == ready_.families.end()) return say("Nothing is taken yet. Space takes.");
-  if (const auto why = lacks(shown->rows); !why.isEmpty()) return say(why);
-  settings_ = shown->settings;
-  shown_rows_ = shown->rows;
+  if (const auto why = lacks(shown->of); !why.isEmpty()) return say(why);
+  shown_ = shown->of;
   static const QVector<qreal> kOfTake = {8, 3}, kOfFit = {1, 4};
   for (int panel = 0; panel < rects_.size(); ++panel)
     for (const auto& family : ready_.families) {
-      const auto curves = curves_of(panel, family.rows, family.settings);
+      const auto curves = curves_of(panel, family.of);
       const auto read = std::count_if(curves.begin(), curves.end(), [](const DrawnCurve& c) { return !c.fitted; });
       int shade = -1;
       for (const auto& curve : curves) {

@@ -1,0 +1,38 @@
+#include "shot_lens.h"
+
+#include "app/text.h"
+#include "base/quantity.h"
+
+namespace heron::app {
+
+ShotLens::ShotLens(Desk* desk, QWidget* parent, const char* object, const QString& accessible)
+    : OneOfTakeLens(
+          desk, parent, object, accessible,
+          [](const TakeView& view) {
+            Loaded out;
+            const auto* reduced = switching_of(&view);
+            auto settings = study::switching::settings_from_text(view.analysis.settings);
+            if (!reduced || !settings) {
+              out.trouble = "The take has no shot.";
+              return out;
+            }
+            out.settings = std::move(*settings);
+            auto shots = reduced->read_shots(out.settings);
+            if (shots) out.items = std::move(*shots);
+            else out.trouble = text(shots.error().message);
+            for (const auto& one : out.items) out.points.push_back(one->setting.point);
+            return out;
+          },
+          "shot") {}
+
+CursorCard value_card(const QString& label, double value, const char* unit, int digits, const QString& below) {
+  const auto shown = format_quantity(value, unit, digits);
+  return {label, text(shown.number), text(shown.unit), below};
+}
+
+void set_of_study(Desk* desk, const char* key, const QString& value) {
+  const auto study = desk->focus.study_id();
+  if (const auto trouble = desk->document.edit_setting(study, key, value); !trouble.isEmpty()) desk->messages.say_trouble(trouble, study);
+}
+
+}  // namespace heron::app

@@ -1,0 +1,20 @@
+#pragma once
+#include "app/lenses/one_of_take_lens.h"
+#include "switching_view.h"
+
+namespace heron::app {
+
+/// A lens about one shot.
+class ShotLens : public OneOfTakeLens<study::switching::ReadShotPtr, study::switching::Settings> {
+  Q_OBJECT
+
+ protected:
+  ShotLens(Desk* desk, QWidget* parent, const char* object, const QString& accessible);
+};
+
+/// A value with its unit as a card beside the figures.
+CursorCard value_card(const QString& label, double value, const char* unit, int digits, const QString& below);
+/// A setting of the study in view changed; what speaks against it is said.
+void set_of_study(Desk* desk, const char* key, const QString& text);
+
+}  // namespace heron::app

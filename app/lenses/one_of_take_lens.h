@@ -1,0 +1,90 @@
+#pragma once
+#include <algorithm>
+#include <vector>
+
+#include "app/lenses/take_lens.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+/// A lens about one record of the take in view, of which it may have many: [ and ] step through them.
+/// @tparam Item      what is shown of a record, as it was read
+/// @tparam Settings  how the study is read
+template <class Item, class Settings>
+class OneOfTakeLens : public TakeLens {
+ public:
+  struct Loaded {
+    std::vector<Item> items = {};
+    std::vector<int> points = {};  ///< that they are of, as many
+    Settings settings = {};
+    QString trouble = {};          ///< why there is none; empty where there is one
+  };
+  using Load = Loaded (*)(const TakeView& view);
+
+  bool handle_key(int key) override {
+    if (points_.size() > 1 && (key == Qt::Key_BracketLeft || key == Qt::Key_BracketRight)) {
+      step(key == Qt::Key_BracketLeft ? -1 : 1);
+      return true;
+    }
+    return TakeLens::handle_key(key);
+  }
+  void show_point(int index) override {
+    chosen_ = index;
+    reload();
+  }
+
+ protected:
+  /// @param load  runs beside the window's thread
+  /// @param noun  what one of them is: "record"
+  OneOfTakeLens(Desk* desk, QWidget* parent, const char* object, const QString& accessible, Load load, QString noun)
+      : TakeLens(desk, parent, object, accessible), load_(load), noun_(std::move(noun)) {}
+
+  /// The word that chooses the record; call once, after the lens's own words.
+  void add_record_word() {
+    bar_->add(
+        noun_.left(1).toUpper() + noun_.mid(1), "Which " + noun_ + " of the take is shown; [ and ] step",
+        [this] {
+          const auto it = std::find(points_.begin(), points_.end(), chosen_);
+          return points_.size() > 1 && it != points_.end() ? QString("%1 %2 of %3").arg(noun_).arg(it - points_.begin() + 1).arg(points_.size()) : QString();
+        },
+        [this] { step(1); });
+  }
+  void prepare(const TakeViewPtr& view) override {
+    ink_ = render::take_colour(view->take.number);
+    working_.ask([view, load = load_] { return load(*view); },
+                 [this](const Loaded& loaded) {
+                   if (!loaded.trouble.isEmpty() || loaded.items.empty()) return say(loaded.trouble.isEmpty() ? "The take has no record." : loaded.trouble);
+                   points_ = loaded.points;
+                   if (std::find(points_.begin(), points_.end(), chosen_) == points_.end()) chosen_ = points_.back();
+                   const auto at = std::size_t(std::find(points_.begin(), points_.end(), chosen_) - points_.begin());
+                   settings_ = loaded.settings;
+                   if (const auto why = lacks(*loaded.items[at]); !why.isEmpty()) return say(why);
+                   record_ = loaded.items[at];
+                   draw();
+                 });
+  }
+
+  /// Why the record cannot be drawn here; empty where it can.
+  virtual QString lacks(const typename Item::element_type& record) const = 0;
+  virtual void draw() = 0;
+
+  Item record_;
+  Settings settings_;
+  QColor ink_;
+
+ private:
+  void step(int by) {
+    const auto it = std::find(points_.begin(), points_.end(), chosen_);
+    const auto count = std::ptrdiff_t(points_.size());
+    if (count == 0) return;
+    const auto at = it == points_.end() ? count - 1 : it - points_.begin();
+    show_point(points_[std::size_t((at + by + count) % count)]);
+  }
+
+  Load load_;
+  QString noun_;
+  std::vector<int> points_;
+  int chosen_ = -1;
+};
+
+}  // namespace heron::app

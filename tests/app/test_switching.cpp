@@ -1,0 +1,178 @@
+#include <catch2/catch.hpp>
+
+#include "app/kinds/switching/edges_lens.h"
+#include "app/kinds/switching/energies_lens.h"
+#include "app/kinds/switching/pulse_lens.h"
+#include "app/kinds/switching/recovery_lens.h"
+#include "app/kinds/switching/shots_table_lens.h"
+#include "app/kinds/switching/skew_lens.h"
+#include "app/kinds/switching/trajectory_lens.h"
+#include "driver.h"
+
+using namespace heron;
+using drive::OpenWindow;
+
+namespace switching_window {
+namespace {
+
+constexpr const char* kSweep = "Thruster half-bridge";
+constexpr const char* kShot = "Thruster half-bridge, isolated probe and shunt";
+
+std::string setting(OpenWindow& open, const std::string& key) {
+  const auto* study = open.desk().focus.study();
+  const auto it = study->settings.find(key);
+  return it == study->settings.end() ? std::string() : it->second;
+}
+
+}  // namespace
+
+TEST_CASE("an end of an integral's window is dragged, and the energy follows at once", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::EdgesLens>(open, kShot, "Edges");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->cards().size() == 2 && lens->window_end(false, true); }));
+  CHECK(lens->rings() > 10);
+  const auto energy = lens->cards().front().number;
+  CHECK(lens->cards().front().label == "Turn-off energy");
+  const auto from = lens->window_end(false, true)->toPoint(), to = from + QPoint(-8, 0);
+  QTest::mousePress(lens->plot(), Qt::LeftButton, {}, from);
+  QTest::mouseMove(lens->plot(), to);
+  CHECK(drive::until([&] { return lens->cards().front().number != energy; }));
+  CHECK(lens->cards().front().below.contains("window ends at"));
+  // Nothing is set before the hand lets go.
+  CHECK(setting(open, "off.end").empty());
+  QTest::mouseRelease(lens->plot(), Qt::LeftButton, {}, to);
+  REQUIRE(drive::until([&] { return !setting(open, "off.end").empty(); }));
+  CHECK(drive::until([&] { return drive::button(open.window, "Windows") && drive::button(open.window, "Windows")->text().contains("off 10 % to"); }));
+  CHECK(drive::until([&] { return open.figure("energy.off").value < 9.2e-6; }));
+  // Ctrl+Z brings the window back.
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  CHECK(drive::until([&] { return setting(open, "off.end").empty(); }));
+}
+
+TEST_CASE("a skew is accepted by a button and taken back by another", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::SkewLens>(open, "Thruster half-bridge, a slow clamp", "Skew");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Accept the skew") && lens->cards().size() == 4; }));
+  const double before = open.figure("energy.on").value;
+  drive::click(drive::button(open.window, "Accept the skew"));
+  REQUIRE(drive::until([&] { return !setting(open, "skew").empty(); }));
+  REQUIRE(drive::until([&] { return lens->isVisible() && open.desk().readings.shown() && open.figure("energy.on").value > 1.2 * before; }));
+  auto* back = [&] {
+    QPushButton* found = nullptr;
+    drive::until([&] {
+      for (auto* b : lens->findChildren<QPushButton*>())
+        if (b->isVisible() && b->text() == "As they were sensed") found = b;
+      return found != nullptr;
+    });
+    return found;
+  }();
+  REQUIRE(back);
+  drive::click(back);
+  CHECK(drive::until([&] { return open.desk().readings.shown() && std::abs(open.figure("energy.on").value / before - 1) < 1e-9; }));
+}
+
+TEST_CASE("energies are named at the ends of their curves, over what was swept, and a point opens its shot", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::EnergiesLens>(open, kSweep, "Energies");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->names().size() == 4; }));
+  CHECK(lens->names().filter("turn-on").size() == 2);
+  CHECK(lens->cards().size() == 4);
+  drive::click(drive::button(open.window, "Sum"));
+  CHECK(drive::until([&] { return lens->names().size() == 2 && lens->names().front().startsWith("total"); }));
+  drive::click(drive::button(open.window, "Over"));
+  drive::click(drive::button(open.window, "Over"));
+  CHECK(drive::until([&] { return lens->names().size() == 4 && lens->plot()->xAxis->label().startsWith("Gate resistor"); }));
+  drive::click(drive::button(open.window, "Over"));
+  REQUIRE(drive::until([&] { return lens->names().size() == 2; }));
+  QTest::mouseClick(lens->plot(), Qt::LeftButton, {}, lens->place_of(0, 2).toPoint());
+  app::PulseLens* behind = nullptr;
+  REQUIRE(drive::until([&] { return (behind = drive::visible<app::PulseLens>(open)) != nullptr; }));
+  CHECK(drive::until([&] { return drive::button(open.window, "Shot") && drive::button(open.window, "Shot")->text() != "shot 8 of 8"; }));
+  const auto shot = drive::button(open.window, "Shot")->text();
+  QTest::keyClick(&open.window, Qt::Key_BracketRight);
+  CHECK(drive::until([&] { return drive::button(open.window, "Shot")->text() != shot; }));
+}
+
+TEST_CASE("a click on an event of the record enlarges it, Backspace goes back", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::PulseLens>(open, kShot, "Pulses");
+  REQUIRE(lens);
+  auto* plot = lens->record_plot();
+  REQUIRE(drive::until([&] { return plot->isVisible() && plot->panels().size() == 3 && plot->span().size() > 20e-6; }));
+  const auto* panel = plot->panels().front();
+  const QPoint at(int(panel->axis(QCPAxis::atBottom)->coordToPixel(16.7e-6)), panel->center().y());
+  QTest::mouseClick(plot, Qt::LeftButton, {}, at);
+  CHECK(drive::until([&] { return plot->span().size() < 1e-6 && plot->span().contains(16.72e-6); }));
+  QTest::keyClick(&open.window, Qt::Key_Backspace);
+  CHECK(drive::until([&] { return plot->span().size() > 20e-6; }));
+  QTest::keyClick(&open.window, Qt::Key_A);
+  CHECK(drive::until([&] { return lens->cards().size() == 3; }));
+}
+
+TEST_CASE("the trajectory lies among powers within its ratings, the recovery tells its charge", "[app][switching]") {
+  OpenWindow open;
+  auto* plane = drive::look_at<app::TrajectoryLens>(open, kShot, "Trajectory");
+  REQUIRE(plane);
+  REQUIRE(drive::until([&] { return plane->powers().size() >= 3; }));
+  CHECK(plane->plot()->xAxis->range().contains(90));
+  auto* recovery = drive::look_at<app::RecoveryLens>(open, kShot, "Recovery");
+  REQUIRE(recovery);
+  CHECK(drive::until([&] { return recovery->cards().size() == 2 && recovery->cards().front().label == "Recovery charge"; }));
+}
+
+TEST_CASE("shots are a table that copies in SI numbers, and Enter opens one", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::ShotsTableLens>(open, kSweep, "Points");
+  REQUIRE(lens);
+  auto* table = lens->findChild<QTableWidget*>();
+  REQUIRE(drive::until([&] { return table->rowCount() == 8; }));
+  CHECK(!table->isColumnHidden(3));
+  // Nobody set a temperature, and no other device is sensed.
+  CHECK(table->isColumnHidden(4));
+  CHECK(table->isColumnHidden(7));
+  table->setFocus();
+  QTest::keyClick(table, Qt::Key_C, Qt::ControlModifier);
+  const auto copied = QApplication::clipboard()->text();
+  CHECK(copied.startsWith("shot\tCurrent (A)"));
+  CHECK(copied.count('\n') == 9);
+  table->setCurrentCell(2, 0);
+  QTest::keyClick(table, Qt::Key_Return);
+  CHECK(drive::until([&] { return drive::visible<app::PulseLens>(open) != nullptr; }));
+  CHECK(drive::until([&] { return drive::button(open.window, "Shot") && drive::button(open.window, "Shot")->text() == "shot 3 of 8"; }));
+}
+
+TEST_CASE("a bus is armed by hand for each take, and said to be empty afterwards", "[app][switching]") {
+  OpenWindow open;
+  open.choose_study(kShot);
+  drive::settled(open.window);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Arm") != nullptr; }));
+  const auto takes = open.desk().focus.takes().size();
+  // The first press arms, Esc lets it be.
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Fire") != nullptr; }));
+  CHECK(!open.desk().runner.running());
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Arm") != nullptr; }));
+  // An edit disarms too.
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.desk().runner.armed(); }));
+  drive::click(open.word("gap"));
+  QTest::keyClicks(open.editor(), "3 us");
+  QTest::keyClick(open.editor(), Qt::Key_Return);
+  REQUIRE(drive::until([&] { return !open.desk().runner.armed(); }));
+  drive::settled(open.window);
+  // Armed and fired.
+  open.window.setFocus();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.desk().runner.armed(); }));
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == takes + 1 && !open.desk().runner.running(); }));
+  CHECK(!open.desk().runner.armed());
+  const auto& said = open.desk().messages.all();
+  CHECK(std::any_of(said.begin(), said.end(), [](const auto& m) { return m.text.startsWith("The bus is empty: it reads"); }));
+}
+
+}  // namespace switching_window
