@@ -77,8 +77,8 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
   if (!leg) return tl::unexpected(leg.error());
   const auto slow = find_unit(store, "unit 03");
   if (!slow) return tl::unexpected(slow.error());
-  // Its lower FET opens late.
-  if (auto ok = store.set_fitted(*slow, "QL", 3.8); !ok) return ok;
+  // Its lower FET is of a batch with more resistance behind the gate.
+  if (auto ok = store.set_fitted(*slow, "RG", 3.2, 0, *leg); !ok) return ok;
   const study::SettingsText rated = {{"voltage_rating", "90 V"}, {"current_rating", "60 A"}};
   auto sheet = rated;
   sheet.insert({{"expected.on", "5 A 5 uJ, 10 A 9.5 uJ, 15 A 14.5 uJ, 20 A 20 uJ"}, {"expected.off", "5 A 1 uJ, 10 A 3 uJ, 15 A 6 uJ, 20 A 10 uJ"}, {"expected.voltage", "48 V"}, {"expected.resistor", "12 ohm"}});

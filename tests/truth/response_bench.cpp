@@ -406,7 +406,9 @@ std::map<std::pair<std::string, std::string>, std::string> exceptions() {
       edge = "on the bound, within what so many repetitions can tell",
       few = "of so few repetitions the share beyond 2 u is known to 3 %",
       opening = "the largest difference of two ways errs to one side where several places are nearly as far apart";
-  return {{{"undershoot", "record, excursion before an edge"},
+  return {{{"recovery.current", "a double pulse with a rounded recovery"}, "a top of some dozen samples: the widest parabola that its noise lets pass flattens it by half of what it is known to"},
+          {{"overshoot.voltage", "a double pulse that rings"}, "on the bound, to the cautious side"},
+          {{"undershoot", "record, excursion before an edge"},
            "a bump of a dozen times the noise: the widest parabola that its noise lets pass flattens its top"},
           {{"v_out.rise_time", "take, nine records of such a step as their mean"},
            "what rounding does to all records alike is counted in the time constant, not in an edge"},
