@@ -121,7 +121,7 @@ DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
   connect(add, &QPushButton::clicked, this, [this] {
     bool ok = false;
     const QString name =
-        QInputDialog::getText(this, "Add a unit", "Name of the unit", QLineEdit::Normal,
+        QInputDialog::getText(this, "Add a unit", "Name of the unit, or of several: unit 08 to unit 40", QLineEdit::Normal,
                               QString("unit %1").arg(desk_->document.units(desk_->focus.assembly()).size() + 1, 2, 10, QChar('0')), &ok);
     if (ok) refusal_->setText(desk_->document.add_unit(name));
   });

@@ -3,6 +3,7 @@
 #include "base/quantity.h"
 #include "document.h"
 #include "exchange/csv_reader.h"
+#include "run/units.h"
 
 /// Edits of the device: its circuit, parts, ratings, units.
 namespace heron::app {
@@ -113,13 +114,19 @@ void Document::select_unit(long long unit) {
 }
 
 QString Document::add_unit(const QString& name) {
-  if (name.trimmed().isEmpty()) return "A unit needs a name, such as unit 12.";
-  for (const auto& unit : units(dossier::kMainAssembly))
-    if (unit.name == name.trimmed().toStdString()) return "There is a unit of this name already.";
-  const auto id = store_->add_unit(name.trimmed().toStdString());
-  if (!id) return QString::fromStdString(id.error().message);
+  std::vector<std::string> there;
+  for (const auto& unit : units(dossier::kMainAssembly)) there.push_back(unit.name);
+  const auto names = run::unit_names(name.toStdString(), there);
+  if (!names) return QString::fromStdString(names.error().message);
+  std::optional<long long> first;
+  for (const auto& one : *names) {
+    const auto id = store_->add_unit(one);
+    if (!id) return QString::fromStdString(id.error().message);
+    if (!first) first = *id;
+  }
   forget_devices();
-  select_unit(*id);
+  select_unit(*first);
+  emit studies_changed();
   return {};
 }
 

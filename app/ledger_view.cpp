@@ -183,7 +183,10 @@ void LedgerView::rebuild(const std::vector<Entry>& all) {
       column_->addWidget(title);
     }
     auto* line = new StudyLine(one.study->id, page_);
-    connect(line, &StudyLine::clicked, this, [this, id = one.study->id] { desk_->focus.select_study(id); });
+    connect(line, &StudyLine::clicked, this, [this, id = one.study->id] {
+      desk_->focus.select_study(id);
+      emit study_asked();
+    });
     connect(line, &StudyLine::walked, this, &LedgerView::walk);
     column_->addWidget(line);
     lines_ << line;

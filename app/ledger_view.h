@@ -19,6 +19,8 @@ class LedgerView : public QScrollArea {
 
  signals:
   void claim_asked();
+  /// A study was chosen by hand: it is to be looked at.
+  void study_asked();
 
  private:
   struct Entry {

@@ -17,6 +17,7 @@
 #include "base/quantity.h"
 #include "ink.h"
 #include "mudlark/recipe.h"
+#include "overview_page.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -39,6 +40,10 @@ MainWindow::MainWindow() {
   ledger_ = new LedgerView(&desk_, whole);
   ledger_->setFixedWidth(272);
   connect(ledger_, &LedgerView::claim_asked, this, &MainWindow::ask_claim);
+  connect(ledger_, &LedgerView::study_asked, this, [this] {
+    // Pages about a study follow it; the overview is about all of them.
+    if (overview_page_ && pages_->currentWidget() == overview_page_) show_study();
+  });
   middle->addWidget(ledger_);
   auto* page_column = new QVBoxLayout;
   page_column->setSpacing(0);
@@ -78,8 +83,10 @@ MainWindow::MainWindow() {
   connect(&message_timer_, &QTimer::timeout, message_, &QWidget::hide);
   connect(&desk_.messages, &Messages::said, this, &MainWindow::show_message);
   connect(&desk_.document, &Document::opened, this, [this] {
-    show_study();
     refresh_bar();
+    // Of one study its page says all; of several the overview says where to look.
+    if (desk_.document.studies().size() > 1) return show_overview();
+    show_study();
     if (study_page_->lens()) study_page_->lens()->setFocus();
   });
   connect(&desk_.focus, &Focus::device_changed, this, &MainWindow::refresh_bar);
@@ -118,6 +125,12 @@ QWidget* MainWindow::make_top_bar() {
   hookup_button_->setToolTip("What is driven and sensed where, and through what (H)");
   connect(hookup_button_, &QPushButton::clicked, this,
           [this] { pages_->currentWidget() == hookup_page_ ? show_study() : show_hookup(); });
+  overview_button_ = new QPushButton("Overview", top);
+  overview_button_->setObjectName("place");
+  overview_button_->setFlat(true);
+  overview_button_->setAccessibleName("Overview page");
+  overview_button_->setToolTip("All claims on all units (V)");
+  connect(overview_button_, &QPushButton::clicked, this, [this] { pages_->currentWidget() == overview_page_ ? show_study() : show_overview(); });
   bench_button_ = new QPushButton("Bench", top);
   bench_button_->setObjectName("place");
   bench_button_->setFlat(true);
@@ -144,6 +157,7 @@ QWidget* MainWindow::make_top_bar() {
   take_->setAccessibleName("Take");
   connect(take_, &QPushButton::clicked, this, &MainWindow::take_or_stop);
   row->addWidget(device_name_);
+  row->addWidget(overview_button_);
   row->addWidget(device_button_);
   row->addWidget(hookup_button_);
   row->addWidget(bench_button_);
@@ -253,6 +267,7 @@ void MainWindow::refresh_bar() {
   device_button_->setVisible(there);
   hookup_button_->setVisible(there && desk_.focus.study());
   bench_button_->setVisible(there);
+  overview_button_->setVisible(there);
   strip_row_->setVisible(there);
   take_->setVisible(there);
   const bool running = desk_.runner.running();
@@ -355,6 +370,16 @@ void MainWindow::show_bench() {
   if (desk_.document.is_open()) turn_to(bench_page_);
 }
 
+void MainWindow::show_overview() {
+  if (!desk_.document.is_open()) return;
+  if (!overview_page_) {
+    pages_->addWidget(overview_page_ = new OverviewPage(&desk_, pages_));
+    connect(overview_page_, &OverviewPage::opened, this, &MainWindow::show_study);
+  }
+  pages_->setCurrentWidget(overview_page_);
+  overview_page_->setFocus();
+}
+
 void MainWindow::show_study() {
   pages_->setCurrentWidget(desk_.focus.study() ? study_page_ : desk_.document.is_open() ? first_steps_page_ : empty_page_);
 }
@@ -413,6 +438,7 @@ QList<Finder::Entry> MainWindow::actions() {
   if (desk_.document.is_open()) {
     out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
     if (desk_.focus.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
+    out << Finder::Entry{"Overview: all claims on all units", "", [this] { show_overview(); }};
     out << Finder::Entry{"Bench: instruments and their limits", "", [this] { show_bench(); }};
     out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
     out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
@@ -595,7 +621,7 @@ bool MainWindow::handle_key(int key) {
       else if (pages_->currentWidget() == import_page_)
         import_page_->leave();
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
-               pages_->currentWidget() == bench_page_)
+               pages_->currentWidget() == bench_page_ || (overview_page_ && pages_->currentWidget() == overview_page_))
         show_study();
       else
         return false;
@@ -604,6 +630,9 @@ bool MainWindow::handle_key(int key) {
     case Qt::Key_Enter:
       if (pages_->currentWidget() != import_page_) return false;
       import_page_->accept();
+      return true;
+    case Qt::Key_V:
+      overview_page_ && pages_->currentWidget() == overview_page_ ? show_study() : show_overview();
       return true;
     case Qt::Key_W:
       if (const auto shown = desk_.focus.shown()) desk_.document.set_wake(desk_.focus.study_id(), desk_.focus.wake() == shown ? std::nullopt : shown);

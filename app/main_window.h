@@ -34,6 +34,7 @@ class MainWindow : public QMainWindow {
   void show_study();
   void show_hookup();
   void show_bench();
+  void show_overview();
   void find();
   void bring_in_data();
   void save_picture();
@@ -91,6 +92,8 @@ class MainWindow : public QMainWindow {
   ImportPage* import_page_ = nullptr;
   HookupPage* hookup_page_ = nullptr;
   BenchPage* bench_page_ = nullptr;
+  class OverviewPage* overview_page_ = nullptr;
+  QPushButton* overview_button_;
   QPushButton* hookup_button_;
   QPushButton* bench_button_;
   QWidget* empty_page_;

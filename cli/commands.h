@@ -26,6 +26,8 @@ struct TakeOptions {
   std::string file, study, note, bench = "simulated";
   long long seed = -1;
   std::vector<std::string> accepted;
+  bool all = false;                    ///< every study, one after the other
+  std::vector<std::string> units = {};  ///< by name; empty: the one on the bench
 };
 Result<int> take(const TakeOptions& options);
 

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <unistd.h>
 
 #include <csignal>
@@ -213,13 +214,10 @@ Result<int> judge_all(const std::string& file, bool as_json) {
   return worst_status(*lines);
 }
 
-Result<int> take(const TakeOptions& options) {
-  auto store = open_sound(options.file);
-  if (!store) return tl::unexpected(store.error());
-  const auto study = store->find_study(options.study);
-  if (!study) return tl::unexpected(study.error());
-  const std::uint64_t seed = options.seed >= 0 ? std::uint64_t(options.seed) : std::random_device{}();
-  StopOnSignal stop;
+namespace {
+
+/// One take of one study on the unit that stands on the bench; what came of it is printed.
+Result<int> take_one(dossier::Store& store, const dossier::Study& study, const TakeOptions& options, std::uint64_t seed, std::stop_token stop) {
   const bool terminal = isatty(STDERR_FILENO) != 0;
   run::TakeEvents events;
   events.progress = [&](const study::Progress& p) {
@@ -249,22 +247,84 @@ Result<int> take(const TakeOptions& options) {
     return {};
   };
   const auto id = run::run_take(
-      *store, *study, options.bench, seed,
-      {.note = options.note, .accepted = {options.accepted.begin(), options.accepted.end()}}, events, stop.token());
+      store, study, options.bench, seed,
+      {.note = options.note, .accepted = {options.accepted.begin(), options.accepted.end()}}, events, stop);
   if (terminal) std::fputc('\n', stderr);
   if (!id) return tl::unexpected(id.error());
-  const auto info = store->take(*id);
+  const auto info = store.take(*id);
   if (!info) return tl::unexpected(info.error());
-  const auto read = run::read_and_keep(*store, *study, *info);
+  const auto read = run::read_and_keep(store, study, *info);
   if (!read) return tl::unexpected(read.error());
   const auto* analysis = &read->analysis;
-  const auto lines = run::judge_take(*store, *study, &*info, analysis);
+  const auto lines = run::judge_take(store, study, &*info, analysis);
   if (!lines) return tl::unexpected(lines.error());
-  std::cout << "Take " << info->number << " of " << study->name << ", " << info->points << (info->points == 1 ? " point\n" : " points\n");
+  std::cout << "Take " << info->number << " of " << study.name << ", " << info->points << (info->points == 1 ? " point\n" : " points\n");
   for (const auto& d : analysis->reading.doubts)
     std::cout << "  " << study::severity_text(d.severity) << ": " << d.text << " " << d.remedy << "\n";
   for (const auto& line : *lines) print_line(line);
   return worst_status(*lines);
+}
+
+}  // namespace
+
+Result<int> take(const TakeOptions& options) {
+  if (options.study.empty() && !options.all) return fail(Fault::usage, "say which study, or --all.");
+  auto store = open_sound(options.file);
+  if (!store) return tl::unexpected(store.error());
+  std::vector<dossier::Study> studies;
+  if (options.all) {
+    auto all = store->studies();
+    if (!all) return tl::unexpected(all.error());
+    studies = std::move(*all);
+    if (studies.empty()) return fail(Fault::usage, "{}: there is no study to take.", options.file);
+  } else {
+    const auto one = store->find_study(options.study);
+    if (!one) return tl::unexpected(one.error());
+    studies = {*one};
+  }
+  const auto units = store->units();
+  if (!units) return tl::unexpected(units.error());
+  const auto before = store->current_unit();
+  if (!before) return tl::unexpected(before.error());
+  std::vector<dossier::Unit> wanted;
+  for (const auto& name : options.units) {
+    const auto it = std::find_if(units->begin(), units->end(), [&](const auto& u) { return u.name == name; });
+    if (it == units->end()) return fail(Fault::usage, "there is no unit \"{}\".", name);
+    wanted.push_back(*it);
+  }
+  if (wanted.empty()) wanted.push_back(*before);
+  const std::uint64_t seed = options.seed >= 0 ? std::uint64_t(options.seed) : std::random_device{}();
+  StopOnSignal stop;
+  const bool several = wanted.size() * studies.size() > 1;
+  int worst = 0;
+  std::uint64_t done = 0;
+  std::optional<Error> ended;
+  std::vector<std::string> failed;
+  for (const auto& unit : wanted) {
+    if (ended) break;
+    if (unit.id != before->id || several)
+      if (auto ok = store->set_current_unit(unit.id); !ok) return tl::unexpected(ok.error());
+    for (const auto& study : studies) {
+      if (several) std::cout << unit.name << ", " << study.name << ":\n" << std::flush;
+      const auto one = take_one(*store, study, options, seed + done++, stop.token());
+      if (one) {
+        worst = std::max(worst, *one);
+        continue;
+      }
+      if (!several || one.error().fault == Fault::stopped) {
+        ended = one.error();
+        break;
+      }
+      std::fprintf(stderr, "heron: %s, %s: %s\n", unit.name.c_str(), study.name.c_str(), one.error().message.c_str());
+      failed.push_back(study.name);
+    }
+  }
+  // The bench is left with the unit that it had.
+  if (several || !options.units.empty())
+    if (auto ok = store->set_current_unit(before->id); !ok) return tl::unexpected(ok.error());
+  if (ended) return tl::unexpected(*ended);
+  if (!failed.empty()) return fail(Fault::bench, "{} of {} takes could not be made; the others are kept.", failed.size(), done);
+  return worst;
 }
 
 Result<int> import(const ImportOptions& options) {

@@ -81,7 +81,10 @@ int main(int argc, char** argv) {
   cli::TakeOptions take_options;
   auto* take = app.add_subcommand("take", "run a study of the dossier on a bench, saving each point as it is read");
   take->add_option("FILE", take_options.file)->required();
-  take->add_option("STUDY", take_options.study)->required();
+  auto* which = take->add_option("STUDY", take_options.study);
+  auto* every = take->add_flag("--all", take_options.all, "every study, one after another; what fails to run is told, and the rest goes on");
+  every->excludes(which);
+  take->add_option("--unit", take_options.units, "put this unit on the bench; repeatable: one after another");
   take->add_option("--note", take_options.note, "kept with the take");
   take->add_option("--bench", take_options.bench, "which bench: simulated, or paced: no faster than a real one");
   take->add_option("--accept", take_options.accepted,

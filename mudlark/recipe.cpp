@@ -7,6 +7,7 @@
 #include "circuits.h"
 #include "exchange/writers.h"
 #include "run/kept.h"
+#include "run/overview.h"
 #include "studies/studies.h"
 
 namespace heron::demo {
@@ -44,6 +45,8 @@ Result<void> keep_readings(dossier::Store& store) {
     if (!*newest) continue;
     if (const auto read = run::read_and_keep(store, study, **newest); !read) return tl::unexpected(read.error());
   }
+  // And the overview, of every unit.
+  if (const auto all = run::overview(store, true); !all) return tl::unexpected(all.error());
   return {};
 }
 

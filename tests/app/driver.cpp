@@ -20,6 +20,7 @@ OpenWindow::OpenWindow(QSize size) {
   window.show();
   window.resize(size);
   window.open(demo.path());
+  window.show_study();
   QApplication::setActiveWindow(&window);
   window.activateWindow();
   settled(window);

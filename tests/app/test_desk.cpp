@@ -279,6 +279,7 @@ TEST_CASE("a study of a kind that is not known is shown as that, with no other k
     REQUIRE(store->add_study({.name = "Of a later year", .kind = "spin", .plan = {{"speed", 3}}}));
   }
   REQUIRE(desk.open(open.demo.path()));
+  open.window.show_study();
   const auto& last = desk.document.studies().back();
   REQUIRE(last.name == "Of a later year");
   const auto known = desk.focus.study_id();

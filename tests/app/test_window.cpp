@@ -374,6 +374,7 @@ TEST_CASE("closed and opened again, all is there", "[app]") {
     app::MainWindow window;
     window.show();
     REQUIRE(window.open(demo.path()));
+    window.show_study();
     drive::settled(window);
     CHECK(window.desk().focus.edit("level", "33 mV").isEmpty());
     window.desk().document.set_note(window.desk().focus.study_id(), window.desk().focus.takes()[0].id, "kept");
@@ -382,6 +383,9 @@ TEST_CASE("closed and opened again, all is there", "[app]") {
   app::MainWindow window;
   window.show();
   REQUIRE(window.open(demo.path()));
+  // Several studies: the overview comes first.
+  CHECK(drive::until([&] { return drive::control<QLabel>(window, "What it comes to") && drive::control<QLabel>(window, "What it comes to")->text().startsWith("98 claims"); }));
+  window.show_study();
   drive::settled(window);
   CHECK(app::response_plan(window.desk()).level_pp == Approx(0.033));
   CHECK(window.desk().focus.takes()[0].note == "kept");

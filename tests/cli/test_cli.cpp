@@ -404,6 +404,44 @@ TEST_CASE("an import of many files ends between two of them when it is stopped",
   }
 }
 
+TEST_CASE("every study of every named unit is taken, what fails to run is told and the rest goes on", "[cli]") {
+  const test::Folder folder;
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  const auto file = folder.file("two.heron");
+  {
+    auto demo = dossier::Store::open_again(made + "/mudlark_buoy.heron");
+    auto store = dossier::Store::create(file);
+    REQUIRE(demo);
+    REQUIRE(store);
+    REQUIRE(store->set_device(*demo->device()));
+    for (const char* unit : {"unit 03", "unit 07"}) REQUIRE(store->add_unit(unit));
+    auto study = *demo->find_study("Preamp passband");
+    const auto id = store->add_study({.name = study.name, .kind = study.kind, .plan = study.plan, .settings = {}});
+    REQUIRE(id);
+    REQUIRE(store->add_claim(*id, {.text = "Loud", .figure = "gain@1kHz", .lower = "80 dB"}));
+    study.plan["drive_pin"] = "nowhere";
+    REQUIRE(store->add_study({.name = "Broken", .kind = study.kind, .plan = study.plan, .settings = {}}));
+  }
+  CHECK(heron_run({"take", file}).status == 2);
+  CHECK(heron_run({"take", file, "Broken", "--all"}).status == 2);
+  CHECK(heron_run({"take", file, "--all", "--unit", "nobody"}).status == 2);
+  const auto all = heron_run({"take", file, "--all", "--unit", "unit 03", "--unit", "unit 07", "--seed", "1"});
+  CHECK(all.status == 4);
+  CHECK_THAT(all.err, Catch::Matchers::Contains("unit 03, Broken:"));
+  CHECK_THAT(all.out, Catch::Matchers::Contains("unit 07, Preamp passband:"));
+  auto store = dossier::Store::open_again(file);
+  REQUIRE(store);
+  const auto takes = *store->takes(store->find_study("Preamp passband")->id);
+  REQUIRE(takes.size() == 2);
+  CHECK(takes[0].unit == "unit 03");
+  CHECK(takes[1].unit == "unit 07");
+  // The bench is left with the unit that it had.
+  CHECK(store->current_unit()->name != "unit 07");
+  // Where all run, a claim that fails says so.
+  CHECK(heron_run({"take", file, "Preamp passband", "--unit", "unit 07", "--seed", "1"}).status == 1);
+}
+
 TEST_CASE("each exit status is what it is said to be, with one line that begins with the program's name", "[cli]") {
   const test::Folder folder;
   const auto csv = folder.write("filter.csv", low_pass_csv());

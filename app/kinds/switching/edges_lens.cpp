@@ -101,6 +101,8 @@ void EdgesLens::clear() {
       if (shade) plot_->removeItem(shade);
       shade = nullptr;
     }
+    if (s.written) plot_->removeItem(s.written);
+    s.written = nullptr;
     s.core.reset();
     s.window.reset();
   }
@@ -225,6 +227,20 @@ void EdgesLens::shade(bool on) {
     item->topLeft->setCoords(s.window->first, 0);
     item->bottomRight->setCoords(s.window->second, 1);
   }
+  if (!s.written) {
+    auto* rect = s.rects[gate];
+    s.written = new QCPItemText(plot_);
+    s.written->position->setAxes(rect->axis(QCPAxis::atBottom), rect->axis(QCPAxis::atLeft));
+    s.written->position->setAxisRect(rect);
+    s.written->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
+    s.written->setPositionAlignment(Qt::AlignHCenter | Qt::AlignVCenter);
+    s.written->setFont(render::number_font(12, true));
+    s.written->setColor(theme().ink);
+    s.written->setClipToAxisRect(false);
+  }
+  s.written->position->setCoords((s.window->first + s.window->second) / 2, 0.84);
+  const auto& c = *s.core;
+  s.written->setText(text(format_quantity(switching::energy_between(c.v, c.i, s.window->first, s.window->second), "J", 4).plain()));
 }
 
 void EdgesLens::frame() {
@@ -252,6 +268,21 @@ void EdgesLens::frame() {
       graph->valueAxis()->setRange(y.lower - more, y.upper + more);
     }
   }
+  level_energies();
+}
+
+/// Both energies on one scale.
+void EdgesLens::level_energies() {
+  QCPRange both;
+  bool any = false;
+  for (const auto& s : sides_) {
+    if (!s.core || !s.window) continue;
+    const auto range = s.rects[power_energy]->axis(QCPAxis::atRight)->range();
+    both = any ? both.expanded(range) : range;
+    any = true;
+  }
+  if (!any) return;
+  for (const auto& s : sides_) s.rects[power_energy]->axis(QCPAxis::atRight)->setRange(both);
 }
 
 std::optional<QPointF> EdgesLens::window_end(bool on, bool last) const {

@@ -32,6 +32,7 @@ class EdgesLens : public ShotLens {
     std::array<QCPAxisRect*, kRows> rects = {};
     std::optional<study::switching::Core> core;
     std::array<QCPItemRect*, kRows> shades = {};
+    QCPItemText* written = nullptr;  ///< the energy, in its pane
     std::optional<std::pair<double, double>> window;
   };
   struct Held {
@@ -41,6 +42,7 @@ class EdgesLens : public ShotLens {
   QCPGraph* line(QCPAxis* x, QCPAxis* y, const std::vector<double>& t, const std::vector<double>& values, const QColor& ink, const QString& name);
   void ring(QCPAxisRect* rect, QCPAxis* y, double time, double value);
   void shade(bool on);
+  void level_energies();
   std::optional<Held> window_end_near(const QPointF& at) const;
   /// The share of its level that an end of a window would stand at.
   std::optional<double> share_at(const Held& end, double time) const;

@@ -1,0 +1,284 @@
+#include "overview_page.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QShortcut>
+#include <QVBoxLayout>
+#include <algorithm>
+#include <cmath>
+
+#include "app/text.h"
+#include "base/quantity.h"
+#include "ink.h"
+#include "render/plot_parts.h"
+#include "render/theme.h"
+
+namespace heron::app {
+
+using judge::Verdict;
+using render::theme;
+
+namespace {
+
+/// Of a row: the worst first.
+int gravity(const run::OverviewRow& row) {
+  int out = 3;
+  for (const auto& cell : row.cells)
+    if (cell) out = std::min(out, cell->judgement.verdict == Verdict::fails ? 0 : cell->judgement.verdict == Verdict::too_close ? 1 : cell->judgement.verdict == Verdict::not_measured ? 2 : 3);
+  return out;
+}
+double least_margin(const run::OverviewRow& row) {
+  double out = INFINITY;
+  for (const auto& cell : row.cells)
+    if (cell) out = std::min(out, run::urgency(cell->judgement).value_or(INFINITY));
+  return out;
+}
+
+}  // namespace
+
+OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
+    : QWidget(parent), desk_(desk), said_(new QLabel(this)), bar_(new LookBar(this)), words_(new QLineEdit(this)), grid_(new OverviewGrid(this)), drawer_(new QWidget(this)), drawer_title_(new QLabel(drawer_)),
+      drawer_text_(new QLabel(drawer_)), plot_(new QCustomPlot(drawer_)) {
+  setObjectName("sheet");
+  setAttribute(Qt::WA_StyledBackground);
+  setAccessibleName("Overview");
+  setFocusPolicy(Qt::StrongFocus);
+  setFocusProxy(grid_);
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(20, 10, 20, 12);
+  column->setSpacing(8);
+  auto* title = new QLabel("Overview", this);
+  title->setFont(render::text_font(18, QFont::Medium));
+  column->addWidget(title);
+  said_->setWordWrap(true);
+  said_->setAccessibleName("What it comes to");
+  said_->setFont(render::text_font(13));
+  column->addWidget(said_);
+  auto* row = new QHBoxLayout;
+  words_->setPlaceholderText("words of a study, a claim, a kind or an assembly");
+  words_->setAccessibleName("Filter by words");
+  words_->setFixedWidth(330);
+  row->addWidget(words_);
+  row->addWidget(bar_, 1);
+  column->addLayout(row);
+  column->addWidget(grid_, 1);
+  bar_->add(
+      "Only", "Which claims are listed", [this] { return QString(only_ == Only::all ? "all claims" : only_ == Only::fails ? "what fails" : only_ == Only::not_good ? "what does not meet" : "what is in doubt"); },
+      [this] {
+        only_ = Only((int(only_) + 1) % 4);
+        arrange();
+      });
+  bar_->add(
+      "Order", "How claims are ordered: by their study, by the smallest margin against its uncertainty, or by the worst verdict",
+      [this] { return QString(order_ == Order::study ? "by study" : order_ == Order::margin ? "smallest margin first" : "worst verdict first"); },
+      [this] {
+        order_ = Order((int(order_) + 1) % 3);
+        arrange();
+      });
+  bar_->refresh();
+
+  auto* beside = new QHBoxLayout(drawer_);
+  beside->setContentsMargins(0, 6, 0, 0);
+  auto* about = new QVBoxLayout;
+  drawer_title_->setFont(render::text_font(13, QFont::DemiBold));
+  drawer_title_->setWordWrap(true);
+  drawer_text_->setFont(render::text_font(12.5));
+  drawer_text_->setWordWrap(true);
+  drawer_text_->setAlignment(Qt::AlignTop);
+  drawer_text_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  drawer_text_->setAccessibleName("What the units come to");
+  set_ink(*drawer_text_, theme().slate);
+  about->addWidget(drawer_title_);
+  about->addWidget(drawer_text_, 1);
+  beside->addLayout(about, 2);
+  render::style_plot(*plot_);
+  render::style_axes(*plot_->axisRect());
+  plot_->setAccessibleName("Values of all units");
+  beside->addWidget(plot_, 5);
+  drawer_->setFixedHeight(180);
+  drawer_->hide();
+  column->addWidget(drawer_);
+
+  connect(words_, &QLineEdit::textChanged, this, &OverviewPage::arrange);
+  connect(grid_, &OverviewGrid::cell_chosen, this, &OverviewPage::tell_statistics);
+  connect(grid_, &OverviewGrid::cell_opened, this, &OverviewPage::open_cell);
+  connect(grid_, &OverviewGrid::fold, this, [this](const QString& section) {
+    if (!folded_.remove(section)) folded_.insert(section);
+    arrange();
+  });
+  auto* shortcut = new QShortcut(QKeySequence::Copy, grid_, nullptr, nullptr, Qt::WidgetShortcut);
+  connect(shortcut, &QShortcut::activated, this, &OverviewPage::copy);
+  connect(&desk_->document, &Document::opened, this, &OverviewPage::reload);
+  connect(&desk_->document, &Document::studies_changed, this, &OverviewPage::reload);
+  connect(&desk_->document, &Document::reading_changed, this, &OverviewPage::reload);
+  connect(&desk_->document, &Document::takes_changed, this, &OverviewPage::reload);
+  connect(&desk_->runner, &Runner::running_changed, this, &OverviewPage::reload);
+}
+
+void OverviewPage::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  reload();
+}
+
+/// What is kept first; then, where something is not, with what is read anew.
+void OverviewPage::reload() {
+  if (!isVisible() || !desk_->document.is_open()) return;
+  if (!overview_) said_->setText("reading\u2026");
+  const auto ask = [this](bool read, auto heard) {
+    working_.ask(
+        [path = desk_->document.path().toStdString(), read] {
+          Ready out;
+          auto store = dossier::Store::open_again(path);
+          auto all = store ? run::overview(*store, read) : Result<run::Overview>(tl::unexpected(store.error()));
+          if (all) out.overview = std::make_shared<const run::Overview>(std::move(*all));
+          else out.trouble = text(all.error().message);
+          return out;
+        },
+        heard);
+  };
+  ask(false, [this, ask](const Ready& ready) {
+    overview_ = ready.overview;
+    if (!ready.trouble.isEmpty()) said_->setText(ready.trouble);
+    arrange();
+    if (!overview_ || overview_->unread == 0 || desk_->runner.running()) return;
+    said_->setText(said_->text() + QString(" %1 %2 still to be read\u2026").arg(overview_->unread).arg(overview_->unread == 1 ? "take is" : "takes are"));
+    ask(true, [this](const Ready& whole) {
+      if (whole.overview) overview_ = whole.overview;
+      arrange();
+    });
+  });
+}
+
+bool OverviewPage::wanted(const run::OverviewRow& row) const {
+  const auto any = [&](auto holds) { return std::any_of(row.cells.begin(), row.cells.end(), [&](const auto& cell) { return cell && holds(*cell); }); };
+  const auto is = [](Verdict v) { return [v](const run::OverviewCell& c) { return c.judgement.verdict == v; }; };
+  if (only_ == Only::fails && !any(is(Verdict::fails))) return false;
+  if (only_ == Only::not_good && !any([&](const auto& c) { return c.judgement.verdict != Verdict::meets; })) return false;
+  if (only_ == Only::doubted && !any([](const auto& c) { return !c.doubts.empty(); })) return false;
+  for (const auto& word : words_->text().split(' ', Qt::SkipEmptyParts)) {
+    if (!(text(row.study_name) + " " + text(row.text) + " " + text(row.kind) + " " + text(row.assembly) + " " + text(row.figure)).contains(word, Qt::CaseInsensitive)) return false;
+  }
+  return true;
+}
+
+void OverviewPage::arrange() {
+  bar_->refresh();
+  if (!overview_) return;
+  said_->setText(text(run::sentence(*overview_)));
+  std::vector<int> rows;
+  for (int k = 0; k < int(overview_->rows.size()); ++k)
+    if (wanted(overview_->rows[std::size_t(k)])) rows.push_back(k);
+  const auto of = [&](int k) -> const run::OverviewRow& { return overview_->rows[std::size_t(k)]; };
+  if (order_ == Order::margin) std::stable_sort(rows.begin(), rows.end(), [&](int a, int b) { return least_margin(of(a)) < least_margin(of(b)); });
+  if (order_ == Order::verdict) std::stable_sort(rows.begin(), rows.end(), [&](int a, int b) { return gravity(of(a)) < gravity(of(b)); });
+  std::vector<OverviewGrid::Line> lines;
+  std::string assembly;
+  for (const int k : rows) {
+    if (order_ == Order::study) {
+      const auto section = text(of(k).assembly);
+      if (of(k).assembly != assembly || lines.empty()) lines.push_back({.row = -1, .heading = section, .folded = folded_.contains(section), .section = section});
+      assembly = of(k).assembly;
+      if (folded_.contains(section)) continue;
+    }
+    lines.push_back({.row = k});
+  }
+  grid_->show_lines(overview_, std::move(lines), true);
+  tell_statistics();
+}
+
+void OverviewPage::tell_statistics() {
+  const int k = grid_->chosen_row();
+  drawer_->setVisible(overview_ && k >= 0);
+  if (!overview_ || k < 0) return;
+  const auto& row = overview_->rows[std::size_t(k)];
+  drawer_title_->setText(text(row.study_name) + ": " + text(row.text));
+  plot_->clearPlottables();
+  plot_->clearItems();
+  const auto stats = run::statistics_of(row);
+  plot_->setVisible(stats.has_value());
+  if (!stats) {
+    drawer_text_->setText("Not measured on any unit.");
+    return;
+  }
+  std::string unit;
+  std::optional<double> lower, upper;
+  auto ticker = QSharedPointer<QCPAxisTickerText>::create();
+  QVector<double> at, value, twice;
+  for (std::size_t u = 0; u < row.cells.size(); ++u) {
+    const auto& cell = row.cells[u];
+    if (!cell || !cell->judgement.value) continue;
+    unit = cell->judgement.unit;
+    lower = cell->judgement.lower;
+    upper = cell->judgement.upper;
+    at << double(at.size() + 1);
+    value << *cell->judgement.value;
+    twice << 2 * cell->judgement.u.value_or(0);
+    ticker->addTick(at.back(), text(overview_->units[u]));
+  }
+  const auto said = [&](double v, int digits = 4) { return text(format_quantity(v, unit, digits).plain()); };
+  QString words = QString("%1 %2: mean %3").arg(stats->count).arg(stats->count == 1 ? "unit" : "units").arg(said(stats->mean));
+  if (stats->sigma) words += ", sigma " + said(*stats->sigma, 2);
+  if (stats->count > 1) words += ", from " + said(stats->lowest) + " to " + said(stats->highest);
+  if (stats->outside) words += QString(". Were they normal, %1 % would lie outside; %2 units say little of that.").arg(100 * *stats->outside, 0, 'g', 2).arg(stats->count);
+  drawer_text_->setText(words);
+  auto* graph = plot_->addGraph();
+  graph->setLineStyle(QCPGraph::lsNone);
+  graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDiamond, theme().ink, theme().ink, 9));
+  graph->setData(at, value, true);
+  auto* bars = new QCPErrorBars(plot_->xAxis, plot_->yAxis);
+  bars->setDataPlottable(graph);
+  bars->setPen(QPen(theme().ink, 1.2));
+  bars->setWhiskerWidth(0);
+  bars->setData(twice);
+  auto [low, high] = std::minmax_element(value.begin(), value.end());
+  double from = *low, to = *high;
+  for (const auto& limit : {lower, upper})
+    if (limit) {
+      from = std::min(from, *limit);
+      to = std::max(to, *limit);
+    }
+  const double room = std::max(0.15 * (to - from), 1e-3 * std::abs(to) + 1e-15);
+  plot_->yAxis->setRange(from - room, to + room);
+  plot_->xAxis->setRange(0.4, double(at.size()) + 0.6);
+  plot_->xAxis->setTicker(ticker);
+  for (const bool above : {true, false})
+    if (const auto& limit = above ? upper : lower) new render::ForbiddenGround(plot_, plot_->axisRect(), {{0, *limit}, {1e6, *limit}}, above);
+  render::measure_axis(plot_->yAxis, "", unit);
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+/// To the study, at that take, with the figure marked where it was read.
+void OverviewPage::open_cell() {
+  const int k = grid_->chosen_row(), u = grid_->chosen_unit();
+  if (!overview_ || k < 0) return;
+  const auto& row = overview_->rows[std::size_t(k)];
+  desk_->focus.select_study(row.study);
+  if (u >= 0)
+    if (const auto& cell = row.cells[std::size_t(u)]) desk_->focus.show_take(cell->take);
+  desk_->look.set_figure(text(row.figure));
+  emit opened();
+}
+
+/// The claims as they are listed, a column a unit, in SI numbers.
+void OverviewPage::copy() {
+  if (!overview_) return;
+  QStringList head = {"study", "claim", "unit"}, out;
+  for (const auto& unit : overview_->units) head << text(unit) << text(unit) + " verdict";
+  out << head.join('\t');
+  for (const auto& line : grid_->lines()) {
+    if (line.row < 0) continue;
+    const auto& row = overview_->rows[std::size_t(line.row)];
+    std::string unit;
+    for (const auto& cell : row.cells)
+      if (cell) unit = cell->judgement.unit;
+    QStringList cells = {text(row.study_name), text(row.text), text(unit)};
+    for (const auto& cell : row.cells) {
+      cells << (cell && cell->judgement.value ? QString::number(*cell->judgement.value, 'g', 12) : QString());
+      cells << (cell ? text(judge::verdict_words(cell->judgement.verdict)) : QString());
+    }
+    out << cells.join('\t');
+  }
+  QApplication::clipboard()->setText(out.join("\n") + "\n");
+}
+
+}  // namespace heron::app

@@ -1,0 +1,61 @@
+#pragma once
+#include <QLabel>
+#include <QLineEdit>
+#include <qcustomplot.h>
+
+#include "aside.h"
+#include "desk.h"
+#include "lenses/look_bar.h"
+#include "overview_grid.h"
+
+namespace heron::app {
+
+/// Does the device keep its promises, on all its units: every claim with every unit, what all of it comes to in a sentence,
+/// and of the chosen claim the values of all units with what they come to.
+class OverviewPage : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit OverviewPage(Desk* desk, QWidget* parent = nullptr);
+
+  OverviewGrid* grid() const { return grid_; }
+  const run::Overview* overview() const { return overview_.get(); }
+  QString said() const { return said_->text(); }
+
+ signals:
+  /// A claim on a unit is to be looked at.
+  void opened();
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+
+ private:
+  enum class Order { study, margin, verdict };
+  enum class Only { all, fails, not_good, doubted };
+  struct Ready {
+    std::shared_ptr<const run::Overview> overview;
+    QString trouble;
+  };
+  void reload();
+  void arrange();
+  bool wanted(const run::OverviewRow& row) const;
+  void tell_statistics();
+  void open_cell();
+  void copy();
+
+  Desk* desk_;
+  QLabel* said_;
+  LookBar* bar_;
+  QLineEdit* words_;
+  OverviewGrid* grid_;
+  QWidget* drawer_;
+  QLabel *drawer_title_, *drawer_text_;
+  QCustomPlot* plot_;
+  std::shared_ptr<const run::Overview> overview_;
+  QSet<QString> folded_;
+  Order order_ = Order::study;
+  Only only_ = Only::all;
+  Aside working_{this};
+};
+
+}  // namespace heron::app

@@ -1,0 +1,164 @@
+#include "run/overview.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "base/quantity.h"
+#include "run/kept.h"
+
+namespace heron::run {
+namespace {
+
+std::string counted(int n, const char* noun) { return fmt::format("{} {}{}", n, noun, n == 1 ? "" : "s"); }
+
+/// "unit 9" before "unit 10": stretches of digits by what they count.
+bool by_name(const std::string& a, const std::string& b) {
+  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+  std::size_t i = 0, j = 0;
+  while (i < a.size() && j < b.size()) {
+    if (digit(a[i]) && digit(b[j])) {
+      auto end_a = i, end_b = j;
+      while (end_a < a.size() && digit(a[end_a])) ++end_a;
+      while (end_b < b.size() && digit(b[end_b])) ++end_b;
+      while (i + 1 < end_a && a[i] == '0') ++i;
+      while (j + 1 < end_b && b[j] == '0') ++j;
+      if (end_a - i != end_b - j) return end_a - i < end_b - j;
+      if (const int order = a.compare(i, end_a - i, b, j, end_b - j); order != 0) return order < 0;
+      i = end_a;
+      j = end_b;
+    } else {
+      if (a[i] != b[j]) return a[i] < b[j];
+      ++i;
+      ++j;
+    }
+  }
+  return a.size() - i < b.size() - j;
+}
+
+/// The newest take of each unit that judges, by the unit's name.
+std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>& takes) {
+  std::map<std::string, dossier::Take> out;
+  for (const auto& take : takes)
+    if (take.points > 0 && take.purpose.empty() && !take.aside) out.insert_or_assign(take.unit, take);
+  return out;
+}
+
+}  // namespace
+
+Result<Overview> overview(dossier::Store& store, bool read) {
+  const auto units = store.units();
+  if (!units) return tl::unexpected(units.error());
+  const auto studies = store.studies();
+  if (!studies) return tl::unexpected(studies.error());
+  const auto assemblies = store.assemblies();
+  if (!assemblies) return tl::unexpected(assemblies.error());
+  Overview out;
+  for (const auto& unit : *units) out.units.push_back(unit.name);
+  std::sort(out.units.begin(), out.units.end(), by_name);
+  for (const auto& study : *studies) {
+    const auto claims = store.claims(study.id);
+    const auto masks = store.masks(study.id);
+    const auto takes = store.takes(study.id);
+    if (!claims) return tl::unexpected(claims.error());
+    if (!masks) return tl::unexpected(masks.error());
+    if (!takes) return tl::unexpected(takes.error());
+    if (claims->empty() && masks->empty()) continue;
+    std::vector<OverviewRow> rows;
+    const auto add = [&](const std::string& text, const std::string& figure) {
+      OverviewRow row{.study = study.id, .study_name = study.name, .kind = study.kind, .text = text, .figure = figure};
+      for (const auto& [id, name] : *assemblies)
+        if (id == study.assembly) row.assembly = name;
+      row.cells.resize(out.units.size());
+      rows.push_back(std::move(row));
+    };
+    for (const auto& claim : *claims) add(claim.text, claim.figure);
+    for (const auto& mask : *masks) add(mask.text, {});
+    for (const auto& [unit, take] : newest_of(*takes)) {
+      const auto at = std::find(out.units.begin(), out.units.end(), unit);
+      // Takes of files say what they like; only units of the device have a column.
+      if (at == out.units.end()) continue;
+      auto kept = kept_reading(store, study, take);
+      if (!kept && read) {
+        if (const auto anew = read_and_keep(store, study, take); !anew) continue;
+        kept = kept_reading(store, study, take);
+      }
+      if (!kept) {
+        ++out.unread;
+        continue;
+      }
+      const auto lines = judge_kept(store, study, take, *kept);
+      if (!lines) return tl::unexpected(lines.error());
+      std::vector<std::string> doubts;
+      for (const auto& d : kept->reading.doubts)
+        if (d.severity != study::Severity::note) doubts.push_back(d.text);
+      for (std::size_t k = 0; k < std::min(rows.size(), lines->size()); ++k) rows[k].cells[std::size_t(at - out.units.begin())] = OverviewCell{take.id, take.number, take.started, (*lines)[k].judgement, doubts};
+    }
+    out.rows.insert(out.rows.end(), std::make_move_iterator(rows.begin()), std::make_move_iterator(rows.end()));
+  }
+  return out;
+}
+
+Tally tally(const Overview& overview) {
+  Tally out;
+  for (const auto& row : overview.rows)
+    for (const auto& cell : row.cells) {
+      if (!cell) continue;
+      switch (cell->judgement.verdict) {
+        case judge::Verdict::meets: ++out.meets; break;
+        case judge::Verdict::fails: ++out.fails; break;
+        case judge::Verdict::too_close: ++out.too_close; break;
+        case judge::Verdict::not_measured: ++out.not_measured; break;
+      }
+    }
+  return out;
+}
+
+std::optional<double> urgency(const judge::Judgement& j) {
+  if (!j.margin) return std::nullopt;
+  const double expanded = 2 * j.u.value_or(0);
+  if (expanded > 0) return *j.margin / expanded;
+  return *j.margin < 0 ? -INFINITY : INFINITY;
+}
+
+std::string sentence(const Overview& overview) {
+  if (overview.rows.empty()) return "Nothing is claimed yet.";
+  const auto t = tally(overview);
+  std::vector<bool> taken(overview.units.size());
+  const OverviewRow* worst = nullptr;
+  std::size_t worst_unit = 0;
+  double least = INFINITY;
+  for (const auto& row : overview.rows)
+    for (std::size_t u = 0; u < row.cells.size(); ++u) {
+      if (!row.cells[u]) continue;
+      taken[u] = true;
+      const auto urgent = urgency(row.cells[u]->judgement);
+      if (urgent && (!worst || *urgent < least)) {
+        least = *urgent;
+        worst = &row;
+        worst_unit = u;
+      }
+    }
+  std::string out = fmt::format("{} on {}: {} {}", counted(int(overview.rows.size()), "claim"), counted(int(std::count(taken.begin(), taken.end(), true)), "unit"), t.meets, t.meets == 1 ? "meets" : "meet");
+  if (t.fails) out += fmt::format(", {} {}", t.fails, t.fails == 1 ? "fails" : "fail");
+  if (t.too_close) out += fmt::format(", {} too close", t.too_close);
+  if (t.not_measured) out += fmt::format(", {} not measured", t.not_measured);
+  out += ".";
+  if (worst && least < 1) out += fmt::format(" The worst: {}, {}, {}.", worst->study_name, worst->text, overview.units[worst_unit]);
+  return out;
+}
+
+std::optional<judge::Statistics> statistics_of(const OverviewRow& row) {
+  std::vector<double> values;
+  std::optional<double> lower, upper;
+  for (const auto& cell : row.cells) {
+    if (!cell || !cell->judgement.value || !std::isfinite(*cell->judgement.value)) continue;
+    values.push_back(*cell->judgement.value);
+    lower = cell->judgement.lower;
+    upper = cell->judgement.upper;
+  }
+  if (values.empty()) return std::nullopt;
+  return judge::statistics(values, lower, upper);
+}
+
+}  // namespace heron::run

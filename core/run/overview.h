@@ -1,0 +1,54 @@
+#pragma once
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "dossier/store.h"
+#include "judge/claim.h"
+#include "judge/statistics.h"
+
+/// All claims of a dossier over all its units.
+namespace heron::run {
+
+/// A claim on one unit: by the newest take of it that judges.
+struct OverviewCell {
+  long long take = 0;
+  int number = 0;               ///< of the take within its study
+  std::string started = {};     ///< of the take, UTC
+  judge::Judgement judgement;
+  std::vector<std::string> doubts = {};  ///< texts of those beyond a note
+};
+
+struct OverviewRow {
+  long long study = 0;
+  std::string study_name, kind, assembly;
+  std::string text;             ///< "Turns on with at most 24 uJ"
+  std::string figure;           ///< "energy.on@20A"; of a mask empty
+  std::vector<std::optional<OverviewCell>> cells;  ///< one a unit; nothing: no take of it
+};
+
+struct Overview {
+  std::vector<std::string> units;
+  std::vector<OverviewRow> rows;
+  int unread = 0;               ///< takes whose reading is not kept: their cells are not measured yet
+};
+
+/// From what the dossier keeps; takes of which nothing is kept are read where `read` says so, and kept.
+Result<Overview> overview(dossier::Store& store, bool read);
+
+/// How a claim came out over its units.
+struct Tally {
+  int meets = 0, fails = 0, too_close = 0, not_measured = 0;
+  int all() const { return meets + fails + too_close + not_measured; }
+};
+Tally tally(const Overview& overview);
+/// The margin over U = 2u, as far as both are known: the smaller the worse; where U is nothing, by sign alone.
+std::optional<double> urgency(const judge::Judgement& judgement);
+/// "64 claims on 5 units: 291 meet, 14 fail, 9 too close, 6 not measured. The worst: ... of unit 03."
+std::string sentence(const Overview& overview);
+
+/// The values of a row with what they come to; nothing where none is measured.
+std::optional<judge::Statistics> statistics_of(const OverviewRow& row);
+
+}  // namespace heron::run

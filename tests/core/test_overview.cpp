@@ -1,0 +1,105 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "judge/statistics.h"
+#include "made_demo.h"
+#include "run/overview.h"
+#include "run/units.h"
+
+using namespace heron;
+
+namespace overviews {
+namespace {
+
+run::OverviewCell cell(judge::Verdict verdict, double value, double margin, double u) {
+  run::OverviewCell out;
+  out.judgement.verdict = verdict;
+  out.judgement.value = value;
+  out.judgement.margin = margin;
+  out.judgement.u = u;
+  out.judgement.upper = value + margin;
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("what units come to: mean, sigma, extremes and the share that a normal distribution leaves outside", "[judge][statistics]") {
+  const auto s = judge::statistics({9, 10, 11}, 8, 12);
+  CHECK(s.count == 3);
+  CHECK(s.mean == Approx(10));
+  REQUIRE(s.sigma);
+  CHECK(*s.sigma == Approx(1));
+  CHECK(s.lowest == 9);
+  CHECK(s.highest == 11);
+  // Two sigma to either side: 4.550026 %.
+  REQUIRE(s.outside);
+  CHECK(*s.outside == Approx(0.04550026).epsilon(1e-6));
+  CHECK(*judge::statistics({9, 10, 11}, {}, 11).outside == Approx(0.15865525).epsilon(1e-6));
+  CHECK(*judge::statistics({9, 10, 11}, 10, {}).outside == Approx(0.5));
+  CHECK(!judge::statistics({9, 10, 11}, {}, {}).outside);
+  const auto one = judge::statistics({5}, 4, 6);
+  CHECK(!one.sigma);
+  CHECK(!one.outside);
+  CHECK(!judge::statistics({5, 5, 5}, 4, 6).outside);
+}
+
+TEST_CASE("a margin counts against its uncertainty, and all of it is told in a sentence", "[overview]") {
+  using judge::Verdict;
+  run::Overview all{.units = {"unit 01", "unit 02"}};
+  CHECK(run::sentence(all) == "Nothing is claimed yet.");
+  run::OverviewRow gain{.study = 1, .study_name = "Preamp", .text = "Gain at most 26 dB", .figure = "gain@1kHz"};
+  gain.cells = {cell(Verdict::meets, 25, 1, 0.1), cell(Verdict::too_close, 25.9, 0.1, 0.1)};
+  run::OverviewRow corner{.study = 1, .study_name = "Preamp", .text = "Corner", .figure = "corner.high"};
+  corner.cells = {cell(Verdict::fails, 10, -3, 0.5), std::nullopt};
+  all.rows = {gain, corner};
+  CHECK(*run::urgency(gain.cells[0]->judgement) == Approx(5));
+  CHECK(*run::urgency(corner.cells[0]->judgement) == Approx(-3));
+  CHECK(*run::urgency(cell(Verdict::fails, 1, -1, 0).judgement) == -INFINITY);
+  CHECK(!run::urgency(judge::Judgement{}));
+  const auto t = run::tally(all);
+  CHECK(t.meets == 1);
+  CHECK(t.fails == 1);
+  CHECK(t.too_close == 1);
+  CHECK(t.all() == 3);
+  CHECK(run::sentence(all) == "2 claims on 2 units: 1 meets, 1 fails, 1 too close. The worst: Preamp, Corner, unit 01.");
+  const auto s = run::statistics_of(gain);
+  REQUIRE(s);
+  CHECK(s->count == 2);
+  CHECK(s->mean == Approx(25.45));
+  CHECK(!run::statistics_of({.cells = {std::nullopt}}));
+}
+
+TEST_CASE("the overview of the demo has every claim on every unit that took it", "[overview][demo]") {
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  auto store = dossier::Store::open_again(made + "/mudlark_buoy.heron");
+  REQUIRE(store);
+  const auto all = run::overview(*store, false);
+  REQUIRE(all);
+  CHECK(all->units == std::vector<std::string>{"unit 01", "unit 03", "unit 05", "unit 07", "unit 09"});
+  CHECK(all->rows.size() == 98);
+  for (const auto& row : all->rows) CHECK(row.cells.size() == 5);
+  const auto it = std::find_if(all->rows.begin(), all->rows.end(), [](const auto& r) { return r.study_name == "Thruster half-bridge"; });
+  REQUIRE(it != all->rows.end());
+  CHECK(!it->cells[0]);
+  REQUIRE(it->cells[1]);
+  REQUIRE(it->cells[3]);
+  CHECK(it->cells[1]->judgement.verdict == judge::Verdict::fails);
+  CHECK(it->cells[3]->judgement.verdict == judge::Verdict::meets);
+  CHECK(!it->cells[1]->doubts.empty());
+}
+
+TEST_CASE("units are named one by one or by a range", "[units]") {
+  using run::unit_names;
+  CHECK(*unit_names(" unit 08 ", {}) == std::vector<std::string>{"unit 08"});
+  CHECK(*unit_names("unit 08 to unit 11", {}) == std::vector<std::string>{"unit 08", "unit 09", "unit 10", "unit 11"});
+  CHECK(*unit_names("A9 to 11", {}) == std::vector<std::string>{"A9", "A10", "A11"});
+  CHECK(unit_names("unit 01 to unit 40", {})->size() == 40);
+  // What is no range is a name.
+  CHECK(*unit_names("board to scrap", {}) == std::vector<std::string>{"board to scrap"});
+  CHECK(*unit_names("left 1 to right 3", {}) == std::vector<std::string>{"left 1 to right 3"});
+  for (const char* wrong : {"", "  ", "unit 9 to unit 3", "u1 to u5000"}) CHECK(!unit_names(wrong, {}));
+  CHECK(unit_names("unit 08 to unit 11", {"unit 10"}).error().message.find("unit 10 already") != std::string::npos);
+}
+
+}  // namespace overviews
