@@ -129,7 +129,7 @@ QWidget* MainWindow::make_top_bar() {
   overview_button_->setObjectName("place");
   overview_button_->setFlat(true);
   overview_button_->setAccessibleName("Overview page");
-  overview_button_->setToolTip("All claims on all units (V)");
+  overview_button_->setToolTip("All claims on all units; from a study, at its claim (V)");
   connect(overview_button_, &QPushButton::clicked, this, [this] { pages_->currentWidget() == overview_page_ ? show_study() : show_overview(); });
   bench_button_ = new QPushButton("Bench", top);
   bench_button_->setObjectName("place");
@@ -376,7 +376,9 @@ void MainWindow::show_overview() {
     pages_->addWidget(overview_page_ = new OverviewPage(&desk_, pages_));
     connect(overview_page_, &OverviewPage::opened, this, &MainWindow::show_study);
   }
+  const bool from_study = pages_->currentWidget() == study_page_;
   pages_->setCurrentWidget(overview_page_);
+  if (from_study) overview_page_->find_in_view();
   overview_page_->setFocus();
 }
 

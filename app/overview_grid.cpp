@@ -53,7 +53,10 @@ void OverviewGrid::arrange() {
   horizontalScrollBar()->setSingleStep(kCell);
 }
 
-void OverviewGrid::resizeEvent(QResizeEvent*) { arrange(); }
+void OverviewGrid::resizeEvent(QResizeEvent*) {
+  arrange();
+  keep_in_view();
+}
 
 int OverviewGrid::line_at(int y) const {
   const int k = y < kHead ? -1 : (y - kHead + verticalScrollBar()->value()) / kLine;

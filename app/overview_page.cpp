@@ -63,9 +63,9 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   column->addLayout(row);
   column->addWidget(grid_, 1);
   bar_->add(
-      "Only", "Which claims are listed", [this] { return QString(only_ == Only::all ? "all claims" : only_ == Only::fails ? "what fails" : only_ == Only::not_good ? "what does not meet" : "what is in doubt"); },
+      "Only", "Which claims are listed", [this] { return QString(only_ == Only::all ? "all claims" : only_ == Only::fails ? "what fails" : only_ == Only::not_good ? "what does not meet" : only_ == Only::doubted ? "what is in doubt" : "what differs between units"); },
       [this] {
-        only_ = Only((int(only_) + 1) % 4);
+        only_ = Only((int(only_) + 1) % 5);
         arrange();
       });
   bar_->add(
@@ -94,6 +94,15 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   render::style_plot(*plot_);
   render::style_axes(*plot_->axisRect());
   plot_->setAccessibleName("Values of all units");
+  counts_ = new QCPAxisRect(plot_);
+  plot_->plotLayout()->addElement(0, 1, counts_);
+  plot_->plotLayout()->setColumnStretchFactors({4, 1});
+  render::style_axes(*counts_);
+  auto* level = new QCPMarginGroup(plot_);
+  for (auto* rect : {plot_->axisRect(0), counts_}) rect->setMarginGroup(QCP::msTop | QCP::msBottom, level);
+  counts_->axis(QCPAxis::atLeft)->setTickLabels(false);
+  counts_->axis(QCPAxis::atBottom)->setLabel("units");
+  counts_->axis(QCPAxis::atBottom)->grid()->setVisible(false);
   beside->addWidget(plot_, 5);
   drawer_->setFixedHeight(180);
   drawer_->hide();
@@ -155,6 +164,14 @@ bool OverviewPage::wanted(const run::OverviewRow& row) const {
   if (only_ == Only::fails && !any(is(Verdict::fails))) return false;
   if (only_ == Only::not_good && !any([&](const auto& c) { return c.judgement.verdict != Verdict::meets; })) return false;
   if (only_ == Only::doubted && !any([](const auto& c) { return !c.doubts.empty(); })) return false;
+  if (only_ == Only::differs) {
+    const run::OverviewCell* first = nullptr;
+    if (!any([&](const auto& c) {
+          if (!first) first = &c;
+          return c.judgement.verdict != first->judgement.verdict;
+        }))
+      return false;
+  }
   for (const auto& word : words_->text().split(' ', Qt::SkipEmptyParts)) {
     if (!(text(row.study_name) + " " + text(row.text) + " " + text(row.kind) + " " + text(row.assembly) + " " + text(row.figure)).contains(word, Qt::CaseInsensitive)) return false;
   }
@@ -183,7 +200,30 @@ void OverviewPage::arrange() {
     lines.push_back({.row = k});
   }
   grid_->show_lines(overview_, std::move(lines), true);
+  choose_sought();
   tell_statistics();
+}
+
+void OverviewPage::find_in_view() {
+  sought_ = true;
+  choose_sought();
+}
+
+void OverviewPage::choose_sought() {
+  if (!sought_ || !overview_) return;
+  sought_ = false;
+  int found = -1;
+  for (int k = 0; k < int(grid_->lines().size()); ++k) {
+    const int row = grid_->lines()[std::size_t(k)].row;
+    if (row < 0 || overview_->rows[std::size_t(row)].study != desk_->focus.study_id()) continue;
+    const bool marked = text(overview_->rows[std::size_t(row)].figure) == desk_->look.figure();
+    if (found < 0 || marked) found = k;
+    if (marked) break;
+  }
+  if (found < 0) return;
+  const auto& cells = overview_->rows[std::size_t(grid_->lines()[std::size_t(found)].row)].cells;
+  const auto shown = std::find_if(cells.begin(), cells.end(), [&](const auto& cell) { return cell && desk_->focus.shown() == cell->take; });
+  grid_->choose(found, shown == cells.end() ? 0 : int(shown - cells.begin()));
 }
 
 void OverviewPage::tell_statistics() {
@@ -219,7 +259,7 @@ void OverviewPage::tell_statistics() {
   QString words = QString("%1 %2: mean %3").arg(stats->count).arg(stats->count == 1 ? "unit" : "units").arg(said(stats->mean));
   if (stats->sigma) words += ", sigma " + said(*stats->sigma, 2);
   if (stats->count > 1) words += ", from " + said(stats->lowest) + " to " + said(stats->highest);
-  if (stats->outside) words += QString(". Were they normal, %1 % would lie outside; %2 units say little of that.").arg(100 * *stats->outside, 0, 'g', 2).arg(stats->count);
+  if (stats->outside) words += QString(". Were they normal, %1\u00a0% would lie outside; %2 units say little of that.").arg(100 * *stats->outside, 0, 'g', 2).arg(stats->count);
   drawer_text_->setText(words);
   auto* graph = plot_->addGraph();
   graph->setLineStyle(QCPGraph::lsNone);
@@ -244,7 +284,38 @@ void OverviewPage::tell_statistics() {
   for (const bool above : {true, false})
     if (const auto& limit = above ? upper : lower) new render::ForbiddenGround(plot_, plot_->axisRect(), {{0, *limit}, {1e6, *limit}}, above);
   render::measure_axis(plot_->yAxis, "", unit);
+  show_histogram(value);
   plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+/// Beside the values, on the same scale: how many units lie where. Of a few the values themselves say it better.
+void OverviewPage::show_histogram(const QVector<double>& values) {
+  constexpr int kFewest = 5;
+  const auto histogram = values.size() < kFewest ? judge::Histogram{} : judge::histogram({values.begin(), values.end()});
+  const bool shown = !histogram.counts.empty();
+  counts_->setVisible(shown);
+  for (auto* axis : counts_->axes()) axis->setVisible(shown && (axis->axisType() == QCPAxis::atLeft || axis->axisType() == QCPAxis::atBottom));
+  plot_->plotLayout()->setColumnStretchFactors({4, shown ? 1 : 0.001});
+  if (!shown) return;
+  auto* upright = counts_->axis(QCPAxis::atLeft);
+  auto* across = counts_->axis(QCPAxis::atBottom);
+  upright->setRange(plot_->yAxis->range());
+  QVector<double> at, count;
+  for (std::size_t k = 0; k < histogram.counts.size(); ++k) {
+    at << histogram.from + (double(k) + 0.5) * histogram.width;
+    count << histogram.counts[k];
+  }
+  auto* bars = new QCPBars(upright, across);
+  bars->setWidthType(QCPBars::wtPlotCoords);
+  bars->setWidth(0.9 * histogram.width);
+  bars->setPen(Qt::NoPen);
+  bars->setBrush(theme().slate);
+  bars->setData(at, count);
+  across->setRange(0, 1.15 * *std::max_element(count.begin(), count.end()));
+  auto ticker = QSharedPointer<QCPAxisTickerFixed>::create();
+  ticker->setTickStep(1);
+  ticker->setScaleStrategy(QCPAxisTickerFixed::ssMultiples);
+  across->setTicker(ticker);
 }
 
 /// To the study, at that take, with the figure marked where it was read.

@@ -21,6 +21,8 @@ class OverviewPage : public QWidget {
   OverviewGrid* grid() const { return grid_; }
   const run::Overview* overview() const { return overview_.get(); }
   QString said() const { return said_->text(); }
+  /// Chooses what the window looked at: its study's claim on the figure that is marked, else its first, on its take's unit.
+  void find_in_view();
 
  signals:
   /// A claim on a unit is to be looked at.
@@ -31,7 +33,7 @@ class OverviewPage : public QWidget {
 
  private:
   enum class Order { study, margin, verdict };
-  enum class Only { all, fails, not_good, doubted };
+  enum class Only { all, fails, not_good, doubted, differs };
   struct Ready {
     std::shared_ptr<const run::Overview> overview;
     QString trouble;
@@ -40,8 +42,10 @@ class OverviewPage : public QWidget {
   void arrange();
   bool wanted(const run::OverviewRow& row) const;
   void tell_statistics();
+  void show_histogram(const QVector<double>& values);
   void open_cell();
   void copy();
+  void choose_sought();
 
   Desk* desk_;
   QLabel* said_;
@@ -51,10 +55,12 @@ class OverviewPage : public QWidget {
   QWidget* drawer_;
   QLabel *drawer_title_, *drawer_text_;
   QCustomPlot* plot_;
+  QCPAxisRect* counts_;
   std::shared_ptr<const run::Overview> overview_;
   QSet<QString> folded_;
   Order order_ = Order::study;
   Only only_ = Only::all;
+  bool sought_ = false;
   Aside working_{this};
 };
 

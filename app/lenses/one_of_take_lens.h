@@ -30,6 +30,7 @@ class OneOfTakeLens : public TakeLens {
   }
   void show_point(int index) override {
     chosen_ = index;
+    picked_ = true;
     reload();
   }
 
@@ -55,7 +56,9 @@ class OneOfTakeLens : public TakeLens {
                  [this](const Loaded& loaded) {
                    if (!loaded.trouble.isEmpty() || loaded.items.empty()) return say(loaded.trouble.isEmpty() ? "The take has no record." : loaded.trouble);
                    points_ = loaded.points;
-                   if (std::find(points_.begin(), points_.end(), chosen_) == points_.end()) chosen_ = points_.back();
+                   // The newest, as they come, until somebody picks one.
+                   picked_ = picked_ && std::find(points_.begin(), points_.end(), chosen_) != points_.end();
+                   if (!picked_) chosen_ = points_.back();
                    const auto at = std::size_t(std::find(points_.begin(), points_.end(), chosen_) - points_.begin());
                    settings_ = loaded.settings;
                    if (const auto why = lacks(*loaded.items[at]); !why.isEmpty()) return say(why);
@@ -85,6 +88,7 @@ class OneOfTakeLens : public TakeLens {
   QString noun_;
   std::vector<int> points_;
   int chosen_ = -1;
+  bool picked_ = false;
 };
 
 }  // namespace heron::app

@@ -25,4 +25,15 @@ Statistics statistics(const std::vector<double>& values, std::optional<double> l
   return out;
 }
 
+Histogram histogram(const std::vector<double>& values) {
+  if (values.empty()) return {};
+  const auto [low, high] = std::minmax_element(values.begin(), values.end());
+  const int bins = 1 + int(std::ceil(std::log2(double(values.size()))));
+  Histogram out{.from = *low, .width = (*high - *low) / bins};
+  if (!(out.width > 0) || !std::isfinite(out.width)) return {};
+  out.counts.assign(std::size_t(bins), 0);
+  for (const double v : values) ++out.counts[std::size_t(std::clamp(int((v - *low) / out.width), 0, bins - 1))];
+  return out;
+}
+
 }  // namespace heron::judge

@@ -17,4 +17,13 @@ struct Statistics {
 /// @param lower, upper  limits in the values' unit
 Statistics statistics(const std::vector<double>& values, std::optional<double> lower, std::optional<double> upper);
 
+struct Histogram {
+  double from = 0, width = 0;  ///< the first bin's lower edge; of one bin, in the values' unit
+  std::vector<int> counts;
+};
+
+/// Bins of equal width between the extremes, 1 + log2(n) of them rounded up (Sturges 1926); the last holds its upper edge too.
+/// Empty where the values do not differ.
+Histogram histogram(const std::vector<double>& values);
+
 }  // namespace heron::judge

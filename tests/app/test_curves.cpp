@@ -54,7 +54,7 @@ TEST_CASE("an open loop is swept ever more slowly until it closes, each pass a t
   CHECK(open.bode()->isVisible());
 }
 
-TEST_CASE("cursors read every curve of a family; axes, fits and their range are chosen on the plot", "[app][iv]") {
+TEST_CASE("cursors read every curve of a family, axes, fits and their range are chosen on the plot", "[app][iv]") {
   OpenWindow open;
   open.choose_study("Turbidity phototransistor");
   REQUIRE(drive::settled(open.window));

@@ -133,7 +133,7 @@ TEST_CASE("noise is taken, watched as it averages, and doubted where the lead is
   CHECK(open.word("level"));
 }
 
-TEST_CASE("the component card reads the part; standards come off and on", "[app][lenses]") {
+TEST_CASE("the component card reads the part, standards come off and on", "[app][lenses]") {
   OpenWindow open;
   open.choose_study("Transducer impedance");
   QTest::keyClick(&open.window, Qt::Key_5);

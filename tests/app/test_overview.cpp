@@ -1,4 +1,5 @@
 #include <catch2/catch.hpp>
+#include <set>
 
 #include "app/overview_page.h"
 #include "driver.h"
@@ -23,7 +24,7 @@ int claims(const app::OverviewPage& page) {
 
 }  // namespace
 
-TEST_CASE("the overview lists every claim on every unit; Enter goes to the study at that take", "[app][overview]") {
+TEST_CASE("the overview lists every claim on every unit, Enter goes to the study at that take", "[app][overview]") {
   OpenWindow open;
   auto* page = overview(open);
   REQUIRE(page);
@@ -36,6 +37,7 @@ TEST_CASE("the overview lists every claim on every unit; Enter goes to the study
   CHECK(grid->chosen_row() == 0);
   QTest::keyClick(grid, Qt::Key_Down);
   CHECK(grid->chosen_row() == 1);
+  for (std::size_t k = 0; k < page->overview()->units.size(); ++k) QTest::keyClick(grid, Qt::Key_Left);
   QTest::keyClick(grid, Qt::Key_Right);
   CHECK(grid->chosen_unit() == 1);
   CHECK(drive::until([&] { return drive::control<QLabel>(open.window, "What the units come to") && drive::control<QLabel>(open.window, "What the units come to")->text().startsWith("2 units: mean"); }));
@@ -44,6 +46,12 @@ TEST_CASE("the overview lists every claim on every unit; Enter goes to the study
   CHECK(open.desk().focus.study()->name == "Preamp passband");
   CHECK(drive::until([&] { return open.desk().readings.shown() && open.desk().readings.shown()->take.unit == "unit 03"; }));
   CHECK(open.desk().look.figure() == "corner.high");
+  // The claim that the study page showed is the one that is chosen there.
+  QTest::keyClick(&open.window, Qt::Key_V);
+  REQUIRE(drive::until([&] { return page->isVisible() && grid->chosen_row() >= 0 && page->overview()->rows[std::size_t(grid->chosen_row())].figure == "corner.high"; }));
+  CHECK(grid->chosen_unit() == 1);
+  QTest::keyClick(&open.window, Qt::Key_V);
+  REQUIRE(drive::until([&] { return open.window.page().isVisible(); }));
   // Back and forth by the key; a study of the ledger leaves the overview too.
   QTest::keyClick(&open.window, Qt::Key_V);
   REQUIRE(drive::until([&] { return page->isVisible(); }));
@@ -74,6 +82,22 @@ TEST_CASE("the overview is filtered by words and verdicts, ordered, folded and c
     const auto& cells = page->overview()->rows[std::size_t(line.row)].cells;
     CHECK(std::any_of(cells.begin(), cells.end(), [](const auto& c) { return c && c->judgement.verdict == judge::Verdict::fails; }));
   }
+  for (const int more : {2, 3, 4}) {
+    drive::click(drive::button(open.window, "Only"));
+    CHECK(drive::until([&] { return claims(*page) > 0 && claims(*page) < 98; }));
+    if (more < 4) continue;
+    // The same verdict on all units that were taken: not listed.
+    for (const auto& line : page->grid()->lines()) {
+      if (line.row < 0) continue;
+      std::set<judge::Verdict> verdicts;
+      for (const auto& cell : page->overview()->rows[std::size_t(line.row)].cells)
+        if (cell) verdicts.insert(cell->judgement.verdict);
+      CHECK(verdicts.size() > 1);
+    }
+  }
+  drive::click(drive::button(open.window, "Only"));
+  drive::click(drive::button(open.window, "Only"));
+  REQUIRE(drive::until([&] { return claims(*page) == failing; }));
   drive::click(drive::button(open.window, "Order"));
   CHECK(drive::until([&] { return page->grid()->lines().front().row >= 0 && claims(*page) == failing; }));
   page->grid()->setFocus();

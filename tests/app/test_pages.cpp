@@ -216,7 +216,7 @@ TEST_CASE("the Bench page tells the limits and sets the pace", "[app][pages]") {
   CHECK_FALSE(open.desk().runner.paced());
 }
 
-TEST_CASE("a serious finding stops the take; its remedy or the user's word lets it run", "[app][pages]") {
+TEST_CASE("a serious finding stops the take, its remedy or the user's word lets it run", "[app][pages]") {
   OpenWindow open;
   REQUIRE(open.window.open(open.demo.practice()));
   choose_study(open, "Clipped");

@@ -118,7 +118,7 @@ TEST_CASE("cursors on a record read every quantity and what lies between", "[app
   }));
 }
 
-TEST_CASE("a capture is set up in words, taken with Space and judged; a missed edge says what it waits for", "[app][waveform]") {
+TEST_CASE("a capture is set up in words, taken with Space and judged, a missed edge says what it waits for", "[app][waveform]") {
   OpenWindow open;
   open.choose_study("Preamp step");
   const auto before = open.desk().focus.takes().size();

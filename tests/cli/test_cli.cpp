@@ -298,7 +298,7 @@ TEST_CASE("a serious finding of preflight is status 4 unless it is accepted by i
   CHECK(heron_run({"take", file, "Sound", "--bench", "imaginary"}).status == 2);
 }
 
-TEST_CASE("options that would do nothing, or twice, are refused; ratios are factors", "[cli]") {
+TEST_CASE("options that would do nothing, or twice, are refused, ratios are factors", "[cli]") {
   const test::Folder folder;
   const auto table = folder.write("d.csv", "voltage (V),drop (mV)\n0,0\n1,5\n2,10\n3,15\n");
   const std::vector<std::string> base = {"analyse",      "iv",     table,      "--column",

@@ -43,6 +43,18 @@ TEST_CASE("what units come to: mean, sigma, extremes and the share that a normal
   CHECK(!judge::statistics({5, 5, 5}, 4, 6).outside);
 }
 
+TEST_CASE("a histogram counts every value once, the extremes too", "[judge][statistics]") {
+  // Eight values: four bins, of 1 to 3 and so on; 9 is the last one's upper edge.
+  const auto h = judge::histogram({1, 1.5, 2, 3.5, 5.5, 6, 8, 9});
+  CHECK(h.from == 1);
+  CHECK(h.width == Approx(2));
+  CHECK(h.counts == std::vector<int>{3, 1, 2, 2});
+  CHECK(judge::histogram({}).counts.empty());
+  CHECK(judge::histogram({4}).counts.empty());
+  CHECK(judge::histogram({4, 4, 4}).counts.empty());
+  CHECK(judge::histogram({-1.7e308, 1.7e308}).counts.empty());
+}
+
 TEST_CASE("a margin counts against its uncertainty, and all of it is told in a sentence", "[overview]") {
   using judge::Verdict;
   run::Overview all{.units = {"unit 01", "unit 02"}};

@@ -149,6 +149,10 @@ TEST_CASE("the bus is charged before a shot and read empty after it", "[switchin
   const auto left = bench.read_bus(1e-3, {});
   REQUIRE(left);
   CHECK(left->voltage < 5);
+  // Its small picture has every quantity all along, though their chains are late by unlike times.
+  const auto small = (*switching::kind().reduce(taken.points, {}))->small();
+  REQUIRE(small.columns.size() == 2);
+  for (const auto& column : small.columns) CHECK(std::all_of(column.y.begin(), column.y.end(), [](double y) { return std::isfinite(y); }));
   // The shot itself is the one that was asked for.
   const auto shot = *switching::read_shot(*switching::waveforms_of(taken.points.front(), {}), {});
   REQUIRE(shot->off);

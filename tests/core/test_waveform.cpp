@@ -229,7 +229,7 @@ TEST_CASE("numbers that cannot be reckoned with give no figure, never one that i
   }
 }
 
-TEST_CASE("times that go back are refused with their row; those that repeat by rounding are deduced", "[waveform]") {
+TEST_CASE("times that go back are refused with their row, those that repeat by rounding are deduced", "[waveform]") {
   std::vector<double> v(100, 0.0), t;
   for (int k = 0; k < 100; ++k) t.push_back(1e-6 * k);
   auto back = t;

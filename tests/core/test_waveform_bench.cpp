@@ -55,7 +55,7 @@ TEST_CASE("the surge generator divides into its device and refuses what it canno
   for (const double x : rest->channels[0].volts()) REQUIRE(std::abs(x) < 0.1);
 }
 
-TEST_CASE("a contact that opens lets a capacitor go; one that closes bounces first", "[waveform][bench]") {
+TEST_CASE("a contact that opens lets a capacitor go, one that closes bounces first", "[waveform][bench]") {
   sim::SimulatedBench bench(circuit(kFed), 4);
   REQUIRE(bench.connect({direct("cap", 5)}));
   CHECK_FALSE(bench.operate({.contact = "K9"}));

@@ -71,7 +71,7 @@ TEST_CASE("a family frames all its curves and names each at its end", "[render]"
   CHECK_FALSE(plot.nearest({}, at));
 }
 
-TEST_CASE("a log axis shows sizes; nothing where there is no current", "[render]") {
+TEST_CASE("a log axis shows sizes, nothing where there is no current", "[render]") {
   const auto family = three_lines();
   app::FamilyPlot plot;
   plot.resize(800, 500);

@@ -64,7 +64,9 @@ Columns over_time(const ReadShot& read, std::size_t most) {
     if (!one) continue;
     std::vector<double> y;
     for (const double t : out.x) {
-      const auto value = value_at(*one->trace, t);
+      // Unlike chains are not sampled at the same times: beyond its ends a quantity is what it is there.
+      const auto& own = one->trace->time;
+      const auto value = value_at(*one->trace, std::clamp(t, own.at(0), own.at(one->trace->size() - 1)));
       y.push_back(value && *value ? **value : NAN);
     }
     out.columns.push_back({std::string(role_name(Role(r))), std::string(role_unit(Role(r))), std::move(y), {}});
