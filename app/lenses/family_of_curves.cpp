@@ -89,10 +89,11 @@ void FamilyOfCurves::draw() {
   if (const auto why = lacks(shown->of); !why.isEmpty()) return say(why);
   shown_ = shown->of;
   static const QVector<qreal> kOfTake = {8, 3}, kOfFit = {1, 4};
+  static const QVector<qreal> kOfQuantity[] = {{}, {8, 3}, {2, 2}, {8, 3, 2, 3}, {14, 3}, {1, 4}};
   for (int panel = 0; panel < rects_.size(); ++panel)
     for (const auto& family : ready_.families) {
       const auto curves = curves_of(panel, family.of);
-      const auto read = std::count_if(curves.begin(), curves.end(), [](const DrawnCurve& c) { return !c.fitted; });
+      const auto read = std::count_if(curves.begin(), curves.end(), [](const DrawnCurve& c) { return !c.fitted && !c.quantity; });
       int shade = -1;
       for (const auto& curve : curves) {
         if (!curve.fitted) ++shade;
@@ -102,7 +103,8 @@ void FamilyOfCurves::draw() {
         if (curve.x.empty() || (curve.fitted && !family.shown)) continue;
         auto* graph = plot_->addGraph(rects_[panel]->axis(QCPAxis::atBottom), rects_[panel]->axis(QCPAxis::atLeft));
         QPen pen(family.wake ? theme().wake : ink, family.wake ? 6 : curve.fitted ? 1 : 1.6);
-        if (!family.wake && (curve.fitted || family.dashed)) pen.setDashPattern(curve.fitted ? kOfFit : kOfTake);
+        const auto& dashes = curve.fitted ? kOfFit : curve.quantity ? kOfQuantity[*curve.quantity % int(std::size(kOfQuantity))] : family.dashed ? kOfTake : kOfQuantity[0];
+        if (!family.wake && !dashes.isEmpty()) pen.setDashPattern(dashes);
         graph->setPen(pen);
         if (family.wake) graph->setLayer("wake");
         if (family.shown && !curve.fitted) graph->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, ink, ink, 4.5));
@@ -172,6 +174,7 @@ QPointF FamilyOfCurves::place_of(int panel, int n) const {
 }
 
 void FamilyOfCurves::frame() {
+  if (lines_.empty()) return;
   QCPRange x;
   bool first_x = true;
   for (int panel = 0; panel < rects_.size(); ++panel) {
@@ -198,11 +201,11 @@ void FamilyOfCurves::frame() {
   }
 }
 
-/// A figure stands at a current.
+/// A figure stands at a place of the axis.
 void FamilyOfCurves::mark_figure() {
   const auto view = desk_->readings.shown();
   const auto* figure = view ? view->analysis.reading.find(desk_->look.figure().toStdString()) : nullptr;
-  const bool here = figure && figure->at.size() == 1 && !lines_.empty() && rects_.front()->axis(QCPAxis::atBottom)->range().contains(figure->at.front());
+  const bool here = figure && places_figures() && figure->at.size() == 1 && !lines_.empty() && rects_.front()->axis(QCPAxis::atBottom)->range().contains(figure->at.front());
   mark_->setVisible(here);
   if (here) {
     for (auto* end : {mark_->start, mark_->end}) {

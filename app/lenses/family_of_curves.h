@@ -1,6 +1,7 @@
 #pragma once
 #include <any>
 #include <functional>
+#include <optional>
 #include <vector>
 
 #include "app/lenses/take_lens.h"
@@ -15,9 +16,10 @@ struct DrawnCurve {
   std::vector<double> u = {};      ///< standard uncertainty of y, one a place; drawn as whiskers of twice that
   std::vector<int> points = {};    ///< that lie behind, one a place; empty: none
   bool fitted = false;             ///< not read but worked out: dotted
+  std::optional<int> quantity = {};  ///< one of several over one axis, told by its line; unset: told from its like by lightness
 };
 
-/// Curves of takes in panels below each other over one axis, each named at its end and told apart by lightness: the take in view with discs, the others
+/// Curves of takes in panels below each other over one axis, each named at its end: the take in view with discs, the others
 /// behind it, the wake as a broad pale line. A click on a disc shows what lies behind that point.
 class FamilyOfCurves : public TakeLens {
   Q_OBJECT
@@ -40,6 +42,8 @@ class FamilyOfCurves : public TakeLens {
   /// Why nothing can be drawn of it; empty where something can.
   virtual QString lacks(const std::any& of) const = 0;
   void again();
+  /// Whether the places that figures were read at lie on the axis that is drawn.
+  virtual bool places_figures() const { return true; }
   /// What a panel shows at most; both ends where nothing bounds it.
   virtual QCPRange bounds(int) const { return {-1e99, 1e99}; }
 
@@ -60,7 +64,6 @@ class FamilyOfCurves : public TakeLens {
     bool dashed, wake, shown;
   };
   struct Ready {
-    QString trouble;
     std::vector<Family> families;
   };
   struct Line {

@@ -162,7 +162,7 @@ TEST_CASE("figures over a sweep are drawn and named, and a click opens the spect
   CHECK(lens->plot()->yAxis->label() == "Gain, dB");
   // Names never lie over each other, and the gain is the same at every level that does not compress.
   lens->plot()->replot();
-  const QPointF first = lens->place_of(0), second = lens->place_of(1);
+  const QPointF first = lens->place_of(0, 0), second = lens->place_of(0, 1);
   CHECK(first.x() < second.x());
   QTest::mouseClick(lens->plot(), Qt::LeftButton, {}, first.toPoint());
   REQUIRE(drive::until([&] { return drive::visible<app::SpectrumLens>(open) != nullptr; }));

@@ -80,11 +80,20 @@ TEST_CASE("energies are named at the ends of their curves, over what was swept, 
   REQUIRE(drive::until([&] { return lens->names().size() == 4; }));
   CHECK(lens->names().filter("turn-on").size() == 2);
   CHECK(lens->cards().size() == 4);
+  // A figure at a current is marked over currents, and over nothing else.
+  const auto marked = [&] {
+    for (int k = 0; k < lens->plot()->itemCount(); ++k)
+      if (const auto* line = dynamic_cast<QCPItemLine*>(lens->plot()->item(k)); line && line->visible()) return true;
+    return false;
+  };
+  open.desk().look.set_figure("energy.on@20A,Rg=12");
+  CHECK(drive::until(marked));
   drive::click(drive::button(open.window, "Sum"));
   CHECK(drive::until([&] { return lens->names().size() == 2 && lens->names().front().startsWith("total"); }));
   drive::click(drive::button(open.window, "Over"));
   drive::click(drive::button(open.window, "Over"));
   CHECK(drive::until([&] { return lens->names().size() == 4 && lens->plot()->xAxis->label().startsWith("Gate resistor"); }));
+  CHECK(!marked());
   drive::click(drive::button(open.window, "Over"));
   REQUIRE(drive::until([&] { return lens->names().size() == 2; }));
   QTest::mouseClick(lens->plot(), Qt::LeftButton, {}, lens->place_of(0, 2).toPoint());

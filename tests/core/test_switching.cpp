@@ -356,6 +356,18 @@ TEST_CASE("what makes a shot doubtful is told just over its bound and not just u
     CHECK(doubt(analyse({clipped(3)}).reading, "input.clipped"));
     CHECK(!doubt(analyse({clipped(2)}).reading, "input.clipped"));
   }
+  SECTION("a range that is too wide") {
+    const auto ranged = [&](double times) {
+      return changed(pulse, [&](study::Record& r) {
+        auto& i = channel(r, "i_d");
+        double peak = 0;
+        for (const double v : i.numbers) peak = std::max(peak, std::abs(v));
+        i.range = times * peak;
+      });
+    };
+    CHECK(doubt(analyse({ranged(10.1)}).reading, "range.underused"));
+    CHECK(!doubt(analyse({ranged(9.9)}).reading, "range.underused"));
+  }
   SECTION("pick-up of the gate that follows the slope of v_ds") {
     const auto picked = [&](double per_slope) {
       return changed(pulse, [&](study::Record& r) {

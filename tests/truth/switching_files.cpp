@@ -101,27 +101,40 @@ Outcome deskewed(unsigned seed) {
   return {again, {{"skew", e.skew}, {"energy.on", truth.at("energy.on")}, {"energy.off", truth.at("energy.off")}}};
 }
 
-/// The other device: its current turns round and comes back.
+/// Gains of what senses the other device, as far as they are off.
+struct OtherGains {
+  double v, i;
+};
+constexpr double kOtherGainV = 4e-3, kOtherGainI = 6e-3;
+OtherGains other_gains(std::mt19937_64& random) {
+  const double v = kOtherGainV * normal_deviate(random);
+  return {v, kOtherGainI * normal_deviate(random)};
+}
+
+/// The other device's channels: its current turns round and comes back.
+/// @return  J, what it takes from zero until within 2 % of its peak
+double add_other(study::Point& point, const DoublePulse& pulse, const OtherGains& off, std::mt19937_64& random) {
+  const auto i_f = [&](double t) { return t < pulse.on_at() - 1e-6 ? pulse.load : pulse.load - pulse.i(t); };
+  const auto v_f = [&](double t) { return pulse.bus - pulse.v(t); };
+  study::Channel v{.role = "v_f", .unit = "V"}, i{.role = "i_f", .unit = "A"};
+  v.u_gain = kOtherGainV;
+  i.u_gain = kOtherGainI;
+  for (const double t : point.records.front().find("time")->numbers) {
+    v.numbers.push_back(v_f(t) * (1 + off.v) + 1.2 * normal_deviate(random));
+    i.numbers.push_back(i_f(t) * (1 + off.i) + 0.05 * normal_deviate(random));
+  }
+  point.records.front().channels.push_back(std::move(v));
+  point.records.front().channels.push_back(std::move(i));
+  return DoublePulse::integral([&](double t) { return -v_f(t) * i_f(t); }, pulse.on_at() + pulse.rise, pulse.peak_at() + 0.98 * pulse.recovers);
+}
+
 Outcome other_device(unsigned seed) {
   std::mt19937_64 random(seed);
   const auto pulse = some(random);
   const auto e = errors(random);
   auto point = pulse.point(e, random, within(random, 0, 1));
-  const auto i_f = [&](double t) { return t < pulse.on_at() - 1e-6 ? pulse.load : pulse.load - pulse.i(t); };
-  const auto v_f = [&](double t) { return pulse.bus - pulse.v(t); };
-  const double gain_v = 4e-3, gain_i = 6e-3, v_off = gain_v * normal_deviate(random), i_off = gain_i * normal_deviate(random);
-  study::Channel v{.role = "v_f", .unit = "V"}, i{.role = "i_f", .unit = "A"};
-  v.u_gain = gain_v;
-  i.u_gain = gain_i;
-  for (const double t : point.records.front().find("time")->numbers) {
-    v.numbers.push_back(v_f(t) * (1 + v_off) + 1.2 * normal_deviate(random));
-    i.numbers.push_back(i_f(t) * (1 + i_off) + 0.05 * normal_deviate(random));
-  }
-  point.records.front().channels.push_back(std::move(v));
-  point.records.front().channels.push_back(std::move(i));
-  // From zero until within 2 % of its peak.
-  const double from = pulse.on_at() + pulse.rise, to = pulse.peak_at() + 0.98 * pulse.recovers;
-  const double energy = DoublePulse::integral([&](double t) { return -v_f(t) * i_f(t); }, from, to);
+  const auto off = other_gains(random);
+  const double energy = add_other(point, pulse, off, random);
   return {read({point}, {}), {{"energy.recovery", energy}}};
 }
 
@@ -130,6 +143,7 @@ Outcome swept(unsigned seed) {
   std::mt19937_64 random(seed);
   const auto base = some(random);
   const auto e = errors(random);
+  const auto off = other_gains(random);
   std::vector<study::Point> points;
   std::map<double, std::map<std::string, double>> at;
   for (const double current : {5.0, 10.0, 20.0, 30.0}) {
@@ -138,10 +152,11 @@ Outcome swept(unsigned seed) {
     at[current] = pulse.truth();
     auto point = pulse.point(e, random, within(random, 0, 1));
     point.index = int(points.size());
+    at[current]["energy.recovery"] = add_other(point, pulse, off, random);
     points.push_back(std::move(point));
   }
   const auto between = [&](const char* key) { return 0.5 * at[10].at(key) + 0.5 * at[20].at(key); };
-  return {read(points, {}, {"energy.on@15A", "energy.off@15A", "energy.total@15A"}), {{"energy.on@15A", between("energy.on")}, {"energy.off@15A", between("energy.off")}, {"energy.total@15A", between("energy.on") + between("energy.off")}}};
+  return {read(points, {}, {"energy.on@15A", "energy.off@15A", "energy.total@15A", "energy.recovery@15A"}), {{"energy.on@15A", between("energy.on")}, {"energy.off@15A", between("energy.off")}, {"energy.total@15A", between("energy.on") + between("energy.off") + between("energy.recovery")}, {"energy.recovery@15A", between("energy.recovery")}}};
 }
 
 }  // namespace

@@ -15,6 +15,7 @@ class RegulationLens : public RowCurves {
   std::vector<DrawnCurve> curves_of(int panel, const study::conversion::Rows& rows, const study::conversion::Settings& settings) const override;
   QString lacks(const study::conversion::Rows& rows) const override;
   void finish() override;
+  bool places_figures() const override { return !over_line_; }
   void frame() override;
 
  private:

@@ -1,51 +1,28 @@
 #pragma once
-#include "app/lenses/take_lens.h"
-#include "point_of.h"
+#include "app/lenses/family_of_curves.h"
+#include "study/spectrum/reduced.h"
 
 namespace heron::app {
 
 /// Figures of spectra over what was swept, each line named at its end: distortion and harmonics, noise, or gain. A click on a
 /// point opens the spectrum behind it.
-class SweepLens : public TakeLens {
+class SweepLens : public FamilyOfCurves {
   Q_OBJECT
 
  public:
   explicit SweepLens(Desk* desk, QWidget* parent = nullptr);
-  /// Names at the ends of the lines.
-  QStringList names() const;
-  /// In pixels: where the n-th point of the first line lies.
-  QPointF place_of(int n) const;
 
  protected:
-  void prepare(const TakeViewPtr& view) override;
-  void clear() override;
-  void frame() override;
-  bool eventFilter(QObject* watched, QEvent* event) override;
+  std::vector<DrawnCurve> curves_of(int panel, const std::any& of) const override;
+  QString lacks(const std::any& of) const override;
+  void finish() override;
 
  private:
-  struct Family {
+  struct Swept {
     std::vector<study::spectrum::SweepCurve> curves;
-    QColor ink;
-    bool dashed = false, wake = false, shown = false;
-  };
-  struct Ready {
-    std::vector<Family> families;
     study::spectrum::Axis axis;
-    QString trouble;
+    QString trouble;   ///< why there are no curves
   };
-  struct Line {
-    QCPGraph* graph;
-    QCPItemText* name;
-    std::vector<int> points;
-    double end;  ///< value there
-  };
-  void draw();
-  void part_names();
-  void mark_figure();
-
-  Ready ready_;
-  std::vector<Line> lines_;
-  QCPItemLine* mark_;
   study::spectrum::SweepGroup group_ = study::spectrum::SweepGroup::distortion;
 };
 

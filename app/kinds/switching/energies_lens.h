@@ -17,6 +17,7 @@ class EnergiesLens : public FamilyOfCurves {
   std::vector<DrawnCurve> curves_of(int panel, const std::any& of) const override;
   QString lacks(const std::any& of) const override;
   void finish() override;
+  bool places_figures() const override { return over_ == Over::current; }
 
  private:
   enum class Over { current, bus, resistor };

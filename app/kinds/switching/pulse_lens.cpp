@@ -165,11 +165,19 @@ bool PulseLens::eventFilter(QObject* watched, QEvent* event) {
   return Lens::eventFilter(watched, event);
 }
 
+/// Where the shot in view has the figure; of a sweep the take itself has none.
 void PulseLens::mark_figure() {
   if (!shot_) return;
-  const auto view = desk_->readings.shown();
-  const auto* figure = view ? view->analysis.reading.find(desk_->look.figure().toStdString()) : nullptr;
-  plot_->show_marks(figure && figure->unit != "J" ? figure->at : std::vector<double>{}, {}, figure ? text(figure->label) : QString());
+  std::vector<double> at;
+  QString label;
+  for (const auto& d : switching::definitions()) {
+    const auto& found = shot_->get(d.key);
+    if (desk_->look.figure() != d.name || !found.value) continue;
+    at = {found.from};
+    if (found.to > found.from) at.push_back(found.to);
+    label = d.label;
+  }
+  plot_->show_marks(std::move(at), {}, label);
 }
 
 /// What every quantity is where the cursors stand.

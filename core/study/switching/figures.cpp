@@ -212,7 +212,7 @@ std::optional<std::string> figure_unit(std::string_view key) {
   return std::nullopt;
 }
 
-Reading figures_of(const std::vector<ReadShotPtr>& shots, const Settings&, const std::vector<std::string>& asked) {
+Reading figures_of(const std::vector<ReadShotPtr>& shots, const std::vector<std::string>& asked) {
   if (shots.empty()) return {};
   const auto families = families_of(shots);
   std::size_t settings = 0;

@@ -38,6 +38,6 @@ Result<void> check_figure_key(std::string_view key);
 std::optional<std::string> figure_unit(std::string_view key);
 
 /// Figures of one shot; of several with one setting their means; at a load current those of a sweep.
-Reading figures_of(const std::vector<ReadShotPtr>& shots, const Settings& settings, const std::vector<std::string>& asked);
+Reading figures_of(const std::vector<ReadShotPtr>& shots, const std::vector<std::string>& asked);
 
 }  // namespace heron::study::switching

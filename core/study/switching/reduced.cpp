@@ -125,10 +125,10 @@ Result<Analysis> ReducedSwitching::read(const SettingsText& text, const std::vec
   if (!settings) return tl::unexpected(settings.error());
   const auto shots = read_shots(*settings);
   if (!shots) return tl::unexpected(shots.error());
-  Analysis out{figures_of(*shots, *settings, asked), curve_of(*shots, kCurvePoints), as_text(*settings)};
+  Analysis out{figures_of(*shots, asked), curve_of(*shots, kCurvePoints), as_text(*settings)};
   for (const auto& shot : *shots) {
     // Of one shot its own figures say what is doubtful; of a sweep those of each.
-    const auto own = shots->size() == 1 ? out.reading : figures_of({shot}, *settings, {});
+    const auto own = shots->size() == 1 ? out.reading : figures_of({shot}, {});
     auto found = find_doubts(*shot, own, *settings);
     if (!found) return tl::unexpected(found.error());
     for (auto& d : *found)
@@ -149,7 +149,7 @@ Result<std::vector<Repeated>> ReducedSwitching::over_shots(const SettingsText& t
   std::vector<int> numbers;
   for (const auto& shot : *shots) {
     numbers.push_back(int(readings.size()));
-    readings.push_back(figures_of({shot}, *settings, {}));
+    readings.push_back(figures_of({shot}, {}));
   }
   return repeated(readings, numbers);
 }
