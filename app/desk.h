@@ -1,4 +1,5 @@
 #pragma once
+#include "batch.h"
 #include "document.h"
 #include "exporter.h"
 #include "focus.h"
@@ -20,6 +21,7 @@ struct Desk {
   Readings readings{&document, &focus};
   Outlook outlook{&focus, &messages};
   Runner runner{&document, &focus, &outlook, &readings, &messages};
+  Batch batch{&document, &runner, &messages};
   Exporter exporter{&document, &messages};
   Look look{nullptr};
 

@@ -73,12 +73,18 @@ class Document : public QObject {
   QString rename_device(long long assembly, const QString& name, const QString& about);
   QString load_circuit(long long assembly, const QString& path);
   void select_unit(long long unit);
+  /// The same as a fact, which is not undone: somebody put it there.
+  void put_on_bench(long long unit);
   QString add_unit(const QString& name);
 
   /// With a plan to begin with.
   Result<long long> add_study(const QString& name, const study::Kind& kind, long long assembly);
   /// A pass in whose place another one has come; one that somebody wrote on stays. False then.
   bool drop_pass(long long study, long long take);
+  /// The row of takes that is being made or was left; see Batch.
+  std::vector<dossier::QueueItem> queue();
+  QString set_queue(const std::vector<dossier::QueueItem>& items);
+  QString set_queue_item(const dossier::QueueItem& item);
   /// Takes of a study have come or changed beside this object.
   void reread_takes(long long study);
 

@@ -106,11 +106,12 @@ QString Document::load_circuit(long long assembly, const QString& path) {
 void Document::select_unit(long long unit) {
   const auto before = device(dossier::kMainAssembly)->unit.id;
   if (unit == before) return;
-  const auto set = [this](long long id) {
-    if (done(store_->set_current_unit(id))) forget_devices();
-  };
   push(
-      "Choose a unit", [=] { set(unit); }, [=] { set(before); });
+      "Choose a unit", [this, unit] { put_on_bench(unit); }, [this, before] { put_on_bench(before); });
+}
+
+void Document::put_on_bench(long long unit) {
+  if (unit != device(dossier::kMainAssembly)->unit.id && done(store_->set_current_unit(unit))) forget_devices();
 }
 
 QString Document::add_unit(const QString& name) {

@@ -15,6 +15,7 @@
 
 #include "app/text.h"
 #include "base/quantity.h"
+#include "batch_page.h"
 #include "ink.h"
 #include "mudlark/recipe.h"
 #include "overview_page.h"
@@ -60,6 +61,7 @@ MainWindow::MainWindow() {
   pages_->addWidget(first_steps_page_ = make_first_steps_page());
   pages_->addWidget(study_page_ = new StudyPage(&desk_, pages_));
   connect(study_page_, &StudyPage::hookup_asked, this, &MainWindow::show_hookup);
+  connect(pages_, &QStackedWidget::currentChanged, this, &MainWindow::refresh_bar);
   page_column->addWidget(message_);
   page_column->addWidget(pages_, 1);
   middle->addLayout(page_column, 1);
@@ -85,6 +87,7 @@ MainWindow::MainWindow() {
   connect(&desk_.document, &Document::opened, this, [this] {
     refresh_bar();
     // Of one study its page says all; of several the overview says where to look.
+    if (desk_.batch.state() == Batch::State::left) return show_batch();
     if (desk_.document.studies().size() > 1) return show_overview();
     show_study();
     if (study_page_->lens()) study_page_->lens()->setFocus();
@@ -95,6 +98,7 @@ MainWindow::MainWindow() {
   connect(&desk_.runner, &Runner::running_changed, this, &MainWindow::refresh_bar);
   connect(&desk_.runner, &Runner::armed_changed, this, &MainWindow::refresh_bar);
   connect(&desk_.runner, &Runner::progressed, this, &MainWindow::refresh_progress);
+  connect(&desk_.batch, &Batch::changed, this, &MainWindow::refresh_bar);
   QSettings settings;
   restoreGeometry(settings.value("window").toByteArray());
   refresh_bar();
@@ -269,7 +273,8 @@ void MainWindow::refresh_bar() {
   bench_button_->setVisible(there);
   overview_button_->setVisible(there);
   strip_row_->setVisible(there);
-  take_->setVisible(there);
+  // On the page of a row of takes Space begins that.
+  take_->setVisible(there && (desk_.runner.running() || !batch_page_ || pages_->currentWidget() != batch_page_));
   const bool running = desk_.runner.running();
   const bool armed = desk_.runner.armed();
   const QString arms = desk_.runner.to_arm();
@@ -278,6 +283,10 @@ void MainWindow::refresh_bar() {
   take_->setEnabled(desk_.focus.study() != nullptr);
   take_->setToolTip(running ? "Stop and keep what was read (Esc)" : armed ? "Charge the bus and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
   bar_->setVisible(desk_.runner.taking());
+  if (!running && desk_.batch.active()) {
+    status_->setText(desk_.batch.sentence());
+    return;
+  }
   if (running && !desk_.runner.taking()) status_->setText(desk_.runner.doing());
   if (!running)
     status_->setText(there ? !desk_.focus.device().circuit ? "No circuit for the simulated bench"
@@ -296,6 +305,11 @@ void MainWindow::refresh_progress() {
   bar_->setValue(int((p.done + p.share) * kSteps));
   if (!p.waits.empty()) {
     status_->setText("Waiting for " + QString::fromStdString(p.waits));
+    return;
+  }
+  const auto& batch = desk_.batch;
+  if (batch.state() == Batch::State::runs) {
+    status_->setText(QString("Take %1 of %2; %3 left on a real bench").arg(batch.done() + 1).arg(batch.items().size()).arg(text(format_duration(batch.seconds_left()))));
     return;
   }
   status_->setText(QString("%1 of %2 points, %3 left on a real bench")
@@ -337,6 +351,8 @@ void MainWindow::take_or_stop() {
     desk_.runner.stop();
     return;
   }
+  // What a row of takes waits for is seen before it is answered.
+  if (desk_.batch.active()) return show_batch();
   show_study();
   if (const QString what = desk_.runner.to_arm(); !what.isEmpty()) {
     if (const QString refused = desk_.outlook.refusal(); !refused.isEmpty()) return tell(refused, true);
@@ -375,6 +391,7 @@ void MainWindow::show_overview() {
   if (!overview_page_) {
     pages_->addWidget(overview_page_ = new OverviewPage(&desk_, pages_));
     connect(overview_page_, &OverviewPage::opened, this, &MainWindow::show_study);
+    connect(overview_page_, &OverviewPage::batch_asked, this, &MainWindow::show_batch);
   }
   const bool from_study = pages_->currentWidget() == study_page_;
   pages_->setCurrentWidget(overview_page_);
@@ -382,80 +399,15 @@ void MainWindow::show_overview() {
   overview_page_->setFocus();
 }
 
-void MainWindow::show_study() {
-  pages_->setCurrentWidget(desk_.focus.study() ? study_page_ : desk_.document.is_open() ? first_steps_page_ : empty_page_);
+void MainWindow::show_batch() {
+  if (!desk_.document.is_open()) return;
+  const bool first = !batch_page_;
+  turn_to(batch_page_);
+  if (first) connect(batch_page_, &BatchPage::opened, this, &MainWindow::show_study);
 }
 
-QList<Finder::Entry> MainWindow::actions() {
-  QList<Finder::Entry> out;
-  for (const auto& study : desk_.document.studies())
-    out << Finder::Entry{"Study: " + QString::fromStdString(study.name), "", [this, id = study.id] {
-                           desk_.focus.select_study(id);
-                           show_study();
-                         }};
-  if (desk_.focus.study()) {
-    out << Finder::Entry{desk_.runner.running() ? "Stop the take" : "Take", desk_.runner.running() ? "Esc" : "Space",
-                         [this] { take_or_stop(); }};
-    out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
-    out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
-    for (const auto& take : desk_.focus.takes())
-      if (take.id == desk_.focus.shown())
-        out << Finder::Entry{take.aside ? "Judge the take in view again" : "Lay the take in view aside: look, do not judge",
-                             "", [this, take] { desk_.document.set_aside(desk_.focus.study_id(), take.id, !take.aside); }};
-    out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
-    out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
-    out << Finder::Entry{"Unpin cursors A and B", "", [this] {
-                           desk_.look.set_cursor('A', std::nullopt);
-                           desk_.look.set_cursor('B', std::nullopt);
-                         }};
-    out << Finder::Entry{"Write a claim", "", [this] { ask_claim(); }};
-    out << Finder::Entry{"Type a figure in: what another meter says of this unit", "", [this] { ask_typed_figure(); }};
-    for (const auto& typed : desk_.document.typed(desk_.focus.study_id()))
-      if (typed.unit == desk_.document.unit_of(desk_.focus.study_id(), desk_.focus.shown()).id)
-        out << Finder::Entry{"Take out the typed figure: " + text(typed.figure.label), "",
-                             [this, typed] { desk_.document.remove_typed(desk_.focus.study_id(), typed); }};
-    for (const auto& claim : desk_.focus.claims())
-      out << Finder::Entry{"Take back the claim: " + QString::fromStdString(claim.text), "",
-                           [this, claim] { desk_.document.remove_claim(desk_.focus.study_id(), claim); }};
-    for (const auto& mask : desk_.focus.masks())
-      out << Finder::Entry{"Take back the mask: " + QString::fromStdString(mask.text), "",
-                           [this, mask] { desk_.document.remove_mask(desk_.focus.study_id(), mask); }};
-    out << Finder::Entry{"How the study is read: a setting", "", [this] { ask_setting(); }};
-    if (const auto* view = find_kind_view(desk_.focus.kind()))
-      for (const auto& action : view->actions(&desk_, this)) out << Finder::Entry{action.name, "", action.run};
-    if (const auto plan = desk_.focus.plan()) {
-      for (const auto& offer : plan->procedures())
-        out << Finder::Entry{QString::fromStdString(offer.label), "", [this, offer] { say_trouble(desk_.runner.begin(offer)); }};
-      for (const auto& one : plan->stand_ins())
-        out << Finder::Entry{QString::fromStdString(one.label), "",
-                             [this, one] { say_trouble(desk_.runner.start(one.purpose)); }};
-    }
-    out << Finder::Entry{"Bring in data", "", [this] { bring_in_data(); }};
-    for (int i = 0; i < study_page_->lens_count(); ++i)
-      out << Finder::Entry{"Lens: " + study_page_->lens_title(i), QString::number(i + 1), [this, i] {
-                             show_study();
-                             study_page_->choose_lens(i);
-                           }};
-  }
-  if (desk_.document.is_open()) {
-    out << Finder::Entry{"Device, units and parts", "D", [this] { show_device(); }};
-    if (desk_.focus.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
-    out << Finder::Entry{"Overview: all claims on all units", "", [this] { show_overview(); }};
-    out << Finder::Entry{"Bench: instruments and their limits", "", [this] { show_bench(); }};
-    out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
-    out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
-    auto& undo = desk_.document.undo_stack();
-    if (undo.canUndo()) out << Finder::Entry{"Undo: " + undo.undoText(), "Ctrl+Z", [&undo] { undo.undo(); }};
-    if (undo.canRedo()) out << Finder::Entry{"Redo: " + undo.redoText(), "Ctrl+Shift+Z", [&undo] { undo.redo(); }};
-  }
-  const auto& said = desk_.messages.all();
-  for (auto it = said.rbegin(); it != said.rend(); ++it)
-    out << Finder::Entry{"Said at " + it->at.toString("hh:mm:ss") + ": " + it->text, "",
-                         [this, message = *it] { show_again(message); }};
-  out << Finder::Entry{"Open a dossier", "Ctrl+O", [this] { choose_dossier(); }};
-  out << Finder::Entry{"Make a new dossier", "Ctrl+N", [this] { new_dossier(); }};
-  out << Finder::Entry{"Open the demo", "", [this] { open_demo(); }};
-  return out;
+void MainWindow::show_study() {
+  pages_->setCurrentWidget(desk_.focus.study() ? study_page_ : desk_.document.is_open() ? first_steps_page_ : empty_page_);
 }
 
 void MainWindow::find() { finder_->open(actions()); }
@@ -608,12 +560,15 @@ void MainWindow::export_take() {
 }
 
 bool MainWindow::handle_key(int key) {
+  if (batch_page_ && pages_->currentWidget() == batch_page_ && batch_page_->handle_key(key)) return true;
   switch (key) {
     case Qt::Key_Space:
       if (!desk_.runner.running()) take_or_stop();
       return true;
     case Qt::Key_Escape:
-      if (desk_.runner.running()) {
+      if (desk_.batch.active()) {
+        desk_.batch.stop();
+      } else if (desk_.runner.running()) {
         desk_.runner.stop();
       } else if (desk_.runner.armed()) {
         desk_.runner.disarm();
@@ -625,6 +580,8 @@ bool MainWindow::handle_key(int key) {
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
                pages_->currentWidget() == bench_page_ || (overview_page_ && pages_->currentWidget() == overview_page_))
         show_study();
+      else if (batch_page_ && pages_->currentWidget() == batch_page_)
+        show_overview();
       else
         return false;
       return true;

@@ -35,6 +35,7 @@ class MainWindow : public QMainWindow {
   void show_hookup();
   void show_bench();
   void show_overview();
+  void show_batch();
   void find();
   void bring_in_data();
   void save_picture();
@@ -93,6 +94,7 @@ class MainWindow : public QMainWindow {
   HookupPage* hookup_page_ = nullptr;
   BenchPage* bench_page_ = nullptr;
   class OverviewPage* overview_page_ = nullptr;
+  class BatchPage* batch_page_ = nullptr;
   QPushButton* overview_button_;
   QPushButton* hookup_button_;
   QPushButton* bench_button_;

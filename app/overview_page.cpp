@@ -60,6 +60,11 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   words_->setFixedWidth(330);
   row->addWidget(words_);
   row->addWidget(bar_, 1);
+  auto* run_all = new QPushButton("Run all\u2026", this);
+  run_all->setAccessibleName("Run all");
+  run_all->setToolTip("Studies on units, one take after another");
+  connect(run_all, &QPushButton::clicked, this, &OverviewPage::batch_asked);
+  row->addWidget(run_all);
   column->addLayout(row);
   column->addWidget(grid_, 1);
   bar_->add(

@@ -27,6 +27,7 @@ class OverviewPage : public QWidget {
  signals:
   /// A claim on a unit is to be looked at.
   void opened();
+  void batch_asked();
 
  protected:
   void showEvent(QShowEvent* event) override;

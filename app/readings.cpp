@@ -259,10 +259,10 @@ void Readings::ask_kept(std::vector<Asked> takes) {
 }
 
 long long Readings::newest(long long study) {
-  long long out = 0;
+  const dossier::Take* newest = nullptr;
   for (const auto& take : document_->takes(study))
-    if (take.points > 0 && take.purpose.empty() && !take.aside) out = take.id;
-  return out;
+    if (take.judges() && (!newest || take.newer_than(*newest))) newest = &take;
+  return newest ? newest->id : 0;
 }
 
 bool Readings::has_judged(long long study) { return newest(study) != 0; }

@@ -129,6 +129,18 @@ QString Runner::start(const std::string& purpose) {
   return {};
 }
 
+QString Runner::start_of(long long id) {
+  if (running()) return kInUse;
+  if (document_->read_only()) return "The dossier is open for reading only.";
+  const auto plan = document_->plan(id);
+  if (!plan) return "The study's plan cannot be read, so it cannot be taken.";
+  // Levels are asked for by the take itself; what is plain beforehand is refused at once.
+  if (const auto refused = study::refusal(plan->preflight(surroundings(id), nullptr), {})) return QString::fromStdString(refused->message);
+  launch(id, {});
+  job_.once = true;
+  return {};
+}
+
 QString Runner::retake(long long take, const std::vector<int>& points) {
   if (const QString trouble = trouble_to_run(); !trouble.isEmpty()) return trouble;
   if (points.empty()) return "No points are chosen.";
@@ -298,7 +310,7 @@ void Runner::finish_take(Result<long long> result, study::ReducedPtr taken) {
   if (whole && ended.procedure && plan && taken) {
     job_.procedure = ended.procedure;
     if (go_on(ended.procedure->after(*plan, surroundings(ended.study), *taken))) return;
-  } else if (whole && plan && ended.options.purpose.empty() && !ended.options.base &&
+  } else if (whole && plan && !ended.once && ended.options.purpose.empty() && !ended.options.base &&
              plan->repeat() != study::Repeat::once && plan->arms().empty()) {
     // With the plan as it is by now: a word that was changed shows at the next pass.
     job_.last_pass = ended.take;
@@ -310,6 +322,9 @@ void Runner::finish_take(Result<long long> result, study::ReducedPtr taken) {
   emit running_changed();
   if (!result)
     messages_->say(QString::fromStdString(result.error().message), result.error().fault != Fault::stopped, study);
+  emit this->ended({.take = ended.take,
+                    .trouble = result ? QString() : QString::fromStdString(result.error().message),
+                    .stopped = ended.stopping || (!result && result.error().fault == Fault::stopped)});
 }
 
 void Runner::use_bench(const QString& doing, long long study,

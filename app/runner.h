@@ -36,6 +36,16 @@ class Runner : public QObject {
   bool paced() const { return paced_; }
   void set_paced(bool on);
 
+  /// How a run of takes came to its end.
+  struct Ended {
+    std::optional<long long> take;
+    QString trouble;       ///< empty: all is there
+    bool stopped = false;  ///< by a person
+  };
+
+  /// Takes any study once, with the unit that is on the bench and nothing accepted; `ended` tells the rest. What it arms
+  /// must have been armed by whoever asks.
+  QString start_of(long long study);
   /// Takes the study in view. @param purpose  what stands in the device's place
   QString start(const std::string& purpose = {});
   /// What must be armed by hand before the study in view is taken; empty: nothing, or it is.
@@ -57,6 +67,7 @@ class Runner : public QObject {
   void running_changed();
   void progressed();
   void armed_changed();
+  void ended(const Runner::Ended& ended);
   void factor_checked(const QString& chain, double read, double known, double u);
 
  private:
@@ -65,6 +76,7 @@ class Runner : public QObject {
     long long study = 0;
     bool taking = false;
     bool stopping = false;
+    bool once = false;  ///< whatever the plan says
     QString doing;
     run::RunOptions options;
     std::shared_ptr<study::Procedure> procedure;

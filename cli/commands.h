@@ -37,9 +37,16 @@ struct ImportOptions {
   std::vector<std::string> columns, scales;
   bool aside = false;
 };
+/// Data files into one study; other dossiers and folders that export wrote as a whole.
 Result<int> import(const ImportOptions& options);
 
 Result<int> export_all(const std::string& file, const std::string& folder, int take);
+
+struct ReportOptions {
+  std::string file, out;
+  std::vector<std::string> studies, units;  ///< by name; empty: as it was chosen in the dossier
+};
+Result<int> report(const ReportOptions& options);
 
 /// The exit status that an error asks for.
 int exit_status(Fault fault);

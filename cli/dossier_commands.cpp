@@ -4,6 +4,7 @@
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
+#include <fstream>
 #include <iostream>
 #include <random>
 #include <stop_token>
@@ -327,8 +328,48 @@ Result<int> take(const TakeOptions& options) {
   return worst;
 }
 
+namespace {
+
+/// The dossier that an input is, or that lies in the folder it is; nothing for a data file.
+std::optional<std::string> dossier_in(const std::string& input) {
+  std::error_code failure;
+  if (std::filesystem::is_directory(input, failure)) return (std::filesystem::path(input) / run::kExportedDossier).string();
+  std::ifstream file(input, std::ios::binary);
+  char head[16] = {};
+  file.read(head, sizeof head);
+  return std::string_view(head, 15) == "SQLite format 3" ? std::optional(input) : std::nullopt;
+}
+
+Result<int> merge_all(const std::string& file, const std::vector<std::string>& dossiers, std::stop_token stop) {
+  auto store = open_sound(file);
+  if (!store) return tl::unexpected(store.error());
+  std::size_t done = 0;
+  for (const auto& other : dossiers) {
+    if (stop.stop_requested()) return fail(Fault::stopped, "stopped after {} of {} dossiers; what was brought in is kept.", done, dossiers.size());
+    const auto merged = store->merge(other);
+    if (!merged) return tl::unexpected(merged.error());
+    for (const auto& said : merged->said) std::fprintf(stderr, "%s: %s\n", other.c_str(), said.c_str());
+    std::cout << other << ": " << merged->takes << (merged->takes == 1 ? " take" : " takes") << " brought in, " << merged->known << " known, " << merged->studies
+              << (merged->studies == 1 ? " new study, " : " new studies, ") << merged->units << (merged->units == 1 ? " new unit\n" : " new units\n");
+    ++done;
+  }
+  return 0;
+}
+
+}  // namespace
+
 Result<int> import(const ImportOptions& options) {
   StopOnSignal stop;
+  std::vector<std::string> dossiers;
+  for (const auto& input : options.inputs)
+    if (auto dossier = dossier_in(input)) dossiers.push_back(std::move(*dossier));
+  if (!dossiers.empty()) {
+    if (dossiers.size() != options.inputs.size()) return fail(Fault::usage, "dossiers and data files cannot be brought in together.");
+    if (!options.study.empty() || options.aside || !options.columns.empty() || !options.scales.empty())
+      return fail(Fault::usage, "a dossier is brought in as it is; --study, --column, --scale and --aside are for data files.");
+    return merge_all(options.file, dossiers, stop.token());
+  }
+  if (options.study.empty()) return fail(Fault::usage, "say of which study: --study NAME.");
   const auto stopped_now = [&](std::size_t done) -> Result<int> {
     return fail(Fault::stopped, "stopped after {} of {} files; what was read is kept.", done, options.inputs.size());
   };
@@ -383,6 +424,12 @@ Result<int> export_all(const std::string& file, const std::string& folder, int n
       files += *written;
       ++takes_written;
     }
+  }
+  if (number == 0) {
+    std::error_code failure;
+    std::filesystem::create_directories(folder, failure);
+    if (const auto copied = store->copy_to((std::filesystem::path(folder) / run::kExportedDossier).string()); !copied) return tl::unexpected(copied.error());
+    ++files;
   }
   if (number != 0 && takes_written == 0) return fail(Fault::usage, "{}: there is no take {}.", file, number);
   std::cout << files << " files in " << folder << "\n";

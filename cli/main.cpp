@@ -108,10 +108,10 @@ int main(int argc, char** argv) {
   analyse->callback([&] { work = [&] { return cli::analyse(analyse_options); }; });
 
   cli::ImportOptions import_options;
-  auto* import = app.add_subcommand("import", "add a data file to a dossier as a take");
+  auto* import = app.add_subcommand("import", "add data files, another dossier of the device, or a folder that export wrote");
   import->add_option("FILE", import_options.file)->required();
   import->add_option("INPUT", import_options.inputs)->required();
-  import->add_option("--study", import_options.study)->required();
+  import->add_option("--study", import_options.study, "which study data files are takes of");
   repeatable(import->add_option("--column", import_options.columns, "ROLE=NAME: which column plays which role"));
   repeatable(import->add_option("--scale", import_options.scales, "ROLE=FACTOR: multiplies a column"));
   import->add_flag("--aside", import_options.aside, "to be looked at, never judged");
@@ -122,6 +122,14 @@ int main(int argc, char** argv) {
   all->add_option("DIR", folder)->required();
   all->add_option("--take", take_number, "only takes of this number");
   all->callback([&] { work = [&] { return cli::export_all(file, folder, take_number); }; });
+
+  cli::ReportOptions report_options;
+  auto* report = app.add_subcommand("report", "the report: one file, pictures inside, nothing fetched");
+  report->add_option("FILE", report_options.file)->required();
+  report->add_option("OUT", report_options.out, "ends in .html")->required();
+  repeatable(report->add_option("--study", report_options.studies, "only this study; repeatable"));
+  repeatable(report->add_option("--unit", report_options.units, "only this unit; repeatable"));
+  report->callback([&] { work = [&] { return cli::report(report_options); }; });
 
   try {
     app.parse(argc, argv);

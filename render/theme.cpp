@@ -1,5 +1,7 @@
 #include "render/theme.h"
 
+#include "base/take_colours.h"
+
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPainterPath>
@@ -16,17 +18,8 @@ const Theme& theme() {
   return estuary;
 }
 
-namespace {
-const std::array<QColor, 6>& take_colours() {
-  static const std::array<QColor, 6> all = {QColor(0x9E, 0x3B, 0x57), QColor(0x1B, 0x87, 0x83),
-                                            QColor(0x65, 0x79, 0x2B), QColor(0x6B, 0x4C, 0x8F),
-                                            QColor(0xA8, 0x5A, 0x24), QColor(0x4C, 0x53, 0x57)};
-  return all;
-}
-}  // namespace
-
-QColor take_colour(int number) { return take_colours()[std::size_t(std::max(0, number - 1)) % take_colours().size()]; }
-bool take_dashed(int number) { return std::size_t(std::max(0, number - 1)) / take_colours().size() % 2 == 1; }
+QColor take_colour(int number) { return QColor::fromRgb(take_colour_of(number)); }
+bool take_dashed(int number) { return take_dashed_of(number); }
 
 QColor paled(const QColor& ink, double share) {
   const auto mixed = [&](int a, int b) { return int(std::lround(a + share * (b - a))); };

@@ -17,7 +17,7 @@ namespace heron::dossier {
 namespace {
 
 constexpr const char* kTables[] = {"device", "assembly", "unit",  "fitted", "study",
-                                   "claim",  "mask",     "take",  "point",  "record", "chunk", "typed"};
+                                   "claim",  "mask",     "take",  "point",  "record", "chunk", "typed", "report", "picture"};
 
 using Columns = std::vector<std::string>;
 
@@ -142,6 +142,7 @@ Result<Salvaged> salvage(const std::string& path) {
       if (version < 3 && std::string_view(table) == "assembly") continue;
       if (version < 6 && std::string_view(table) == "chunk") continue;
       if (version < kTypedSince && std::string_view(table) == "typed") continue;
+      if (version < kNotedSince && (std::string_view(table) == "report" || std::string_view(table) == "picture")) continue;
       if (!copy_table(from, *out.db, table)) lost += (lost.empty() ? "" : ", ") + std::string(table);
     }
     // What everything else refers to must be there.

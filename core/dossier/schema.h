@@ -7,13 +7,14 @@ inline constexpr int kApplicationId = 0x6865726e;
 
 inline constexpr const char* kSchema = R"sql(
 CREATE TABLE device (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, about TEXT NOT NULL, circuit TEXT NOT NULL,
-                     current_unit INTEGER REFERENCES unit(id), more TEXT NOT NULL DEFAULT '{}');
+                     current_unit INTEGER REFERENCES unit(id), more TEXT NOT NULL DEFAULT '{}', note TEXT NOT NULL DEFAULT '');
 CREATE TABLE assembly (id INTEGER PRIMARY KEY, about TEXT NOT NULL, circuit TEXT NOT NULL, more TEXT NOT NULL DEFAULT '{}');
-CREATE TABLE unit (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
+CREATE TABLE unit (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, serial TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '');
 CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NULL, value REAL NOT NULL,
                      tolerance REAL NOT NULL DEFAULT 0, PRIMARY KEY (unit, part));
 CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
-                    plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id), assembly INTEGER NOT NULL DEFAULT 1);
+                    plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id), assembly INTEGER NOT NULL DEFAULT 1,
+                    note TEXT NOT NULL DEFAULT '');
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
                     lower TEXT, upper TEXT, expected TEXT, tolerance TEXT, typical TEXT);
 CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
@@ -39,11 +40,17 @@ CREATE TABLE derived (take INTEGER PRIMARY KEY REFERENCES take(id), mark TEXT NO
 CREATE TABLE typed (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), unit INTEGER NOT NULL REFERENCES unit(id),
                     figure TEXT NOT NULL, label TEXT NOT NULL, value REAL NOT NULL, symbol TEXT NOT NULL, u REAL,
                     source TEXT NOT NULL, UNIQUE (study, unit, figure));
+CREATE TABLE queue (id INTEGER PRIMARY KEY, unit INTEGER NOT NULL REFERENCES unit(id), study INTEGER NOT NULL REFERENCES study(id),
+                    state TEXT NOT NULL, take INTEGER REFERENCES take(id), said TEXT NOT NULL DEFAULT '');
+CREATE TABLE report (id INTEGER PRIMARY KEY CHECK (id = 1), content TEXT NOT NULL);
+CREATE TABLE picture (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), take INTEGER REFERENCES take(id),
+                      caption TEXT NOT NULL, svg TEXT NOT NULL);
 )sql";
 
 inline constexpr int kSealedSince = 5;  ///< the form from which on tables carry seals
 inline constexpr int kTypedSince = 7;   ///< the form from which on figures may be typed in
 inline constexpr int kPlacedSince = 8;  ///< the form from which on masks may be placed after a figure
+inline constexpr int kNotedSince = 9;   ///< the form with serials and notes of units, notes of studies and the device, queue and report
 
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
@@ -73,6 +80,15 @@ inline constexpr const char* kMigrations[] = {
     "REFERENCES unit(id), figure TEXT NOT NULL, label TEXT NOT NULL, value REAL NOT NULL, symbol TEXT NOT NULL, u REAL, "
     "source TEXT NOT NULL, UNIQUE (study, unit, figure));",
     "ALTER TABLE mask ADD COLUMN unit TEXT NOT NULL DEFAULT '';"
-    "ALTER TABLE mask ADD COLUMN after TEXT NOT NULL DEFAULT '';"};
+    "ALTER TABLE mask ADD COLUMN after TEXT NOT NULL DEFAULT '';",
+    "ALTER TABLE device ADD COLUMN note TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE unit ADD COLUMN serial TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE unit ADD COLUMN note TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE study ADD COLUMN note TEXT NOT NULL DEFAULT '';"
+    "CREATE TABLE queue (id INTEGER PRIMARY KEY, unit INTEGER NOT NULL REFERENCES unit(id), study INTEGER NOT NULL "
+    "REFERENCES study(id), state TEXT NOT NULL, take INTEGER REFERENCES take(id), said TEXT NOT NULL DEFAULT '');"
+    "CREATE TABLE report (id INTEGER PRIMARY KEY CHECK (id = 1), content TEXT NOT NULL);"
+    "CREATE TABLE picture (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), take INTEGER REFERENCES "
+    "take(id), caption TEXT NOT NULL, svg TEXT NOT NULL);"};
 
 }  // namespace heron::dossier

@@ -17,8 +17,9 @@ struct Sealed {
   int since;        ///< the form that its seal came with
   int altered = 0;  ///< the form that it got columns in since
 };
-inline constexpr Sealed kSealed[] = {{"device", 5}, {"assembly", 5}, {"unit", 5}, {"fitted", 5}, {"study", 5},
-                                     {"claim", 5},  {"mask", 5, 8},  {"take", 5}, {"typed", 7}};
+inline constexpr Sealed kSealed[] = {{"device", 5, 9}, {"assembly", 5}, {"unit", 5, 9}, {"fitted", 5}, {"study", 5, 9},
+                                     {"claim", 5},     {"mask", 5, 8},  {"take", 5},    {"typed", 7},  {"report", 9},
+                                     {"picture", 9}};
 
 /// Renews a table's seal; call inside the transaction that changed it.
 void reseal(SQLite::Database& db, const std::string& table);

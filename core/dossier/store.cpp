@@ -180,6 +180,28 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
   return opened;
 }
 
+Result<void> Store::copy_to(const std::string& to) {
+  std::error_code failure;
+  if (std::filesystem::equivalent(path(), to, failure)) return fail(Fault::usage, "{}: a dossier cannot be copied onto itself.", to);
+  const auto beside = to + ".part";
+  std::filesystem::remove(beside, failure);
+  const auto copied = guarded(to, [&]() -> Result<void> {
+    Statement q(*impl_->db, "VACUUM INTO ?");
+    q.bind(1, beside);
+    q.exec();
+    return {};
+  });
+  if (copied) {
+    // What an older copy left beside itself would be taken for the new one's.
+    for (const char* ending : {"-wal", "-shm"}) std::filesystem::remove(to + ending, failure);
+    std::filesystem::rename(beside, to, failure);
+    if (failure) return fail(Fault::input, "{}: the file cannot be written: {}.", to, failure.message());
+    return {};
+  }
+  std::filesystem::remove(beside, failure);
+  return copied;
+}
+
 Result<DeviceInfo> Store::device(long long assembly) {
   return guarded(path(), [&]() -> Result<DeviceInfo> {
     const bool main = assembly == kMainAssembly;
@@ -260,20 +282,17 @@ Result<long long> Store::add_assembly(const std::string& about, const std::strin
   });
 }
 
-namespace {
-
-/// Part names of the main assembly stand as they are; those of another carry its number.
-std::string part_prefix(long long assembly) {
-  return assembly == kMainAssembly ? std::string() : fmt::format("{}:", assembly);
-}
-
-}  // namespace
-
 Result<std::vector<Unit>> Store::units(long long assembly) {
   return guarded(path(), [&]() -> Result<std::vector<Unit>> {
     std::vector<Unit> out;
-    Statement q(*impl_->db, "SELECT id, name FROM unit ORDER BY id");
-    while (q.executeStep()) out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1)), {}});
+    Statement q(*impl_->db, impl_->version < kNotedSince ? "SELECT id, name, '', '' FROM unit ORDER BY id"
+                                                         : "SELECT id, name, serial, note FROM unit ORDER BY id");
+    while (q.executeStep())
+      out.push_back({.id = q.getColumn(0).getInt64(),
+                     .name = text_of(q.getColumn(1)),
+                     .fitted = {},
+                     .serial = text_of(q.getColumn(2)),
+                     .note = text_of(q.getColumn(3))});
     Statement values(*impl_->db, impl_->version < 2 ? "SELECT part, value, 0 FROM fitted WHERE unit = ?"
                                                     : "SELECT part, value, tolerance FROM fitted WHERE unit = ?");
     for (auto& unit : out) {
@@ -352,8 +371,8 @@ Result<std::vector<Study>> Store::studies() {
   return guarded(path(), [&]() -> Result<std::vector<Study>> {
     std::vector<Study> out;
     Statement q(*impl_->db,
-                fmt::format("SELECT id, name, kind, plan, settings, wake, {} FROM study ORDER BY position, id",
-                            impl_->version < 3 ? "1" : "assembly"));
+                fmt::format("SELECT id, name, kind, plan, settings, wake, {}, {} FROM study ORDER BY position, id",
+                            impl_->version < 3 ? "1" : "assembly", impl_->version < kNotedSince ? "''" : "note"));
     while (q.executeStep()) {
       Study study{q.getColumn(0).getInt64(),
                   text_of(q.getColumn(1)),
@@ -363,6 +382,7 @@ Result<std::vector<Study>> Store::studies() {
                   {}};
       if (!q.getColumn(5).isNull()) study.wake = q.getColumn(5).getInt64();
       study.assembly = q.getColumn(6).getInt64();
+      study.note = text_of(q.getColumn(7));
       out.push_back(std::move(study));
     }
     return out;
@@ -385,9 +405,9 @@ Result<long long> Store::add_study(const Study& study) {
   return guarded(path(), [&]() -> Result<long long> {
     SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db,
-                "INSERT INTO study (position, name, kind, plan, settings, assembly) VALUES ((SELECT COUNT(*) FROM "
-                "study), ?, ?, "
-                "?, ?, ?)");
+                "INSERT INTO study (position, name, kind, plan, settings, assembly, note) VALUES ((SELECT COUNT(*) FROM "
+                "study), ?, ?, ?, ?, ?, ?)");
+    q.bind(6, study.note);
     q.bind(5, static_cast<int64_t>(study.assembly));
     q.bind(1, study.name);
     q.bind(2, study.kind);

@@ -16,7 +16,7 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 8;
+inline constexpr int kSchemaVersion = 9;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;
@@ -36,6 +36,7 @@ struct Unit {
   std::string name;                                     ///< "unit 07"
   std::map<std::string, double> fitted;                 ///< part values fitted or measured on this unit, SI
   std::map<std::string, double> fitted_tolerance = {};  ///< relative, of those that were measured; exact when absent
+  std::string serial = {}, note = {};
 };
 
 struct Study {
@@ -45,6 +46,7 @@ struct Study {
   study::SettingsText settings;
   std::optional<long long> wake;  ///< the take shown as the pale band
   long long assembly = kMainAssembly;
+  std::string note = {};
 };
 
 enum class TakeState { running, finished, stopped, failed };
@@ -64,6 +66,12 @@ struct Take {
 
   /// Points were lost or never read: stopped, failed, or the program died.
   bool incomplete() const { return state != TakeState::finished; }
+  /// Whether it can turn a verdict: it has points, is of the device and is not laid aside.
+  bool judges() const { return points > 0 && purpose.empty() && !aside; }
+  /// Takes of merged dossiers have numbers of their own, so that time tells first.
+  bool newer_than(const Take& other) const {
+    return started != other.started ? started > other.started : number > other.number;
+  }
 };
 
 /// A point whose records are still coming in pieces; see Store::begin_recording.
@@ -72,6 +80,29 @@ struct Recording {
   std::vector<long long> records;                  ///< one a channel
   std::vector<std::vector<std::int16_t>> pending;  ///< counts that have come and are not in the file yet
   std::size_t stored = 0;                          ///< samples a channel that are
+};
+
+/// One study on one unit, in a row of them that is run one after another.
+enum class QueueState { waiting, running, done, failed };
+struct QueueItem {
+  long long id = 0, unit = 0, study = 0;
+  QueueState state = QueueState::waiting;
+  std::optional<long long> take = {};  ///< that came of it
+  std::string said = {};               ///< why it failed
+};
+
+/// A plot as somebody saw it, for the report.
+struct ReportPicture {
+  long long id = 0, study = 0;
+  std::optional<long long> take = {};
+  std::string caption, svg;
+};
+
+/// What came of bringing in another dossier.
+struct Merged {
+  int takes = 0, known = 0;        ///< brought in; there already
+  int studies = 0, units = 0;      ///< that were new
+  std::vector<std::string> said;   ///< what a person should know, a sentence each
 };
 
 /// What was made of a take and may be made again: see run/kept.h.
@@ -99,6 +130,10 @@ class Store {
   Store(Store&&) noexcept;
   Store& operator=(Store&&) noexcept;
 
+  /// Writes all of it as one file that holds no more than it must, while others may go on writing to this one; in the place
+  /// of a file that is there.
+  Result<void> copy_to(const std::string& path);
+
   const std::string& path() const;
   bool read_only() const;
   const std::string& damage() const;  ///< empty for a sound file
@@ -118,6 +153,7 @@ class Store {
   Result<Unit> current_unit(long long assembly = kMainAssembly);
   Result<long long> add_unit(const std::string& name);
   Result<void> set_current_unit(long long unit);
+  Result<void> set_unit_words(long long unit, const std::string& serial, const std::string& note);
   Result<void> set_fitted(long long unit, const std::string& part, std::optional<double> value, double tolerance = 0,
                           long long assembly = kMainAssembly);
 
@@ -127,6 +163,9 @@ class Store {
   Result<void> set_plan(long long study, const nlohmann::json& plan);
   Result<void> set_settings(long long study, const study::SettingsText& settings);
   Result<void> set_wake(long long study, std::optional<long long> take);
+  Result<void> set_study_note(long long study, const std::string& note);
+  Result<std::string> device_note();
+  Result<void> set_device_note(const std::string& note);
 
   Result<std::vector<judge::Claim>> claims(long long study);
   Result<std::vector<judge::Mask>> masks(long long study);
@@ -166,6 +205,24 @@ class Store {
   /// Writes what is pending: at the end, and whenever a slow recording shall be safe up to now.
   Result<void> flush(Recording& recording);
 
+  /// Brings in the takes of another dossier of the same device, each once, with the studies, units and typed figures that
+  /// are missing here; a dossier in which nothing was done yet takes over the other's device. All of it or nothing.
+  /// Takes get numbers after those that are here and keep all else. Fault::input names what does not go together.
+  Result<Merged> merge(const std::string& other);
+
+  /// The row of takes that is being made or was left; empty for none.
+  Result<std::vector<QueueItem>> queue();
+  /// In the place of the row there was; its items get new ids.
+  Result<void> set_queue(const std::vector<QueueItem>& items);
+  Result<void> set_queue_item(const QueueItem& item);
+
+  /// What the report shall show, as it was chosen; see run/report.h. Nothing where nobody has.
+  Result<std::optional<nlohmann::json>> report();
+  Result<void> set_report(const nlohmann::json& content);
+  Result<std::vector<ReportPicture>> pictures();
+  Result<long long> add_picture(const ReportPicture& picture);
+  Result<void> remove_picture(long long picture);
+
   /// Nothing where there is none, or it is damaged.
   Result<std::optional<Derived>> derived(long long take);
   /// Replaces what was there. Does nothing to a file that is open for reading only.
@@ -173,8 +230,8 @@ class Store {
   /// Everything derived goes; all of it can be made again from raw.
   Result<void> drop_derived();
 
-  /// Takes back a pass of a run that keeps only its last one. Refused once anybody has written a note on it or made it
-  /// the wake.
+  /// Takes back a pass of a run that keeps only its last one. Refused once anybody has written a note on it, made it
+  /// the wake or put a picture of it into the report.
   Result<void> drop_pass(long long take);
 
   /// Points that are damaged in the file are left out; damaged_points() then counts them.

@@ -40,4 +40,9 @@ auto guarded(const std::string& path, Work work) -> decltype(work()) {
   }
 }
 
+/// Part names of the main assembly stand as they are; those of another carry its number.
+inline std::string part_prefix(long long assembly) {
+  return assembly == kMainAssembly ? std::string() : fmt::format("{}:", assembly);
+}
+
 }  // namespace heron::dossier

@@ -289,19 +289,19 @@ Result<void> Store::drop_pass(long long take) {
     derived.bind(1, static_cast<int64_t>(take));
     derived.exec();
     drop_chunks(db, take);
-    for (const char* sql :
-         {"DELETE FROM record WHERE point IN (SELECT id FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take "
-          "WHERE "
-          "note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT NULL)))",
-          "DELETE FROM point WHERE take = ?1 AND ?1 IN (SELECT id FROM take WHERE note = '' AND id NOT IN (SELECT wake "
-          "FROM study WHERE wake IS NOT NULL))",
-          "DELETE FROM take WHERE id = ?1 AND note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT "
-          "NULL)"}) {
+    const std::string unkept =
+        "id = ?1 AND note = '' AND id NOT IN (SELECT wake FROM study WHERE wake IS NOT NULL) AND id NOT IN (SELECT take "
+        "FROM picture WHERE take IS NOT NULL)";
+    const auto drop = [&](const std::string& sql) {
       Statement q(db, sql);
       q.bind(1, static_cast<int64_t>(take));
-      if (q.exec() == 0 && std::string_view(sql).starts_with("DELETE FROM take"))
-        return fail(Fault::usage, "{}: the pass has a note or is the wake; it is kept.", path());
-    }
+      return q.exec();
+    };
+    drop("UPDATE queue SET take = NULL WHERE take = ?1");
+    drop("DELETE FROM record WHERE point IN (SELECT id FROM point WHERE take IN (SELECT id FROM take WHERE " + unkept + "))");
+    drop("DELETE FROM point WHERE take IN (SELECT id FROM take WHERE " + unkept + ")");
+    if (drop("DELETE FROM take WHERE " + unkept) == 0)
+      return fail(Fault::usage, "{}: the pass has a note, is the wake or stands in the report; it is kept.", path());
     reseal(db, "take");
     transaction.commit();
     return {};

@@ -8,6 +8,9 @@
 
 namespace heron::run {
 
+/// What an export of everything has beside the open formats: the whole dossier, to be brought in again.
+inline constexpr const char* kExportedDossier = "dossier.heron";
+
 /// One take as JSON: set-up as it was, figures, absent, doubts, claims.
 Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
                                  const study::Analysis& analysis);

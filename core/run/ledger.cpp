@@ -155,7 +155,7 @@ Result<std::optional<dossier::Take>> judged_take(dossier::Store& store, const do
   if (!takes) return tl::unexpected(takes.error());
   std::optional<dossier::Take> newest;
   for (const auto& take : *takes)
-    if (take.points > 0 && take.purpose.empty() && !take.aside) newest = take;
+    if (take.judges() && (!newest || take.newer_than(*newest))) newest = take;
   return newest;
 }
 

@@ -12,8 +12,9 @@ namespace {
 
 std::string counted(int n, const char* noun) { return fmt::format("{} {}{}", n, noun, n == 1 ? "" : "s"); }
 
-/// "unit 9" before "unit 10": stretches of digits by what they count.
-bool by_name(const std::string& a, const std::string& b) {
+}  // namespace
+
+bool unit_before(const std::string& a, const std::string& b) {
   const auto digit = [](char c) { return c >= '0' && c <= '9'; };
   std::size_t i = 0, j = 0;
   while (i < a.size() && j < b.size()) {
@@ -36,15 +37,14 @@ bool by_name(const std::string& a, const std::string& b) {
   return a.size() - i < b.size() - j;
 }
 
-/// The newest take of each unit that judges, by the unit's name.
 std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>& takes) {
   std::map<std::string, dossier::Take> out;
   for (const auto& take : takes)
-    if (take.points > 0 && take.purpose.empty() && !take.aside) out.insert_or_assign(take.unit, take);
+    if (take.judges())
+      if (const auto there = out.find(take.unit); there == out.end() || take.newer_than(there->second))
+        out.insert_or_assign(take.unit, take);
   return out;
 }
-
-}  // namespace
 
 Result<Overview> overview(dossier::Store& store, bool read) {
   const auto units = store.units();
@@ -55,7 +55,7 @@ Result<Overview> overview(dossier::Store& store, bool read) {
   if (!assemblies) return tl::unexpected(assemblies.error());
   Overview out;
   for (const auto& unit : *units) out.units.push_back(unit.name);
-  std::sort(out.units.begin(), out.units.end(), by_name);
+  std::sort(out.units.begin(), out.units.end(), unit_before);
   for (const auto& study : *studies) {
     const auto claims = store.claims(study.id);
     const auto masks = store.masks(study.id);

@@ -1,5 +1,6 @@
 #pragma once
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -33,6 +34,11 @@ struct Overview {
   std::vector<OverviewRow> rows;
   int unread = 0;               ///< takes whose reading is not kept: their cells are not measured yet
 };
+
+/// The newest take of each unit that judges, by the unit's name.
+std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>& takes);
+/// "unit 9" before "unit 10": stretches of digits by what they count.
+bool unit_before(const std::string& a, const std::string& b);
 
 /// From what the dossier keeps; takes of which nothing is kept are read where `read` says so, and kept.
 Result<Overview> overview(dossier::Store& store, bool read);

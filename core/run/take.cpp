@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "program_version.h"
 #include "study/kind.h"
 #include "study/plan.h"
 #include "study/preflight.h"
@@ -79,6 +80,7 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
   const auto limits = (*bench)->limits();
   json setup = {{"plan", (*plan)->to_json()},
                 {"bench", limits.name},
+                {"program", kProgramVersion},
                 {"seed", seed},
                 {"device", device->info.name},
                 {"circuit", device->info.circuit},

@@ -331,7 +331,11 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     db.exec("ALTER TABLE record DROP COLUMN samples");
     db.exec("ALTER TABLE mask DROP COLUMN unit");
     db.exec("ALTER TABLE mask DROP COLUMN after");
-    for (const char* table : {"seal", "chunk", "envelope", "derived", "typed"}) db.exec(std::string("DROP TABLE ") + table);
+    db.exec("ALTER TABLE device DROP COLUMN note");
+    db.exec("ALTER TABLE unit DROP COLUMN serial");
+    db.exec("ALTER TABLE unit DROP COLUMN note");
+    db.exec("ALTER TABLE study DROP COLUMN note");
+    for (const char* table : {"seal", "chunk", "envelope", "derived", "typed", "queue", "report", "picture"}) db.exec(std::string("DROP TABLE ") + table);
     db.exec("PRAGMA user_version = 1");
   }
   auto store = dossier::Store::open(path);

@@ -19,7 +19,7 @@ namespace switching = study::switching;
 
 namespace {
 
-bool sweeps(const Desk& desk) {
+bool sweeps_shots(const Desk& desk) {
   const auto* plan = dynamic_cast<const switching::PlannedSwitching*>(desk.focus.plan().get());
   return !plan || plan->plan().steps().size() > 1;
 }
@@ -36,7 +36,7 @@ class SwitchingLooks final : public KindView {
   std::vector<LensOffer> lenses() const override {
     const auto repetitions = [](Desk* desk, QWidget* parent) -> Lens* { return new RepetitionsLens(desk, parent, over_shots); };
     return {{"Edges", make<EdgesLens>},
-            {"Energies", make<EnergiesLens>, sweeps},
+            {"Energies", make<EnergiesLens>, sweeps_shots},
             {"Pulses", make<PulseLens>, nullptr, true},
             {"Trajectory", make<TrajectoryLens>},
             {"Recovery", make<RecoveryLens>},

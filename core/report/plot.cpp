@@ -1,0 +1,180 @@
+#include "report/plot.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/quantity.h"
+#include "report/markup.h"
+
+namespace heron::report {
+
+namespace {
+
+// Text of 14 is still read where the plot is drawn 330 pixels wide.
+constexpr double kWidth = 520, kHeight = 310, kLeft = 66, kRight = 12, kTop = 12, kBottom = 46;
+constexpr std::size_t kPlaces = 600;
+
+struct Span {
+  double low = INFINITY, high = -INFINITY;
+  void take(double v) {
+    low = std::min(low, v);
+    high = std::max(high, v);
+  }
+  bool empty() const { return !(low <= high); }
+};
+
+/// The least of 1, 2 or 5 times a power of ten that makes at most so many steps.
+double step_of(double span, double steps) {
+  const double raw = span / steps, power = std::pow(10, std::floor(std::log10(raw)));
+  for (const double factor : {1.0, 2.0, 5.0})
+    if (factor * power >= raw * (1 - 1e-9)) return factor * power;
+  return 10 * power;
+}
+
+std::string number_text(double value, double step) {
+  const int decimals = std::clamp(int(std::ceil(-std::log10(step) - 1e-9)), 0, 12);
+  auto out = fmt::format("{:.{}f}", std::abs(value) < step * 1e-6 ? 0.0 : value, decimals);
+  return out.starts_with('-') ? "\u2212" + out.substr(1) : out;
+}
+
+struct Tick {
+  double at;
+  std::string label;
+};
+
+struct Axis {
+  double low, high;
+  bool logarithmic = false;
+  std::string title;
+  std::vector<Tick> ticks;
+
+  double share(double v) const { return logarithmic ? (std::log10(v) - std::log10(low)) / (std::log10(high) - std::log10(low)) : (v - low) / (high - low); }
+};
+
+std::string title_of(const std::string& name, const std::string& unit) {
+  return unit.empty() || unit == "1" ? name : name.empty() ? unit : name + ", " + unit;
+}
+
+Axis linear_axis(Span span, const std::string& name, const std::string& unit, double steps, double room) {
+  if (span.low == span.high) {
+    const double about = span.low == 0 ? 1 : std::abs(span.low) * 1e-3;
+    span.low -= about;
+    span.high += about;
+  }
+  const double extra = room * (span.high - span.low);
+  Axis out{.low = span.low - extra, .high = span.high + extra, .logarithmic = false, .title = {}, .ticks = {}};
+  const auto scale = unit_scale(std::max(std::abs(span.low), std::abs(span.high)), unit);
+  const double step = step_of((out.high - out.low) * scale.factor, steps);
+  for (double k = std::ceil(out.low * scale.factor / step - 1e-9); k * step <= out.high * scale.factor * (1 + 1e-12) + step * 1e-9; ++k)
+    out.ticks.push_back({k * step / scale.factor, number_text(k * step, step)});
+  out.title = title_of(name, scale.unit);
+  return out;
+}
+
+Axis log_axis(Span span, const std::string& name, const std::string& unit) {
+  if (span.low == span.high) span = {span.low / 2, span.high * 2};
+  Axis out{.low = span.low, .high = span.high, .logarithmic = true, .title = name, .ticks = {}};
+  const int first = int(std::ceil(std::log10(span.low) - 1e-9)), last = int(std::floor(std::log10(span.high) + 1e-9));
+  const int each = std::max(1, (last - first) / 5);
+  const auto add = [&](double v) { out.ticks.push_back({v, format_quantity(v, unit, 2).plain()}); };
+  if (last - first >= 1)
+    for (int k = first; k <= last; k += each) add(std::pow(10, k));
+  else
+    for (int k = first - 1; k <= last; ++k)
+      for (const double m : {1.0, 2.0, 5.0})
+        if (m * std::pow(10, k) >= span.low * (1 - 1e-9) && m * std::pow(10, k) <= span.high * (1 + 1e-9)) add(m * std::pow(10, k));
+  return out;
+}
+
+}  // namespace
+
+std::pair<std::vector<double>, std::vector<double>> thinned(const std::vector<double>& x, const std::vector<double>& y, std::size_t most) {
+  std::pair<std::vector<double>, std::vector<double>> whole, out;
+  for (std::size_t k = 0; k < std::min(x.size(), y.size()); ++k)
+    if (std::isfinite(x[k]) && std::isfinite(y[k])) {
+      whole.first.push_back(x[k]);
+      whole.second.push_back(y[k]);
+    }
+  const auto n = whole.first.size();
+  if (n <= most || most < 4) return whole;
+  const auto take = [&](std::size_t k) {
+    out.first.push_back(whole.first[k]);
+    out.second.push_back(whole.second[k]);
+  };
+  const std::size_t bins = most / 2;
+  for (std::size_t b = 0; b < bins; ++b) {
+    const auto from = whole.second.begin() + std::ptrdiff_t(b * n / bins), to = whole.second.begin() + std::ptrdiff_t((b + 1) * n / bins);
+    const auto [low, high] = std::minmax_element(from, to);
+    const auto a = std::size_t(std::min(low, high) - whole.second.begin()), z = std::size_t(std::max(low, high) - whole.second.begin());
+    take(a);
+    if (z != a) take(z);
+  }
+  return out;
+}
+
+std::string svg(const Plot& plot, int number) {
+  Span across, up;
+  const auto placed = [&](double x, double y) { return std::isfinite(x) && std::isfinite(y) && (!plot.log_x || x > 0); };
+  for (const auto& curve : plot.curves)
+    for (std::size_t k = 0; k < std::min(curve.x.size(), curve.y.size()); ++k)
+      if (placed(curve.x[k], curve.y[k])) {
+        across.take(curve.x[k]);
+        up.take(curve.y[k]);
+      }
+  if (across.empty()) return {};
+  // Limits near the curves are seen; those far off do not squeeze them.
+  const double tall = std::max(up.high - up.low, 1e-12 * std::abs(up.high));
+  for (const auto& ground : plot.grounds)
+    for (const auto& [x, y] : ground.line)
+      if (y > up.low - tall && y < up.high + tall && x >= across.low && x <= across.high) up.take(y);
+  const Axis h = plot.log_x ? log_axis(across, plot.x_name, plot.x_unit) : linear_axis(across, plot.x_name, plot.x_unit, 6, 0);
+  const Axis v = linear_axis(up, plot.y_name, plot.y_unit, 6, 0.05);
+  const double wide = kWidth - kLeft - kRight, high = kHeight - kTop - kBottom;
+  const auto px = [&](double x) { return kLeft + wide * h.share(x); };
+  const auto py = [&](double y) { return kTop + high * (1 - v.share(y)); };
+
+  std::string out = fmt::format(R"~(<svg class="plot" viewBox="0 0 {:g} {:g}" role="img" aria-label="{}" xmlns="http://www.w3.org/2000/svg">)~", kWidth, kHeight, escaped(plot.about));
+  out += fmt::format(
+      R"~(<defs><pattern id="ground{0}" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V7"/></pattern><clipPath id="inside{0}"><rect x="{1:g}" y="{2:g}" width="{3:g}" height="{4:g}"/></clipPath></defs>)~",
+      number, kLeft, kTop, wide, high);
+  for (const auto& tick : h.ticks) {
+    const double x = px(tick.at);
+    if (x < kLeft - 0.5 || x > kWidth - kRight + 0.5) continue;
+    out += fmt::format(R"~(<path class="grid" d="M{0:.1f} {1:g}V{2:g}"/><text x="{0:.1f}" y="{3:g}" text-anchor="middle">{4}</text>)~", x, kTop, kTop + high, kTop + high + 17, escaped(tick.label));
+  }
+  for (const auto& tick : v.ticks) {
+    const double y = py(tick.at);
+    if (y < kTop - 0.5 || y > kTop + high + 0.5) continue;
+    out += fmt::format(R"~(<path class="grid" d="M{0:g} {1:.1f}H{2:g}"/><text x="{3:g}" y="{4:.1f}" text-anchor="end">{5}</text>)~", kLeft, y, kLeft + wide, kLeft - 7, y + 5, escaped(tick.label));
+  }
+  out += fmt::format(R"~(<text x="{:g}" y="{:g}" text-anchor="middle">{}</text>)~", kLeft + wide / 2, kHeight - 8, escaped(h.title));
+  out += fmt::format(R"~(<text transform="translate(14 {:g}) rotate(-90)" text-anchor="middle">{}</text>)~", kTop + high / 2, escaped(v.title));
+  out += fmt::format(R"~(<g clip-path="url(#inside{})">)~", number);
+  for (const auto& ground : plot.grounds) {
+    std::string line;
+    double first = 0, last = 0;
+    for (const auto& [x, y] : ground.line) {
+      if (!placed(x, y)) continue;
+      first = line.empty() ? px(x) : first;
+      last = px(x);
+      line += fmt::format("{}{:.1f} {:.1f}", line.empty() ? "M" : "L", last, std::clamp(py(y), -kHeight, 2 * kHeight));
+    }
+    if (line.empty()) continue;
+    const double edge = ground.above ? kTop : kTop + high;
+    out += fmt::format(R"~(<path fill="url(#ground{})" d="{}L{:.1f} {:g}L{:.1f} {:g}Z"/><path class="edge" d="{}"/>)~", number, line, last, edge, first, edge, line);
+  }
+  for (const auto& curve : plot.curves) {
+    std::string line;
+    const auto [xs, ys] = thinned(curve.x, curve.y, kPlaces);
+    for (std::size_t k = 0; k < xs.size(); ++k)
+      if (placed(xs[k], ys[k])) line += fmt::format("{}{:.1f} {:.1f}", line.empty() ? "M" : "L", px(xs[k]), py(ys[k]));
+    if (xs.size() == 1) line += "h0.1";
+    if (!line.empty()) out += fmt::format(R"~(<path class="curve" stroke="{}"{} d="{}"/>)~", escaped(curve.colour), curve.dashed ? R"~( stroke-dasharray="6 4")~" : "", line);
+  }
+  out += fmt::format(R"~(</g><rect class="frame" x="{:g}" y="{:g}" width="{:g}" height="{:g}"/></svg>)~", kLeft, kTop, wide, high);
+  return out;
+}
+
+}  // namespace heron::report
