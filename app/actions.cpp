@@ -11,17 +11,20 @@ QList<Finder::Entry> MainWindow::actions() {
                            desk_.focus.select_study(id);
                            show_study();
                          }};
+  if (desk_.document.is_open()) out << Finder::Entry{"Report: what was found, on pages", "R", [this] { show_report(); }};
   if (desk_.document.is_open()) out << Finder::Entry{"Run all: studies on units, one after another", "", [this] { show_batch(); }};
   if (desk_.focus.study()) {
     out << Finder::Entry{desk_.runner.running() ? "Stop the take" : "Take", desk_.runner.running() ? "Esc" : "Space",
                          [this] { take_or_stop(); }};
     out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
+    out << Finder::Entry{"Write a note on the study", "", [this] { ask_study_note(); }};
     out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
     for (const auto& take : desk_.focus.takes())
       if (take.id == desk_.focus.shown())
         out << Finder::Entry{take.aside ? "Judge the take in view again" : "Lay the take in view aside: look, do not judge",
                              "", [this, take] { desk_.document.set_aside(desk_.focus.study_id(), take.id, !take.aside); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
+    out << Finder::Entry{"Put the plot into the report as it is seen", "I", [this] { put_into_report(); }};
     out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
     out << Finder::Entry{"Unpin cursors A and B", "", [this] {
                            desk_.look.set_cursor('A', std::nullopt);
@@ -61,6 +64,7 @@ QList<Finder::Entry> MainWindow::actions() {
     if (desk_.focus.study()) out << Finder::Entry{"Hookup: what is sensed where", "H", [this] { show_hookup(); }};
     out << Finder::Entry{"Overview: all claims on all units", "", [this] { show_overview(); }};
     out << Finder::Entry{"Bench: instruments and their limits", "", [this] { show_bench(); }};
+    out << Finder::Entry{"Bring in the takes of another dossier of this device", "", [this] { merge_dossier(); }};
     out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
     out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
     auto& undo = desk_.document.undo_stack();
@@ -74,6 +78,40 @@ QList<Finder::Entry> MainWindow::actions() {
   out << Finder::Entry{"Open a dossier", "Ctrl+O", [this] { choose_dossier(); }};
   out << Finder::Entry{"Make a new dossier", "Ctrl+N", [this] { new_dossier(); }};
   out << Finder::Entry{"Open the demo", "", [this] { open_demo(); }};
+  return out + findings();
+}
+
+/// What a dossier holds, for those who look for it: claims, takes with what is noted on them, units, parts, figures.
+QList<Finder::Entry> MainWindow::findings() {
+  QList<Finder::Entry> out;
+  if (!desk_.document.is_open()) return out;
+  const auto add = [&](const QString& name, std::function<void()> run) { out << Finder::Entry{name, "", std::move(run), true}; };
+  const auto look_at = [this](long long study, std::optional<long long> take, const QString& figure) {
+    desk_.focus.select_study(study);
+    if (take) desk_.focus.show_take(*take);
+    if (!figure.isEmpty()) desk_.look.set_figure(figure);
+    show_study();
+  };
+  if (const QString note = desk_.document.device_note(); !note.isEmpty()) add("Note on the device: " + note, [this] { show_device(); });
+  for (const auto& unit : desk_.document.units(dossier::kMainAssembly)) {
+    const QString serial = unit.serial.empty() ? QString() : ", " + text(unit.serial);
+    add("Unit: " + text(unit.name) + serial + (unit.note.empty() ? QString() : ": " + text(unit.note)), [this, id = unit.id] {
+      desk_.document.select_unit(id);
+      show_device();
+    });
+  }
+  for (const auto& study : desk_.document.studies()) {
+    const QString name = text(study.name);
+    if (!study.note.empty()) add("Note on " + name + ": " + text(study.note), [=, id = study.id] { look_at(id, {}, {}); });
+    for (const auto& claim : desk_.document.claims(study.id)) add("Claim: " + name + ": " + text(claim.text), [=, id = study.id, figure = text(claim.figure)] { look_at(id, {}, figure); });
+    for (const auto& mask : desk_.document.masks(study.id)) add("Claim: " + name + ": " + text(mask.text), [=, id = study.id] { look_at(id, {}, {}); });
+    for (const auto& take : desk_.document.takes(study.id))
+      add(QString("Take %1 of %2, %3%4").arg(take.number).arg(name, text(take.unit), take.note.empty() ? QString() : ": " + text(take.note)), [=, id = study.id, which = take.id] { look_at(id, which, {}); });
+  }
+  for (const auto& part : desk_.focus.device().parts) add("Part: " + text(part.name) + ", " + text(part.kind) + (part.note.empty() ? QString() : ", " + text(part.note)), [this] { show_device(); });
+  if (const auto shown = desk_.readings.shown())
+    for (const auto& figure : shown->analysis.reading.figures)
+      add("Figure: " + text(figure.label) + " (" + text(figure.key) + ") " + text(format_with_uncertainty(figure.value, figure.u, figure.unit)), [=, id = desk_.focus.study_id(), key = text(figure.key)] { look_at(id, {}, key); });
   return out;
 }
 

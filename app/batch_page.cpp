@@ -244,7 +244,10 @@ void BatchPage::start() {
   for (const auto unit : units_)
     for (const auto study : studies_)
       if (ticked_.contains({unit, study})) wanted.emplace_back(unit, study);
+  // What comes of them stands in their place then; a click ticks one again.
+  auto before = std::exchange(ticked_, {});
   const QString refused = desk_->batch.begin(wanted);
+  if (!refused.isEmpty()) ticked_ = std::move(before);
   refusal_->setText(refused);
   refusal_->setVisible(!refused.isEmpty());
 }

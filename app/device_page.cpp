@@ -69,7 +69,19 @@ DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
   row->addWidget(unit_label);
   row->addWidget(units_);
   row->addWidget(add);
-  row->addStretch(1);
+  const auto line = [this](const QString& name, const QString& placeholder, const QString& tip) {
+    auto* out = new QLineEdit(this);
+    out->setAccessibleName(name);
+    out->setPlaceholderText(placeholder);
+    out->setToolTip(tip);
+    return out;
+  };
+  serial_ = line("Serial number", "serial number", "What stands on the unit");
+  serial_->setFixedWidth(150);
+  unit_note_ = line("Note on the unit", "a note on this unit", "Found again in the finder (Ctrl+K), and told in the report");
+  device_note_ = line("Note on the device", "a note on the device", "Found again in the finder (Ctrl+K), and told in the report");
+  row->addWidget(serial_);
+  row->addWidget(unit_note_, 1);
   parts_ = typed_table({{"Part", false, 90},
                         {"Kind", false, 140},
                         {"Nominal", true, 120},
@@ -99,6 +111,7 @@ DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
   set_ink(*words, theme().slate);
   column->addWidget(title_);
   column->addWidget(about_);
+  column->addWidget(device_note_);
   column->addLayout(row);
   column->addWidget(parts_, 3);
   column->addWidget(refusal_);
@@ -116,6 +129,9 @@ DevicePage::DevicePage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(des
       refusal_->setText(trouble);
       if (!trouble.isEmpty()) title_->setText(QString::fromStdString(desk_->focus.device().info.name));
     });
+  connect(device_note_, &QLineEdit::editingFinished, this, [this] { desk_->document.set_device_note(device_note_->text().trimmed()); });
+  for (auto* words_of_unit : {serial_, unit_note_})
+    connect(words_of_unit, &QLineEdit::editingFinished, this, [this] { desk_->document.set_unit_words(desk_->focus.device().unit.id, serial_->text().trimmed(), unit_note_->text().trimmed()); });
   connect(units_, &QComboBox::activated, this,
           [this](int index) { desk_->document.select_unit(units_->itemData(index).toLongLong()); });
   connect(add, &QPushButton::clicked, this, [this] {
@@ -224,6 +240,9 @@ void DevicePage::fill() {
   const int row_before = parts_->currentRow(), column_before = parts_->currentColumn();
   title_->setText(QString::fromStdString(desk_->focus.device().info.name));
   about_->setText(QString::fromStdString(desk_->focus.device().info.about));
+  device_note_->setText(desk_->document.device_note());
+  serial_->setText(QString::fromStdString(desk_->focus.device().unit.serial));
+  unit_note_->setText(QString::fromStdString(desk_->focus.device().unit.note));
   units_->clear();
   for (const auto& unit : desk_->document.units(desk_->focus.assembly())) {
     units_->addItem(QString::fromStdString(unit.name), QVariant::fromValue(qlonglong(unit.id)));

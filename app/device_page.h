@@ -29,6 +29,7 @@ class DevicePage : public QWidget {
   Desk* desk_;
   QLineEdit* title_;
   QLineEdit* about_;
+  QLineEdit *device_note_, *serial_, *unit_note_;
   QComboBox* units_;
   QTableWidget* parts_;
   QLabel* refusal_;

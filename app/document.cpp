@@ -151,23 +151,6 @@ study::PlanPtr Document::plan(long long id) {
   return facts.plan;
 }
 
-std::vector<dossier::QueueItem> Document::queue() {
-  auto items = store_ ? store_->queue() : Result<std::vector<dossier::QueueItem>>();
-  if (!items) complain(items.error());
-  return items.value_or(std::vector<dossier::QueueItem>{});
-}
-
-QString Document::set_queue(const std::vector<dossier::QueueItem>& items) {
-  const auto kept = store_->set_queue(items);
-  return kept ? QString() : QString::fromStdString(kept.error().message);
-}
-
-QString Document::set_queue_item(const dossier::QueueItem& item) {
-  if (read_only()) return {};
-  const auto kept = store_->set_queue_item(item);
-  return kept ? QString() : QString::fromStdString(kept.error().message);
-}
-
 void Document::reread_takes(long long id) {
   facts_[id].takes.reset();
   emit takes_changed(id);

@@ -63,6 +63,10 @@ class Document : public QObject {
   void remove_typed(long long study, const judge::TypedFigure& typed);
   void set_wake(long long study, std::optional<long long> take);
   void set_note(long long study, long long take, const QString& note);
+  void set_study_note(long long study, const QString& note);
+  QString device_note();
+  void set_device_note(const QString& note);
+  void set_unit_words(long long unit, const QString& serial, const QString& note);
   /// Laid aside, a take is looked at and never judged.
   void set_aside(long long study, long long take, bool aside);
 
@@ -85,6 +89,12 @@ class Document : public QObject {
   std::vector<dossier::QueueItem> queue();
   QString set_queue(const std::vector<dossier::QueueItem>& items);
   QString set_queue_item(const dossier::QueueItem& item);
+  /// What the report shall show; see report/choice.h. Nothing where nobody has chosen.
+  std::optional<nlohmann::json> report();
+  QString keep_report(const nlohmann::json& choice);
+  std::vector<dossier::ReportPicture> pictures();
+  QString add_picture(const dossier::ReportPicture& picture);
+  QString remove_picture(long long picture);
   /// Takes of a study have come or changed beside this object.
   void reread_takes(long long study);
 
@@ -101,6 +111,8 @@ class Document : public QObject {
   void wake_changed(long long study);
   void takes_changed(long long study);
   void device_changed(long long assembly);
+  /// Plots were put into the report, or taken out.
+  void report_changed();
 
  private:
   struct Facts {

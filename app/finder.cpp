@@ -9,7 +9,7 @@ Finder::Finder(QWidget* parent) : QFrame(parent) {
   setObjectName("finder");
   auto* column = new QVBoxLayout(this);
   field_ = new QLineEdit(this);
-  field_->setPlaceholderText("Find an action or a study");
+  field_->setPlaceholderText("Find an action, a study, a claim, a note, a part, a figure");
   field_->setAccessibleName("Find");
   list_ = new QListWidget(this);
   list_->setAccessibleName("Found");
@@ -38,6 +38,9 @@ void Finder::filter(const QString& text) {
   list_->clear();
   const auto words = text.toLower().split(' ', Qt::SkipEmptyParts);
   for (qsizetype i = 0; i < entries_.size(); ++i) {
+    if (words.isEmpty() && entries_[i].sought) continue;
+    constexpr int kMost = 200;  // nobody reads on
+    if (list_->count() >= kMost) break;
     const QString name = entries_[i].name.toLower();
     if (!std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.contains(w); })) continue;
     auto* item = new QListWidgetItem(

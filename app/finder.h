@@ -14,6 +14,7 @@ class Finder : public QFrame {
   struct Entry {
     QString name, keys;
     std::function<void()> run;
+    bool sought = false;  ///< shown only to those who type: there may be thousands of it
   };
   explicit Finder(QWidget* parent);
   void open(QList<Entry> entries);

@@ -6,6 +6,8 @@
 #include <QFileDialog>
 #include <QInputDialog>
 #include <QKeyEvent>
+#include <QListWidget>
+#include <QPlainTextEdit>
 #include <QMimeData>
 #include <QPointer>
 #include <QSettings>
@@ -21,6 +23,7 @@
 #include "overview_page.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
+#include "report_page.h"
 
 namespace heron::app {
 
@@ -135,6 +138,12 @@ QWidget* MainWindow::make_top_bar() {
   overview_button_->setAccessibleName("Overview page");
   overview_button_->setToolTip("All claims on all units; from a study, at its claim (V)");
   connect(overview_button_, &QPushButton::clicked, this, [this] { pages_->currentWidget() == overview_page_ ? show_study() : show_overview(); });
+  report_button_ = new QPushButton("Report", top);
+  report_button_->setObjectName("place");
+  report_button_->setFlat(true);
+  report_button_->setAccessibleName("Report page");
+  report_button_->setToolTip("What was found, on pages to be passed on (R)");
+  connect(report_button_, &QPushButton::clicked, this, [this] { report_page_ && pages_->currentWidget() == report_page_ ? show_study() : show_report(); });
   bench_button_ = new QPushButton("Bench", top);
   bench_button_->setObjectName("place");
   bench_button_->setFlat(true);
@@ -165,6 +174,7 @@ QWidget* MainWindow::make_top_bar() {
   row->addWidget(device_button_);
   row->addWidget(hookup_button_);
   row->addWidget(bench_button_);
+  row->addWidget(report_button_);
   row->addStretch(1);
   row->addWidget(status_);
   row->addWidget(bar_);
@@ -272,6 +282,7 @@ void MainWindow::refresh_bar() {
   hookup_button_->setVisible(there && desk_.focus.study());
   bench_button_->setVisible(there);
   overview_button_->setVisible(there);
+  report_button_->setVisible(there);
   strip_row_->setVisible(there);
   // On the page of a row of takes Space begins that.
   take_->setVisible(there && (desk_.runner.running() || !batch_page_ || pages_->currentWidget() != batch_page_));
@@ -406,6 +417,10 @@ void MainWindow::show_batch() {
   if (first) connect(batch_page_, &BatchPage::opened, this, &MainWindow::show_study);
 }
 
+void MainWindow::show_report() {
+  if (desk_.document.is_open()) turn_to(report_page_);
+}
+
 void MainWindow::show_study() {
   pages_->setCurrentWidget(desk_.focus.study() ? study_page_ : desk_.document.is_open() ? first_steps_page_ : empty_page_);
 }
@@ -535,6 +550,38 @@ void MainWindow::ask_typed_figure() {
            [this, unit](const QString& line) { return desk_.document.type_figure(desk_.focus.study_id(), unit.id, line); });
 }
 
+void MainWindow::ask_study_note() {
+  if (const auto* study = desk_.focus.study()) {
+    bool ok = false;
+    const QString note = QInputDialog::getText(this, "A note on the study", text(study->name), QLineEdit::Normal, text(study->note), &ok);
+    if (ok) desk_.document.set_study_note(study->id, note.trimmed());
+  }
+}
+
+void MainWindow::merge_dossier() {
+  if (desk_.runner.running() || desk_.batch.active()) return tell("A take is running; stop it before bringing in another dossier.", true);
+  const QString path = QFileDialog::getOpenFileName(this, "Bring in the takes of another dossier", QFileInfo(desk_.document.path()).path(), "Dossiers (*.heron)");
+  if (path.isEmpty()) return;
+  tell("Bringing in " + QFileInfo(path).fileName() + "\u2026", false);
+  auto* work = QThread::create([here = desk_.document.path(), path, window = QPointer<MainWindow>(this)] {
+    auto store = dossier::Store::open_again(here.toStdString());
+    const auto merged = store ? store->merge(path.toStdString()) : Result<dossier::Merged>(tl::unexpected(store.error()));
+    QMetaObject::invokeMethod(
+        qApp,
+        [window, merged, here] {
+          if (!window) return;
+          if (!merged) return window->tell(text(merged.error().message), true);
+          if (window->desk_.document.path() == here) window->desk_.open(here);
+          QString said = QString("%1 takes came in, %2 were here already; %3 new studies, %4 new units.").arg(merged->takes).arg(merged->known).arg(merged->studies).arg(merged->units);
+          for (const auto& one : merged->said) said += " " + text(one);
+          window->tell(said, false);
+        },
+        Qt::QueuedConnection);
+  });
+  connect(work, &QThread::finished, work, &QObject::deleteLater);
+  work->start();
+}
+
 void MainWindow::save_picture() {
   auto* plot = study_page_->lens() ? study_page_->lens()->plot() : nullptr;
   if (!plot) {
@@ -546,6 +593,18 @@ void MainWindow::save_picture() {
   if (path.isEmpty()) return;
   const QString trouble = render::save_picture(*plot, path, plot->size());
   tell(trouble.isEmpty() ? path + " is written." : trouble, !trouble.isEmpty());
+}
+
+void MainWindow::put_into_report() {
+  auto* plot = study_page_->lens() ? study_page_->lens()->plot() : nullptr;
+  const auto* study = desk_.focus.study();
+  if (!plot || !study) return tell("This lens is a table; choose one with a plot for the report.", true);
+  if (desk_.document.read_only()) return tell("The dossier is open for reading only.", true);
+  const auto shown = desk_.focus.shown();
+  const auto* take = shown ? desk_.document.take(study->id, *shown) : nullptr;
+  const QString caption = text(study->name) + ", " + study_page_->lens_in_view() + (take ? QString(", take %1 of %2").arg(take->number).arg(text(take->unit)) : QString());
+  const QString trouble = desk_.document.add_picture({.study = study->id, .take = shown, .caption = caption.toStdString(), .svg = render::drawing_of(*plot, plot->size()).toStdString()});
+  tell(trouble.isEmpty() ? "The plot stands in the report as it is seen now (R shows it)." : trouble, !trouble.isEmpty());
 }
 
 void MainWindow::export_take() {
@@ -578,7 +637,7 @@ bool MainWindow::handle_key(int key) {
       else if (pages_->currentWidget() == import_page_)
         import_page_->leave();
       else if (pages_->currentWidget() == device_page_ || pages_->currentWidget() == hookup_page_ ||
-               pages_->currentWidget() == bench_page_ || (overview_page_ && pages_->currentWidget() == overview_page_))
+               pages_->currentWidget() == bench_page_ || (overview_page_ && pages_->currentWidget() == overview_page_) || (report_page_ && pages_->currentWidget() == report_page_))
         show_study();
       else if (batch_page_ && pages_->currentWidget() == batch_page_)
         show_overview();
@@ -602,6 +661,13 @@ bool MainWindow::handle_key(int key) {
     case Qt::Key_H:
       pages_->currentWidget() == hookup_page_ ? show_study() : show_hookup();
       return true;
+    case Qt::Key_R:
+      report_page_ && pages_->currentWidget() == report_page_ ? show_study() : show_report();
+      return true;
+    case Qt::Key_I:
+      if (pages_->currentWidget() != study_page_) return false;
+      put_into_report();
+      return true;
     case Qt::Key_D:
       pages_->currentWidget() == device_page_ ? show_study() : show_device();
       return true;
@@ -623,7 +689,10 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
   // Fields keep their keys; so does a table while a cell is being typed into.
   const auto* focus = focusWidget();
   if (focus && !focus->isVisible()) focus = nullptr;
-  if (qobject_cast<const QLineEdit*>(watched) || qobject_cast<const QLineEdit*>(focus)) return false;
+  for (const QObject* field : {static_cast<const QObject*>(watched), static_cast<const QObject*>(focus)})
+    if (qobject_cast<const QLineEdit*>(field) || qobject_cast<const QPlainTextEdit*>(field)) return false;
+  // Space ticks what a list has to tick.
+  if (const auto* list = qobject_cast<const QListWidget*>(focus); list && list->count() > 0 && list->item(0)->flags() & Qt::ItemIsUserCheckable && key->key() == Qt::Key_Space) return false;
   if (const auto* table = qobject_cast<const QTableWidget*>(focus);
       table && table->property("typed").toBool() && key->key() != Qt::Key_Escape)
     return false;

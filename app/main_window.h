@@ -36,6 +36,9 @@ class MainWindow : public QMainWindow {
   void show_bench();
   void show_overview();
   void show_batch();
+  void show_report();
+  /// The plot in view as it is seen, for the report.
+  void put_into_report();
   void find();
   void bring_in_data();
   void save_picture();
@@ -75,6 +78,9 @@ class MainWindow : public QMainWindow {
   template <class Page>
   void turn_to(Page*& page);
   QList<Finder::Entry> actions();
+  QList<Finder::Entry> findings();
+  void ask_study_note();
+  void merge_dossier();
 
   Desk desk_;
   QLabel* device_name_;
@@ -95,6 +101,8 @@ class MainWindow : public QMainWindow {
   BenchPage* bench_page_ = nullptr;
   class OverviewPage* overview_page_ = nullptr;
   class BatchPage* batch_page_ = nullptr;
+  class ReportPage* report_page_ = nullptr;
+  QPushButton* report_button_;
   QPushButton* overview_button_;
   QPushButton* hookup_button_;
   QPushButton* bench_button_;

@@ -184,7 +184,9 @@ void StudyPage::refresh() {
   for (int k = 0; k < lens_count(); ++k) group_->button(k)->setVisible(suits(k));
   if (lens() && !suits(chosen_.value(view_))) choose_lens(0);
   title_->setText(desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->name) : QString());
-  title_->setToolTip(title_->text());
+  // What was noted stands beneath the name when it is pointed at; in the finder and the report it is found as well.
+  const QString note = desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->note) : QString();
+  title_->setToolTip(note.isEmpty() ? title_->text() : title_->text() + "\n" + note);
   figures_->show_take(desk_->readings.shown().get());
   if (lens()) figures_->show_cards(lens()->cards());
 }

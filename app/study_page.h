@@ -20,6 +20,7 @@ class StudyPage : public QWidget {
 
   void choose_lens(int index);
   int lens_count() const { return int(offers_.size()); }
+  QString lens_in_view() const { return group_->checkedId() >= 0 ? lens_title(group_->checkedId()) : QString(); }
   QString lens_title(int index) const { return offers_.at(std::size_t(index)).title; }
   Lens* lens() const;
   bool handle_key(int key);

@@ -1,9 +1,11 @@
 #pragma once
+#include <functional>
 #include <string>
 #include <vector>
 
 #include "base/result.h"
 #include "exchange/columns.h"
+#include "report/content.h"
 
 /// The commands of `heron`. Each returns its exit status on success of the work itself: 0, or 1 when a claim fails.
 namespace heron::cli {
@@ -45,6 +47,7 @@ Result<int> export_all(const std::string& file, const std::string& folder, int t
 struct ReportOptions {
   std::string file, out;
   std::vector<std::string> studies, units;  ///< by name; empty: as it was chosen in the dossier
+  std::function<Result<std::string>(const report::Content&)> pdf = {};  ///< how paper is made, where this program can
 };
 Result<int> report(const ReportOptions& options);
 

@@ -6,6 +6,7 @@
 #include <iostream>
 
 #include "commands.h"
+#include "report_pdf.h"
 #include "study/kind.h"
 
 using namespace heron;
@@ -126,9 +127,12 @@ int main(int argc, char** argv) {
   cli::ReportOptions report_options;
   auto* report = app.add_subcommand("report", "the report: one file, pictures inside, nothing fetched");
   report->add_option("FILE", report_options.file)->required();
-  report->add_option("OUT", report_options.out, "ends in .html")->required();
+  report->add_option("OUT", report_options.out, "ends in .html or .pdf")->required();
   repeatable(report->add_option("--study", report_options.studies, "only this study; repeatable"));
   repeatable(report->add_option("--unit", report_options.units, "only this unit; repeatable"));
+#ifdef HERON_PAPER
+  report_options.pdf = cli::report_pdf;
+#endif
   report->callback([&] { work = [&] { return cli::report(report_options); }; });
 
   try {

@@ -301,6 +301,23 @@ void LongGraph::thin() {
   graph_->setData(data);
 }
 
+QByteArray drawing_of(QCustomPlot& plot, QSize size) {
+  QBuffer buffer;
+  buffer.open(QIODevice::WriteOnly);
+  QSvgGenerator generator;
+  generator.setOutputDevice(&buffer);
+  generator.setSize(size);
+  generator.setViewBox(QRect(QPoint(0, 0), size));
+  generator.setTitle("Zealous Heron");
+  QCPPainter painter;
+  if (!painter.begin(&generator)) return {};
+  painter.setMode(QCPPainter::pmVectorized);
+  painter.setMode(QCPPainter::pmNoCaching);
+  painter.fillRect(QRect(QPoint(0, 0), size), theme().sheet);
+  plot.toPainter(&painter, size.width(), size.height());
+  return painter.end() ? buffer.data() : QByteArray();
+}
+
 QString save_picture(QCustomPlot& plot, const QString& path, QSize size) {
   const QString ending = QFileInfo(path).suffix().toLower();
   bool done = false;
@@ -309,20 +326,9 @@ QString save_picture(QCustomPlot& plot, const QString& path, QSize size) {
   } else if (ending == "pdf") {
     done = plot.savePdf(path, size.width(), size.height(), QCP::epNoCosmetic, "Zealous Heron");
   } else if (ending == "svg") {
-    QSvgGenerator generator;
-    generator.setFileName(path);
-    generator.setSize(size);
-    generator.setViewBox(QRect(QPoint(0, 0), size));
-    generator.setTitle("Zealous Heron");
-    QCPPainter painter;
-    if (painter.begin(&generator)) {
-      painter.setMode(QCPPainter::pmVectorized);
-      painter.setMode(QCPPainter::pmNoCaching);
-      painter.fillRect(QRect(QPoint(0, 0), size), theme().sheet);
-      plot.toPainter(&painter, size.width(), size.height());
-      done = painter.end();
-    }
-    done = done && QFileInfo(path).size() > 0;
+    const auto drawing = drawing_of(plot, size);
+    QFile file(path);
+    done = !drawing.isEmpty() && file.open(QIODevice::WriteOnly) && file.write(drawing) == drawing.size() && file.flush();
   } else {
     return QString("Pictures are written as .png, .svg or .pdf, not as \".%1\".").arg(ending);
   }

@@ -98,6 +98,9 @@ class LongGraph {
   int thinned_width_ = 0;
 };
 
+/// The plot as an SVG drawing; empty where it cannot be drawn.
+QByteArray drawing_of(QCustomPlot& plot, QSize size);
+
 /// Writes the plot as .png, .svg or .pdf, by the path's ending. @return what went wrong, empty when all is well
 QString save_picture(QCustomPlot& plot, const QString& path, QSize size);
 

@@ -1,7 +1,7 @@
 # Sourced by demo, check and screenshots: installs what is missing. Debian 12's packages only.
-packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6svg6-dev libgl-dev libqcustomplot-dev libeigen3-dev
+packages="g++ cmake ninja-build ccache pkg-config qt6-base-dev libqt6svg6-dev libqpdf-dev libgl-dev libqcustomplot-dev libeigen3-dev
   libsuitesparse-dev libfftw3-dev libsqlite3-dev libsqlitecpp-dev nlohmann-json3-dev libtomlplusplus-dev libcli11-dev libfmt-dev
-  libfast-float-dev libmuparser-dev libmuparserx-dev libexpected-dev libxxhash-dev libsndfile1-dev libhdf5-dev libboost-random-dev python3 catch2 libbenchmark-dev xvfb xauth fontconfig locales"
+  libfast-float-dev libmuparser-dev libmuparserx-dev libexpected-dev libxxhash-dev libsndfile1-dev libhdf5-dev libboost-random-dev python3 tidy libpoppler-qt6-dev catch2 libbenchmark-dev xvfb xauth fontconfig locales"
 
 fail() { echo "$(basename "$0"): $1" >&2; exit 1; }
 

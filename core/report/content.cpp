@@ -29,9 +29,14 @@ bool wanted(const std::vector<std::string>& chosen, const std::string& name) {
 std::string sentences(const study::Plan& plan) {
   std::string out;
   for (const auto& piece : plan.brief()) {
-    if (piece.heading && !out.empty()) out += "\n";
+    if (piece.text.empty()) continue;
+    const bool closes = std::string_view(",;.:)").find(piece.text.front()) != std::string_view::npos;
+    if (piece.heading && !out.empty())
+      out += "\n";
+    else if (!out.empty() && !closes && out.back() != '(' && out.back() != ' ')
+      out += " ";
     out += piece.text;
-    if (piece.heading) out += ": ";
+    if (piece.heading) out += ":";
   }
   return out;
 }

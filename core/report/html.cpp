@@ -34,7 +34,14 @@ figure{margin:.5rem 0 1rem}svg.plot{width:100%;max-width:42rem;height:auto;displ
 .curve{fill:none;stroke-width:1.8;stroke-linejoin:round}.hatch{stroke:var(--ground);stroke-width:2}.edge{stroke:var(--ink);fill:none}
 .swatch{display:inline-block;width:1.4em;height:.25em;vertical-align:.25em;margin-right:.3em}
 .kept svg{width:100%;height:auto;background:#fbfcfa}details{margin:.3rem 0}summary{cursor:pointer;color:var(--quiet)}
-.scroll{overflow-x:auto}nav ol{columns:14rem;padding-left:1.4rem}
+a{color:inherit}.scroll{overflow-x:auto}nav ol{columns:14rem;padding-left:1.4rem}
+)";
+
+// Of CSS a plain renderer knows little: colours, sizes, margins.
+constexpr const char* kPaperStyle = R"(
+body{color:#1c2a2e}h1{font-size:26px;margin-top:0px;margin-bottom:6px}h2{font-size:19px;margin-top:24px;margin-bottom:4px}h3{font-size:13px;margin-top:13px;margin-bottom:3px}
+p{margin-top:3px;margin-bottom:3px}.quiet,caption{color:#586a6e}th{font-weight:500;text-align:left}td,th{padding-top:1px;padding-bottom:1px;padding-right:10px;vertical-align:top}
+.group{font-weight:600}.meets{color:#2f7550}.fails{color:#ae3527}.too_close{color:#6a5799}.not_measured{color:#586a6e}.doubt{color:#9a5508;background-color:#f6ead8}
 )";
 
 constexpr const char* kMarks = R"(<svg width="0" height="0" aria-hidden="true" style="position:absolute"><symbol id="meets" viewBox="0 0 16 16"><path d="M2 9l4 4 8-10"/></symbol><symbol id="fails" viewBox="0 0 16 16"><path d="M3 3l10 10M13 3L3 13"/></symbol><symbol id="too_close" viewBox="0 0 16 16"><path d="M2 6h12M2 11h12"/></symbol><symbol id="not_measured" viewBox="0 0 16 16"><path d="M3 8h10"/></symbol></svg>)";
@@ -47,8 +54,11 @@ std::string paragraphs(const std::string& text, const char* css = nullptr) {
   return out;
 }
 
-std::string verdict_cell(const judge::Judgement& j, bool doubted) {
-  std::string out = fmt::format(R"(<span class="{0}"><svg class="mark" aria-hidden="true"><use href="#{0}"/></svg> {1}</span>)", judge::verdict_text(j.verdict), judge::verdict_words(j.verdict));
+enum class Flavour { page, paper };
+
+std::string verdict_cell(const judge::Judgement& j, bool doubted, Flavour flavour) {
+  std::string out = flavour == Flavour::page ? fmt::format(R"(<span class="{0}"><svg class="mark" aria-hidden="true"><use href="#{0}"/></svg> {1}</span>)", judge::verdict_text(j.verdict), judge::verdict_words(j.verdict))
+                                             : fmt::format(R"(<span class="{0}"><img src="mark:{0}" width="9" height="9"> {1}</span>)", judge::verdict_text(j.verdict), judge::verdict_words(j.verdict));
   if (doubted) out += " <strong>in doubt</strong>";
   if (!j.caveat.empty()) out += " <span class=\"quiet\">" + escaped(j.caveat) + "</span>";
   return out;
@@ -70,13 +80,13 @@ std::string short_name(const TakePart& take) { return fmt::format("{}, take {}",
 
 class Writer {
  public:
-  explicit Writer(const Content& content) : content_(content) {}
+  Writer(const Content& content, Flavour flavour) : content_(content), flavour_(flavour) {}
 
   std::string all() {
     const auto& choice = content_.choice;
     const auto title = choice.title.empty() ? content_.device : choice.title;
     out_ = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n";
-    add("<title>{}</title>\n<style>{}</style>\n</head>\n<body>\n{}\n<main>\n<header>\n<h1>{}</h1>\n", escaped(title), kStyle, kMarks, escaped(title));
+    add("<title>{}</title>\n<style>{}</style>\n</head>\n<body>\n{}\n<main>\n<header>\n<h1>{}</h1>\n", escaped(title), page() ? kStyle : kPaperStyle, page() ? kMarks : "", escaped(title));
     if (title != content_.device) add("<p>{}</p>\n", escaped(content_.device));
     if (!choice.author.empty()) add("<p class=\"quiet\">{}</p>\n", escaped(choice.author));
     add("</header>\n");
@@ -96,10 +106,12 @@ class Writer {
   void add(fmt::format_string<Args...> text, Args&&... args) {
     fmt::format_to(std::back_inserter(out_), text, std::forward<Args>(args)...);
   }
+  bool page() const { return flavour_ == Flavour::page; }
   bool shows(Part part) const { return content_.choice.parts.contains(part); }
 
   void contents() {
-    if (content_.studies.size() < 2) return;
+    // On paper it needs page numbers, which only its renderer knows.
+    if (content_.studies.size() < 2 || !page()) return;
     add("<nav aria-label=\"Contents\">\n<h2>Contents</h2>\n<ol>\n");
     for (std::size_t k = 0; k < content_.studies.size(); ++k) add("<li><a href=\"#study{}\">{}</a></li>\n", k + 1, escaped(content_.studies[k].name));
     add("</ol>\n</nav>\n");
@@ -161,17 +173,21 @@ class Writer {
 
   void plots(const StudyPart& study) {
     for (std::size_t k = 0; k < study.pictures.size(); ++k) {
-      const auto drawing = harmless_svg(study.pictures[k].svg);
+      auto drawing = harmless_svg(study.pictures[k].svg);
+      if (!page() && !drawing.empty()) drawing = image({.plot = std::nullopt, .svg = std::move(drawing)});
       const auto& source = study.picture_sources[k];
-      add("<figure class=\"kept\">{}<figcaption>{}{}</figcaption></figure>\n", drawing.empty() ? "<p>The drawing that was kept holds more than a drawing; it is left out.</p>" : drawing, escaped(study.pictures[k].caption), source.unit.empty() ? "" : escaped(". " + source_text(source)));
+      add("{}{}{}{}{}{}\n", page() ? "<figure class=\"kept\">" : "<p>", drawing.empty() ? "<p>The drawing that was kept holds more than a drawing; it is left out.</p>" : drawing, kCaption[page()], escaped(study.pictures[k].caption), source.unit.empty() ? "" : escaped(". " + source_text(source)), kCaptionEnd[page()]);
     }
     for (const auto& one : plots_of(study)) {
-      const auto drawing = svg(one.plot, ++plots_);
+      auto drawing = svg(one.plot, ++plots_);
       if (drawing.empty()) continue;
-      add("<figure>{}<figcaption>{}", drawing, escaped(one.quantity));
-      for (std::size_t k = 0; k < one.labels.size(); ++k) add("{}<span class=\"swatch\" style=\"background:{}\"></span>{}", k == 0 ? ": " : " ", one.plot.curves[k].colour, escaped(one.labels[k]));
-      add("</figcaption></figure>\n");
-      if (shows(Part::numbers)) numbers(one);
+      if (!page()) drawing = image({.plot = one.plot});
+      add("{}{}{}{}", page() ? "<figure>" : "<p>", drawing, kCaption[page()], escaped(one.quantity));
+      for (std::size_t k = 0; k < one.labels.size(); ++k)
+        page() ? add("{}<span class=\"swatch\" style=\"background:{}\">&#8203;</span>{}", k == 0 ? ": " : " ", one.plot.curves[k].colour, escaped(one.labels[k]))
+               : add("{}<span style=\"color:{}\">{}</span>", k == 0 ? ": " : ", ", one.plot.curves[k].colour, escaped(one.labels[k]));
+      add("{}\n", kCaptionEnd[page()]);
+      if (shows(Part::numbers) && page()) numbers(one);
     }
   }
 
@@ -204,7 +220,7 @@ class Writer {
         if (line.typed) value += " <span class=\"quiet\">typed in, read " + escaped(line.typed->source) + "</span>";
         // The value as it is kept, for whoever reads this with a program.
         const auto data = j.value ? fmt::format(" data-value=\"{:.17g}\"", *j.value) : std::string();
-        add("<tr class=\"claim\"{}><th scope=\"row\">{}</th><td class=\"n\">{}</td><td class=\"n\">{}</td><td>{}</td></tr>\n", data, escaped(short_name(take)), value, j.margin ? escaped(format_quantity(*j.margin, j.unit, 3).plain()) : "", verdict_cell(j, is_doubted(take)));
+        add("<tr class=\"claim\"{}><th scope=\"row\">{}</th><td class=\"n\">{}</td><td class=\"n\">{}</td><td>{}</td></tr>\n", data, escaped(short_name(take)), value, j.margin ? escaped(format_quantity(*j.margin, j.unit, 3).plain()) : "", verdict_cell(j, is_doubted(take), flavour_));
       }
       add("</tbody>\n");
     }
@@ -246,7 +262,7 @@ class Writer {
     constexpr std::size_t kMostRows = 2000;
     for (const auto& take : study.takes) {
       if (take.curve.columns.empty()) continue;
-      add("<details><summary>Points of {}</summary>\n<div class=\"scroll\">\n", escaped(short_name(take)));
+      add("{}Points of {}{}\n", page() ? "<details><summary>" : "<h3>", escaped(short_name(take)), page() ? "</summary>\n<div class=\"scroll\">" : "</h3>");
       for (const auto& column : take.curve.columns) {
         const auto& x = take.curve.x_of(column);
         const auto n = std::min(x.size(), column.y.size());
@@ -256,18 +272,39 @@ class Writer {
           add("<tr><td class=\"n\">{:.9g}</td><td class=\"n\">{:.9g}</td><td class=\"n\">{}</td></tr>\n", x[k], column.y[k], k < column.u.size() ? fmt::format("{:.2g}", 2 * column.u[k]) : "");
         add("</tbody>\n</table>\n");
       }
-      add("</div></details>\n");
+      if (page()) add("</div></details>\n");
     }
   }
 
+  static constexpr const char* kCaption[] = {"<span class=\"quiet\">", "<figcaption>"};
+  static constexpr const char* kCaptionEnd[] = {"</span></p>", "</figcaption></figure>"};
+
+  std::string image(Paper::Drawing drawing) {
+    drawings_.push_back(std::move(drawing));
+    return fmt::format("<img src=\"drawing:{}\" width=\"{:g}\" height=\"{:g}\"><br>", drawings_.size() - 1, Layout::width, Layout::height);
+  }
+
+ public:
+  std::vector<Paper::Drawing> drawings() { return std::move(drawings_); }
+
+ private:
   const Content& content_;
+  Flavour flavour_;
+  std::vector<Paper::Drawing> drawings_;
   std::string out_;
   int plots_ = 0;
 };
 
 }  // namespace
 
-std::string html(const Content& content) { return Writer(content).all(); }
+std::string html(const Content& content) { return Writer(content, Flavour::page).all(); }
+
+Paper paper(const Content& content) {
+  Writer writer(content, Flavour::paper);
+  Paper out{.html = replaced(writer.all(), "<table>", "<table width=\"100%\" cellspacing=\"0\">"), .drawings = {}};
+  out.drawings = writer.drawings();
+  return out;
+}
 
 std::string value_text(double value, std::optional<double> u, std::string_view unit) {
   const auto text = format_with_uncertainty(value, u, unit);
@@ -312,10 +349,11 @@ std::string harmless_svg(std::string_view svg) {
   if (from == std::string_view::npos || until == std::string_view::npos || until < from) return {};
   const auto drawing = svg.substr(from, until + 6 - from);
   const auto plain = lower(drawing);
-  for (const char* word : {"<script", "<foreignobject", "<iframe", "<object", "<embed", "<image", "<animate", "<set", "<style", "<!", "<?", "javascript:", "data:", "@import", "url(h", "url(/", "url('", "url(\""})
+  for (const char* word : {"<script", "<foreignobject", "<iframe", "<object", "<embed", "<animate", "<set", "<style", "<!", "<?", "javascript:", "@import", "url(h", "url(d", "url(/", "url('", "url(\""})
     if (plain.find(word) != std::string::npos) return {};
   for (auto at = plain.find("href"); at != std::string::npos; at = plain.find("href", at + 1))
-    if (plain.compare(at, 6, "href=\"") != 0 || plain[at + 6] != '#') return {};
+    // Within the drawing, or pixels that it brings along.
+    if (plain.compare(at, 7, "href=\"#") != 0 && plain.compare(at, 28, "href=\"data:image/png;base64,") != 0) return {};
   // Handlers of events: a blank, "on", letters, "=".
   for (std::size_t at = 0; at + 3 < plain.size(); ++at)
     if ((plain[at] == ' ' || plain[at] == '\n' || plain[at] == '\t' || plain[at] == '\r' || plain[at] == '/' || plain[at] == '"' || plain[at] == '\'') && plain[at + 1] == 'o' && plain[at + 2] == 'n') {

@@ -11,6 +11,18 @@ namespace heron::report {
 
 std::string html(const Content& content);
 
+/// The same for paper: what a plain renderer of text knows, with drawings as images "drawing:0", "drawing:1"... and marks of
+/// verdicts as "mark:meets". Numbers that a page folds away are left out; headings stand for the contents.
+struct Paper {
+  struct Drawing {
+    std::optional<Plot> plot;
+    std::string svg = {};  ///< of a drawing that was kept
+  };
+  std::string html;
+  std::vector<Drawing> drawings;
+};
+Paper paper(const Content& content);
+
 /// The plots of one study: a curve a take, a plot a quantity.
 struct StudyPlot {
   Plot plot;

@@ -13,7 +13,7 @@ namespace heron::report {
 namespace {
 
 // Text of 14 is still read where the plot is drawn 330 pixels wide.
-constexpr double kWidth = 520, kHeight = 310, kLeft = 66, kRight = 12, kTop = 12, kBottom = 46;
+constexpr double kWidth = Layout::width, kHeight = Layout::height, kLeft = 66, kRight = 12, kTop = 12, kBottom = 46;
 constexpr std::size_t kPlaces = 600;
 
 struct Span {
@@ -114,7 +114,8 @@ std::pair<std::vector<double>, std::vector<double>> thinned(const std::vector<do
   return out;
 }
 
-std::string svg(const Plot& plot, int number) {
+Layout lay_out(const Plot& plot) {
+  Layout out{.left = kLeft, .top = kTop, .wide = kWidth - kLeft - kRight, .high = kHeight - kTop - kBottom};
   Span across, up;
   const auto placed = [&](double x, double y) { return std::isfinite(x) && std::isfinite(y) && (!plot.log_x || x > 0); };
   for (const auto& curve : plot.curves)
@@ -123,57 +124,83 @@ std::string svg(const Plot& plot, int number) {
         across.take(curve.x[k]);
         up.take(curve.y[k]);
       }
-  if (across.empty()) return {};
+  if (across.empty()) return out;
   // Limits near the curves are seen; those far off do not squeeze them.
   const double tall = std::max(up.high - up.low, 1e-12 * std::abs(up.high));
+  const Span curves = up;
   for (const auto& ground : plot.grounds)
     for (const auto& [x, y] : ground.line)
-      if (y > up.low - tall && y < up.high + tall && x >= across.low && x <= across.high) up.take(y);
+      if (y > curves.low - tall && y < curves.high + tall && x >= across.low && x <= across.high) up.take(y);
   const Axis h = plot.log_x ? log_axis(across, plot.x_name, plot.x_unit) : linear_axis(across, plot.x_name, plot.x_unit, 6, 0);
   const Axis v = linear_axis(up, plot.y_name, plot.y_unit, 6, 0.05);
-  const double wide = kWidth - kLeft - kRight, high = kHeight - kTop - kBottom;
-  const auto px = [&](double x) { return kLeft + wide * h.share(x); };
-  const auto py = [&](double y) { return kTop + high * (1 - v.share(y)); };
-
-  std::string out = fmt::format(R"~(<svg class="plot" viewBox="0 0 {:g} {:g}" role="img" aria-label="{}" xmlns="http://www.w3.org/2000/svg">)~", kWidth, kHeight, escaped(plot.about));
-  out += fmt::format(
-      R"~(<defs><pattern id="ground{0}" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V7"/></pattern><clipPath id="inside{0}"><rect x="{1:g}" y="{2:g}" width="{3:g}" height="{4:g}"/></clipPath></defs>)~",
-      number, kLeft, kTop, wide, high);
+  const auto px = [&](double x) { return kLeft + out.wide * h.share(x); };
+  const auto py = [&](double y) { return std::clamp(kTop + out.high * (1 - v.share(y)), -kHeight, 2 * kHeight); };
+  using Stands = Layout::Text::Stands;
   for (const auto& tick : h.ticks) {
     const double x = px(tick.at);
-    if (x < kLeft - 0.5 || x > kWidth - kRight + 0.5) continue;
-    out += fmt::format(R"~(<path class="grid" d="M{0:.1f} {1:g}V{2:g}"/><text x="{0:.1f}" y="{3:g}" text-anchor="middle">{4}</text>)~", x, kTop, kTop + high, kTop + high + 17, escaped(tick.label));
+    if (x < kLeft - 0.5 || x > kLeft + out.wide + 0.5) continue;
+    out.across.push_back(x);
+    out.texts.push_back({x, kTop + out.high + 17, tick.label, Stands::middle});
   }
   for (const auto& tick : v.ticks) {
     const double y = py(tick.at);
-    if (y < kTop - 0.5 || y > kTop + high + 0.5) continue;
-    out += fmt::format(R"~(<path class="grid" d="M{0:g} {1:.1f}H{2:g}"/><text x="{3:g}" y="{4:.1f}" text-anchor="end">{5}</text>)~", kLeft, y, kLeft + wide, kLeft - 7, y + 5, escaped(tick.label));
+    if (y < kTop - 0.5 || y > kTop + out.high + 0.5) continue;
+    out.up.push_back(y);
+    out.texts.push_back({kLeft - 7, y + 5, tick.label, Stands::end});
   }
-  out += fmt::format(R"~(<text x="{:g}" y="{:g}" text-anchor="middle">{}</text>)~", kLeft + wide / 2, kHeight - 8, escaped(h.title));
-  out += fmt::format(R"~(<text transform="translate(14 {:g}) rotate(-90)" text-anchor="middle">{}</text>)~", kTop + high / 2, escaped(v.title));
-  out += fmt::format(R"~(<g clip-path="url(#inside{})">)~", number);
+  out.texts.push_back({kLeft + out.wide / 2, kHeight - 8, h.title, Stands::middle});
+  out.texts.push_back({14, kTop + out.high / 2, v.title, Stands::upright});
   for (const auto& ground : plot.grounds) {
-    std::string line;
-    double first = 0, last = 0;
-    for (const auto& [x, y] : ground.line) {
-      if (!placed(x, y)) continue;
-      first = line.empty() ? px(x) : first;
-      last = px(x);
-      line += fmt::format("{}{:.1f} {:.1f}", line.empty() ? "M" : "L", last, std::clamp(py(y), -kHeight, 2 * kHeight));
-    }
-    if (line.empty()) continue;
-    const double edge = ground.above ? kTop : kTop + high;
-    out += fmt::format(R"~(<path fill="url(#ground{})" d="{}L{:.1f} {:g}L{:.1f} {:g}Z"/><path class="edge" d="{}"/>)~", number, line, last, edge, first, edge, line);
+    Layout::Ground one{.edge = {}, .beyond = ground.above ? kTop : kTop + out.high};
+    for (const auto& [x, y] : ground.line)
+      if (placed(x, y)) one.edge.emplace_back(std::clamp(px(x), -kWidth, 2 * kWidth), py(y));
+    if (!one.edge.empty()) out.grounds.push_back(std::move(one));
   }
   for (const auto& curve : plot.curves) {
-    std::string line;
+    Layout::Curve one{.colour = curve.colour, .dashed = curve.dashed, .line = {}};
     const auto [xs, ys] = thinned(curve.x, curve.y, kPlaces);
     for (std::size_t k = 0; k < xs.size(); ++k)
-      if (placed(xs[k], ys[k])) line += fmt::format("{}{:.1f} {:.1f}", line.empty() ? "M" : "L", px(xs[k]), py(ys[k]));
-    if (xs.size() == 1) line += "h0.1";
-    if (!line.empty()) out += fmt::format(R"~(<path class="curve" stroke="{}"{} d="{}"/>)~", escaped(curve.colour), curve.dashed ? R"~( stroke-dasharray="6 4")~" : "", line);
+      if (placed(xs[k], ys[k])) one.line.emplace_back(px(xs[k]), py(ys[k]));
+    if (one.line.size() == 1) one.line.emplace_back(one.line.front().first + 0.1, one.line.front().second);
+    if (!one.line.empty()) out.curves.push_back(std::move(one));
   }
-  out += fmt::format(R"~(</g><rect class="frame" x="{:g}" y="{:g}" width="{:g}" height="{:g}"/></svg>)~", kLeft, kTop, wide, high);
+  return out;
+}
+
+namespace {
+
+std::string path_of(const Layout::Line& line) {
+  std::string out;
+  for (const auto& [x, y] : line) out += fmt::format("{}{:.1f} {:.1f}", out.empty() ? "M" : "L", x, y);
+  return out;
+}
+
+}  // namespace
+
+std::string svg(const Plot& plot, int number) {
+  const auto drawn = lay_out(plot);
+  if (drawn.curves.empty()) return {};
+  const double bottom = drawn.top + drawn.high;
+  std::string out = fmt::format(R"~(<svg class="plot" viewBox="0 0 {:g} {:g}" role="img" aria-label="{}" xmlns="http://www.w3.org/2000/svg">)~", kWidth, kHeight, escaped(plot.about));
+  out += fmt::format(
+      R"~(<defs><pattern id="ground{0}" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path class="hatch" d="M0 0V7"/></pattern><clipPath id="inside{0}"><rect x="{1:g}" y="{2:g}" width="{3:g}" height="{4:g}"/></clipPath></defs>)~",
+      number, drawn.left, drawn.top, drawn.wide, drawn.high);
+  for (const double x : drawn.across) out += fmt::format(R"~(<path class="grid" d="M{:.1f} {:g}V{:g}"/>)~", x, drawn.top, bottom);
+  for (const double y : drawn.up) out += fmt::format(R"~(<path class="grid" d="M{:g} {:.1f}H{:g}"/>)~", drawn.left, y, drawn.left + drawn.wide);
+  for (const auto& text : drawn.texts) {
+    if (text.stands == Layout::Text::Stands::upright)
+      out += fmt::format(R"~(<text transform="translate({:g} {:g}) rotate(-90)" text-anchor="middle">{}</text>)~", text.x, text.y, escaped(text.text));
+    else
+      out += fmt::format(R"~(<text x="{:.1f}" y="{:.1f}" text-anchor="{}">{}</text>)~", text.x, text.y, text.stands == Layout::Text::Stands::middle ? "middle" : "end", escaped(text.text));
+  }
+  out += fmt::format(R"~(<g clip-path="url(#inside{})">)~", number);
+  for (const auto& ground : drawn.grounds) {
+    const auto edge = path_of(ground.edge);
+    out += fmt::format(R"~(<path fill="url(#ground{})" d="{}L{:.1f} {:g}L{:.1f} {:g}Z"/><path class="edge" d="{}"/>)~", number, edge, ground.edge.back().first, ground.beyond, ground.edge.front().first, ground.beyond, edge);
+  }
+  for (const auto& curve : drawn.curves)
+    out += fmt::format(R"~(<path class="curve" stroke="{}"{} d="{}"/>)~", escaped(curve.colour), curve.dashed ? R"~( stroke-dasharray="6 4")~" : "", path_of(curve.line));
+  out += fmt::format(R"~(</g><rect class="frame" x="{:g}" y="{:g}" width="{:g}" height="{:g}"/></svg>)~", drawn.left, drawn.top, drawn.wide, drawn.high);
   return out;
 }
 

@@ -28,6 +28,33 @@ struct Plot {
   std::vector<PlotGround> grounds;
 };
 
+/// Where everything of a plot stands, in units of its width: what SVG and paper both draw.
+struct Layout {
+  struct Text {
+    double x = 0, y = 0;
+    std::string text;
+    enum class Stands { middle, end, upright } stands = Stands::middle;  ///< upright: read from below, about its middle
+  };
+  using Line = std::vector<std::pair<double, double>>;
+  struct Ground {
+    Line edge;
+    double beyond = 0;  ///< y of the side that it reaches to
+  };
+  struct Curve {
+    std::string colour;
+    bool dashed = false;
+    Line line;
+  };
+  static constexpr double width = 520, height = 310;
+  double left = 0, top = 0, wide = 0, high = 0;  ///< of the frame
+  std::vector<double> across, up;                ///< grid lines by their x; by their y
+  std::vector<Text> texts;
+  std::vector<Ground> grounds;
+  std::vector<Curve> curves;
+};
+/// Without curves where none has a place to be drawn.
+Layout lay_out(const Plot& plot);
+
 /// @param number  of the plot within its document, from 1: names in it are given once
 /// @return empty where no curve has a place to be drawn
 std::string svg(const Plot& plot, int number);
