@@ -18,6 +18,8 @@ QList<Finder::Entry> MainWindow::actions() {
                          [this] { take_or_stop(); }};
     out << Finder::Entry{"Pin the take in view as the wake", "W", [this] { handle_key(Qt::Key_W); }};
     out << Finder::Entry{"Write a note on the study", "", [this] { ask_study_note(); }};
+    out << Finder::Entry{"Copy the study: brief, hookup, claims, limit lines", "", [this] { copy_study(); }};
+    out << Finder::Entry{"Keep the study as a template", "", [this] { keep_template(); }};
     out << Finder::Entry{"Write a note on the take in view", "N", [this] { handle_key(Qt::Key_N); }};
     for (const auto& take : desk_.focus.takes())
       if (take.id == desk_.focus.shown())
@@ -67,6 +69,7 @@ QList<Finder::Entry> MainWindow::actions() {
     out << Finder::Entry{"Bring in the takes of another dossier of this device", "", [this] { merge_dossier(); }};
     out << Finder::Entry{"Load a circuit", "", [this] { load_circuit(); }};
     out << Finder::Entry{"Add a study", "", [this] { add_study(); }};
+    out << Finder::Entry{"Add a study from a template's file", "", [this] { bring_template(); }};
     auto& undo = desk_.document.undo_stack();
     if (undo.canUndo()) out << Finder::Entry{"Undo: " + undo.undoText(), "Ctrl+Z", [&undo] { undo.undo(); }};
     if (undo.canRedo()) out << Finder::Entry{"Redo: " + undo.redoText(), "Ctrl+Shift+Z", [&undo] { undo.redo(); }};

@@ -9,6 +9,7 @@
 #include "dossier/store.h"
 #include "messages.h"
 #include "run/device.h"
+#include "run/study_template.h"
 #include "study/plan.h"
 
 namespace heron::app {
@@ -81,6 +82,9 @@ class Document : public QObject {
   void put_on_bench(long long unit);
   QString add_unit(const QString& name);
 
+  /// A study without its takes, as a template.
+  Result<run::StudyTemplate> template_of(long long study);
+  Result<long long> add_study(const run::StudyTemplate& study, long long assembly);
   /// With a plan to begin with.
   Result<long long> add_study(const QString& name, const study::Kind& kind, long long assembly);
   /// A pass in whose place another one has come; one that somebody wrote on stays. False then.

@@ -9,6 +9,19 @@ QString trouble_of(const Result<void>& done) { return done ? QString() : QString
 
 }  // namespace
 
+Result<run::StudyTemplate> Document::template_of(long long id) {
+  const auto* one = study(id);
+  if (!one) return fail(Fault::usage, "There is no study to make a template of.");
+  return run::template_of(*store_, *one);
+}
+
+Result<long long> Document::add_study(const run::StudyTemplate& from, long long assembly) {
+  const auto id = run::add_study(*store_, from, assembly);
+  reread_studies();
+  emit studies_changed();
+  return id;
+}
+
 void Document::set_study_note(long long id, const QString& note) {
   const auto* one = study(id);
   if (!one) return;

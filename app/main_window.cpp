@@ -24,6 +24,7 @@
 #include "render/plot_parts.h"
 #include "render/theme.h"
 #include "report_page.h"
+#include "templates.h"
 
 namespace heron::app {
 
@@ -485,13 +486,49 @@ void MainWindow::add_study() {
   if (!ok) return;
   QStringList titles;
   for (const auto* kind : study::kinds()) titles << QString::fromUtf8(kind->title.data(), qsizetype(kind->title.size()));
-  const QString title = QInputDialog::getItem(this, "Add a study", "Which kind", titles, 0, false, &ok);
+  const auto templates = template_files();
+  for (const auto& one : templates) titles << "Template: " + one.name;
+  const QString title = QInputDialog::getItem(this, "Add a study", "Which kind, or which template to begin with", titles, 0, false, &ok);
   if (!ok) return;
+  if (const auto chosen = titles.indexOf(title); chosen >= qsizetype(study::kinds().size())) {
+    auto study = read_template(templates[chosen - qsizetype(study::kinds().size())].path);
+    if (study && !name.trimmed().isEmpty()) study->name = name.trimmed().toStdString();
+    return add_from(study);
+  }
   const auto made =
       desk_.document.add_study(name, *study::kinds()[std::size_t(titles.indexOf(title))], desk_.focus.assembly());
   if (!made) return tell(QString::fromStdString(made.error().message), true);
   desk_.focus.select_study(*made);
   show_study();
+}
+
+/// Names that the device does not have are asked for first.
+void MainWindow::add_from(const Result<run::StudyTemplate>& study) {
+  if (!study) return tell(text(study.error().message), true);
+  auto here = *study;
+  const auto& device = desk_.focus.device();
+  if (const auto missing = run::unmatched(here, device); !missing.empty() && device.circuit) {
+    MatchDialog dialog(here, missing, device, this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    here = run::renamed(std::move(here), dialog.pins(), dialog.parts());
+  }
+  const auto made = desk_.document.add_study(here, desk_.focus.assembly());
+  if (!made) return tell(text(made.error().message), true);
+  desk_.focus.select_study(*made);
+  show_study();
+}
+
+void MainWindow::copy_study() { add_from(desk_.document.template_of(desk_.focus.study_id())); }
+
+void MainWindow::keep_template() {
+  const auto study = desk_.document.template_of(desk_.focus.study_id());
+  const auto path = study ? write_template(*study) : Result<QString>(tl::unexpected(study.error()));
+  tell(path ? "Kept as a template: " + *path + ". It is offered where a study is added." : text(path.error().message), !path);
+}
+
+void MainWindow::bring_template() {
+  const QString path = QFileDialog::getOpenFileName(this, "Add a study from a template", template_folder(), "Templates (*.json)");
+  if (!path.isEmpty()) add_from(read_template(path));
 }
 
 void MainWindow::import(const QStringList& paths) {

@@ -80,6 +80,10 @@ class MainWindow : public QMainWindow {
   QList<Finder::Entry> actions();
   QList<Finder::Entry> findings();
   void ask_study_note();
+  void copy_study();
+  void keep_template();
+  void bring_template();
+  void add_from(const Result<run::StudyTemplate>& study);
   void merge_dossier();
 
   Desk desk_;

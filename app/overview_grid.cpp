@@ -85,7 +85,7 @@ void OverviewGrid::paintEvent(QPaintEvent*) {
     if (line.row < 0) {
       p.setPen(theme().slate);
       p.setFont(render::text_font(12, QFont::DemiBold));
-      p.drawText(whole.adjusted(4, 0, 0, -5), Qt::AlignLeft | Qt::AlignBottom, (line.folded ? QString("\u25b8 ") : QString("\u25be ")) + line.heading);
+      p.drawText(whole.adjusted(4, 0, 0, -5), Qt::AlignLeft | Qt::AlignBottom, (line.section.isEmpty() ? QString() : line.folded ? QString("\u25b8 ") : QString("\u25be ")) + line.heading);
       continue;
     }
     const auto& row = overview_->rows[std::size_t(line.row)];
@@ -112,6 +112,12 @@ void OverviewGrid::paintEvent(QPaintEvent*) {
       const QString value = j.value ? text(format_with_uncertainty(*j.value, j.u, j.unit).plain()) : QString("\u2013");
       p.drawText(cell.adjusted(26, 2, -12, -14), Qt::AlignRight | Qt::AlignVCenter, p.fontMetrics().elidedText(value, Qt::ElideRight, kCell - 38));
       draw_margin(p, QRectF(cell.left() + 26, cell.top() + 22, kCell - 38, 6), j);
+      if (one->changed()) {
+        // What it was, small and pale beneath what it is.
+        p.setOpacity(0.55);
+        render::draw_verdict(p, QRectF(cell.left() + 10, cell.top() + 21, 8, 8), one->other->judgement.verdict);
+        p.setOpacity(1);
+      }
       if (!one->doubts.empty()) {
         p.setPen(Qt::NoPen);
         p.setBrush(theme().bill);
@@ -198,6 +204,7 @@ QString OverviewGrid::words_of(int line, int unit) const {
   const auto& cell = row.cells[std::size_t(unit)];
   if (!cell) return out + ": not taken";
   out += QString(", take %1, %2: ").arg(cell->number).arg(text(cell->started)) + text(judge::verdict_words(cell->judgement.verdict)) + judgement_words(cell->judgement);
+  if (cell->other) out += "\nAgainst " + text(cell->other->of) + ": " + text(judge::verdict_words(cell->other->judgement.verdict)) + judgement_words(cell->other->judgement);
   for (const auto& d : cell->doubts) out += "\nDoubt: " + text(d);
   return out;
 }

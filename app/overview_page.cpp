@@ -2,6 +2,7 @@
 
 #include <QApplication>
 #include <QClipboard>
+#include <QFileDialog>
 #include <QShortcut>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -9,6 +10,7 @@
 
 #include "app/text.h"
 #include "base/quantity.h"
+#include "exchange/writers.h"
 #include "ink.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
@@ -80,6 +82,16 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
         order_ = Order((int(order_) + 1) % 3);
         arrange();
       });
+  bar_->add_menu(
+      "Against", "What each cell is held against; claims whose verdict is another come first", [this] { return against_words(); },
+      [this] {
+        QList<LookBar::MenuLine> out = {{"against nothing", [this] { hold_against({}); }}};
+        if (!overview_) return out;
+        for (const auto& unit : overview_->units) out.append({"against " + text(unit), [this, unit] { hold_against({.unit = unit}); }});
+        for (std::size_t k = 1; k < overview_->days.size(); ++k) out.append({"what changed since before " + text(overview_->days[k]), [this, day = overview_->days[k]] { hold_against({.day = day}); }});
+        if (overview_->days.size() < 2) out.append(LookBar::MenuLine{"all takes are of one day: nothing came before", {}});
+        return out;
+      });
   bar_->refresh();
 
   auto* beside = new QHBoxLayout(drawer_);
@@ -95,6 +107,20 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   set_ink(*drawer_text_, theme().slate);
   about->addWidget(drawer_title_);
   about->addWidget(drawer_text_, 1);
+  auto* out = new QHBoxLayout;
+  const auto way_out = [&](const QString& words, const QString& name, const QString& tip, auto slot) {
+    auto* button = new QPushButton(words, drawer_);
+    button->setObjectName("place");
+    button->setFlat(true);
+    button->setAccessibleName(name);
+    button->setToolTip(tip);
+    connect(button, &QPushButton::clicked, this, slot);
+    out->addWidget(button);
+  };
+  way_out("Copy", "Copy the values", "The claim's values on all units, as a table in SI numbers", [this] { QApplication::clipboard()->setText(values_csv()); });
+  way_out("Save\u2026", "Save the values", "The claim's values on all units as CSV", [this] { save_values(); });
+  out->addStretch(1);
+  about->addLayout(out);
   beside->addLayout(about, 2);
   render::style_plot(*plot_);
   render::style_axes(*plot_->axisRect());
@@ -122,7 +148,10 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   });
   auto* shortcut = new QShortcut(QKeySequence::Copy, grid_, nullptr, nullptr, Qt::WidgetShortcut);
   connect(shortcut, &QShortcut::activated, this, &OverviewPage::copy);
-  connect(&desk_->document, &Document::opened, this, &OverviewPage::reload);
+  connect(&desk_->document, &Document::opened, this, [this] {
+    against_ = {};
+    reload();
+  });
   connect(&desk_->document, &Document::studies_changed, this, &OverviewPage::reload);
   connect(&desk_->document, &Document::reading_changed, this, &OverviewPage::reload);
   connect(&desk_->document, &Document::takes_changed, this, &OverviewPage::reload);
@@ -140,10 +169,16 @@ void OverviewPage::reload() {
   if (!overview_) said_->setText("reading\u2026");
   const auto ask = [this](bool read, auto heard) {
     working_.ask(
-        [path = desk_->document.path().toStdString(), read] {
+        [path = desk_->document.path().toStdString(), read, against = against_] {
           Ready out;
           auto store = dossier::Store::open_again(path);
           auto all = store ? run::overview(*store, read) : Result<run::Overview>(tl::unexpected(store.error()));
+          if (all && !against.unit.empty()) {
+            const auto unit = std::find(all->units.begin(), all->units.end(), against.unit);
+            run::hold_against(*all, std::size_t(unit - all->units.begin()));
+          }
+          if (all && !against.day.empty())
+            if (const auto earlier = run::overview(*store, read, against.day)) run::hold_against(*all, *earlier);
           if (all) out.overview = std::make_shared<const run::Overview>(std::move(*all));
           else out.trouble = text(all.error().message);
           return out;
@@ -195,8 +230,13 @@ void OverviewPage::arrange() {
   if (order_ == Order::verdict) std::stable_sort(rows.begin(), rows.end(), [&](int a, int b) { return gravity(of(a)) < gravity(of(b)); });
   std::vector<OverviewGrid::Line> lines;
   std::string assembly;
-  for (const int k : rows) {
-    if (order_ == Order::study) {
+  const bool held = against_ != Against{};
+  const auto part = std::stable_partition(rows.begin(), rows.end(), [&](int k) { return held && run::changed(of(k)); });
+  if (held) lines.push_back({.row = -1, .heading = QString("%1 with another verdict").arg(part - rows.begin()), .section = {}});
+  for (auto it = rows.begin(); it != rows.end(); ++it) {
+    const int k = *it;
+    if (held && it == part) lines.push_back({.row = -1, .heading = "the others", .section = {}});
+    if (order_ == Order::study && !held) {
       const auto section = text(of(k).assembly);
       if (of(k).assembly != assembly || lines.empty()) lines.push_back({.row = -1, .heading = section, .folded = folded_.contains(section), .section = section});
       assembly = of(k).assembly;
@@ -207,6 +247,17 @@ void OverviewPage::arrange() {
   grid_->show_lines(overview_, std::move(lines), true);
   choose_sought();
   tell_statistics();
+}
+
+void OverviewPage::hold_against(Against against) {
+  against_ = std::move(against);
+  bar_->refresh();
+  reload();
+}
+
+QString OverviewPage::against_words() const {
+  if (!against_.unit.empty()) return "against " + text(against_.unit);
+  return against_.day.empty() ? QString("against nothing") : "since before " + text(against_.day);
 }
 
 void OverviewPage::find_in_view() {
@@ -333,6 +384,31 @@ void OverviewPage::open_cell() {
     if (const auto& cell = row.cells[std::size_t(u)]) desk_->focus.show_take(cell->take);
   desk_->look.set_figure(text(row.figure));
   emit opened();
+}
+
+/// The chosen claim's values, one unit a line, with the take that each is of.
+QString OverviewPage::values_csv() const {
+  const int k = grid_->chosen_row();
+  if (!overview_ || k < 0) return {};
+  const auto& row = overview_->rows[std::size_t(k)];
+  const auto number = [](const std::optional<double>& v) { return v ? text(fmt::format("{:.12g}", *v)) : QString(); };
+  QString out = "unit,take,started,value,U,lower limit,upper limit,margin,in,verdict\n";
+  for (std::size_t u = 0; u < row.cells.size(); ++u) {
+    const auto& cell = row.cells[u];
+    if (!cell) continue;
+    const auto& j = cell->judgement;
+    QString unit = text(overview_->units[u]);
+    if (unit.contains(',') || unit.contains('"')) unit = '"' + unit.replace("\"", "\"\"") + '"';
+    out += QStringList({unit, QString::number(cell->number), text(cell->started), number(j.value), j.u ? number(2 * *j.u) : QString(), number(j.lower), number(j.upper), number(j.margin), text(j.unit), text(judge::verdict_words(j.verdict))}).join(',') + "\n";
+  }
+  return out;
+}
+
+void OverviewPage::save_values() {
+  const QString path = QFileDialog::getSaveFileName(this, "Save the values", QFileInfo(desk_->document.path()).path() + "/values.csv", "Tables (*.csv)");
+  if (path.isEmpty()) return;
+  const auto written = exchange::write_file(path.toStdString(), values_csv().toStdString());
+  desk_->messages.say(written ? path + " is written." : text(written.error().message), !written);
 }
 
 /// The claims as they are listed, a column a unit, in SI numbers.

@@ -33,6 +33,11 @@ class OverviewPage : public QWidget {
   void showEvent(QShowEvent* event) override;
 
  private:
+  /// What cells are held against: nothing, another unit, or what there was before a day.
+  struct Against {
+    std::string unit = {}, day = {};
+    bool operator==(const Against&) const = default;
+  };
   enum class Order { study, margin, verdict };
   enum class Only { all, fails, not_good, doubted, differs };
   struct Ready {
@@ -46,7 +51,11 @@ class OverviewPage : public QWidget {
   void show_histogram(const QVector<double>& values);
   void open_cell();
   void copy();
+  QString values_csv() const;
+  void save_values();
   void choose_sought();
+  void hold_against(Against against);
+  QString against_words() const;
 
   Desk* desk_;
   QLabel* said_;
@@ -57,6 +66,7 @@ class OverviewPage : public QWidget {
   QLabel *drawer_title_, *drawer_text_;
   QCustomPlot* plot_;
   QCPAxisRect* counts_;
+  Against against_;
   std::shared_ptr<const run::Overview> overview_;
   QSet<QString> folded_;
   Order order_ = Order::study;

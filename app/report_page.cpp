@@ -45,17 +45,29 @@ ReportPage::ReportPage(Desk* desk, QWidget* parent)
   column->addWidget(author_);
   column->addWidget(summary_);
   const auto section = [&](const QString& name, QListWidget* list, int stretch) {
+    auto* row = new QHBoxLayout;
     auto* label = new QLabel(name, this);
     label->setFont(render::text_font(12, QFont::DemiBold));
     set_ink(*label, theme().slate);
-    column->addWidget(label);
+    row->addWidget(label, 1);
+    for (const bool on : {true, false}) {
+      if (list == pictures_) break;
+      auto* all = new QPushButton(on ? "all" : "none", this);
+      all->setObjectName("place");
+      all->setFlat(true);
+      all->setAccessibleName(name + (on ? ": all" : ": none"));
+      connect(all, &QPushButton::clicked, this, [list, on] {
+        for (int k = 0; k < list->count(); ++k) list->item(k)->setCheckState(on ? Qt::Checked : Qt::Unchecked);
+      });
+      row->addWidget(all);
+    }
+    column->addLayout(row);
     column->addWidget(list, stretch);
-    return label;
   };
-  section("Studies", studies_, 4);
+  section("Studies", studies_, 5);
   section("Units", units_, 2);
-  section("Of each study", parts_, 3);
-  section("Plots as they were seen", pictures_, 1);
+  section("Of each study", parts_, 4);
+  section("Plots as they were seen", pictures_, 2);
   pictures_->installEventFilter(this);
   auto* buttons = new QHBoxLayout;
   for (const auto& [words, ending] : {std::pair("Write HTML\u2026", "html"), std::pair("Write PDF\u2026", "pdf")}) {
@@ -195,7 +207,7 @@ void ReportPage::make() {
         if (!ready.trouble.isEmpty()) return said_->setText(ready.trouble);
         content_ = ready.content;
         preview_->show_report(ready.pages);
-        said_->setText(QString("%1 pages. %2").arg(ready.pages->pages).arg(text(content_->sentence)));
+        said_->setText(QString("%1 pages").arg(ready.pages->pages));
       });
 }
 

@@ -63,6 +63,7 @@ void apply_style() {
     #study-current:focus { background: #ffffff; }
     #brief-editor, #finder { background: %sheet; border: 1px solid %heron; border-radius: 5px; }
     #brief-editor QLabel, #finder QListWidget { border: none; background: transparent; }
+    QListWidget { background: #ffffff; border: 1px solid %line; border-radius: 3px; }
     QLineEdit, QPlainTextEdit { background: #ffffff; border: 1px solid %line; border-radius: 3px; padding: 4px 6px; selection-background-color: %heron; }
     #written { background: transparent; border: 1px solid transparent; padding: 2px 0; }
     #written:hover { border-bottom-color: %line; }

@@ -19,7 +19,8 @@ struct AnalyseOptions {
 Result<int> analyse(const AnalyseOptions& options);
 
 Result<int> demo(const std::string& folder);
-Result<int> create(const std::string& file);
+/// @param templates  files of studies to begin with
+Result<int> create(const std::string& file, const std::vector<std::string>& templates);
 /// @param check  only: is the file sound, and what could be saved
 Result<int> show(const std::string& file, bool json, bool check);
 Result<int> judge_all(const std::string& file, bool json);

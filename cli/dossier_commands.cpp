@@ -18,6 +18,7 @@
 #include "run/export.h"
 #include "run/kept.h"
 #include "run/ledger.h"
+#include "run/study_template.h"
 #include "run/take.h"
 #include "study/kind.h"
 
@@ -102,9 +103,20 @@ Result<int> demo(const std::string& folder) {
   return 0;
 }
 
-Result<int> create(const std::string& file) {
+Result<int> create(const std::string& file, const std::vector<std::string>& templates) {
+  // All of them are looked at before anything is made.
+  std::vector<run::StudyTemplate> studies;
+  for (const auto& name : templates) {
+    const auto text = exchange::read_file(name);
+    if (!text) return tl::unexpected(text.error());
+    auto study = run::template_from(*text, name);
+    if (!study) return tl::unexpected(study.error());
+    studies.push_back(std::move(*study));
+  }
   auto store = Store::create(file);
   if (!store) return tl::unexpected(store.error());
+  for (const auto& study : studies)
+    if (const auto added = run::add_study(*store, study); !added) return tl::unexpected(added.error());
   return 0;
 }
 
@@ -415,6 +427,15 @@ Result<int> export_all(const std::string& file, const std::string& folder, int n
   if (!studies) return tl::unexpected(studies.error());
   int files = 0, takes_written = 0;
   for (const auto& study : *studies) {
+    if (number == 0) {
+      const auto kept = run::template_of(*store, study);
+      if (!kept) return tl::unexpected(kept.error());
+      std::error_code failure;
+      const auto beside = std::filesystem::path(folder) / "templates";
+      std::filesystem::create_directories(beside, failure);
+      if (auto ok = exchange::write_file((beside / (exchange::file_name(study.name) + ".json")).string(), json_out(run::to_json(*kept)) + "\n"); !ok) return tl::unexpected(ok.error());
+      ++files;
+    }
     const auto takes = store->takes(study.id);
     if (!takes) return tl::unexpected(takes.error());
     for (const auto& take : *takes) {

@@ -66,7 +66,9 @@ int main(int argc, char** argv) {
 
   auto* create = app.add_subcommand("new", "make an empty dossier");
   create->add_option("FILE", file)->required();
-  create->callback([&] { work = [&] { return cli::create(file); }; });
+  std::vector<std::string> templates;
+  create->add_option("--template", templates, "a study to begin with, as `export` writes it; repeatable")->allow_extra_args(false);
+  create->callback([&] { work = [&] { return cli::create(file, templates); }; });
 
   auto* show = app.add_subcommand("show", "device, studies, takes, figures, claims with verdicts");
   show->add_option("FILE", file)->required();

@@ -4,6 +4,7 @@
 #include <QPaintEngine>
 #include <QPainterPath>
 #include <QPixmap>
+#include <algorithm>
 #include <cmath>
 
 namespace heron::render {
@@ -27,6 +28,28 @@ QBrush tile(const QColor& stroke, int spacing, qreal pixels) {
   return made[key] = QBrush(pixmap);
 }
 
+/// The parts of the diagonals that lie within: not every output knows of clipping.
+QList<QLineF> strokes_within(const QPolygonF& area, int spacing) {
+  QList<QLineF> out;
+  // Along a diagonal x + y is one number, and x tells the place.
+  double low = INFINITY, high = -INFINITY;
+  for (const auto& p : area) {
+    low = std::min(low, p.x() + p.y());
+    high = std::max(high, p.x() + p.y());
+  }
+  for (double sum = std::ceil(low / spacing) * spacing; sum < high; sum += spacing) {
+    QList<double> crossings;
+    for (qsizetype k = 0; k < area.size(); ++k) {
+      const auto &p = area[k], &q = area[(k + 1) % area.size()];
+      const double before = p.x() + p.y() - sum, after = q.x() + q.y() - sum;
+      if ((before < 0) != (after < 0)) crossings.append(p.x() + (q.x() - p.x()) * before / (before - after));
+    }
+    std::sort(crossings.begin(), crossings.end());
+    for (qsizetype k = 0; k + 1 < crossings.size(); k += 2) out.append(QLineF(crossings[k], sum - crossings[k], crossings[k + 1], sum - crossings[k + 1]));
+  }
+  return out;
+}
+
 }  // namespace
 
 void hatch(QPainter& painter, const QPolygonF& area, const QColor& stroke, int spacing) {
@@ -37,11 +60,8 @@ void hatch(QPainter& painter, const QPolygonF& area, const QColor& stroke, int s
     painter.setBrushOrigin(0, 0);
     painter.fillPath(path, tile(stroke, spacing, painter.device()->devicePixelRatioF()));
   } else {
-    painter.setClipPath(path, Qt::IntersectClip);
     painter.setPen(QPen(stroke, 1));
-    const QRectF box = area.boundingRect();
-    for (double x = std::floor((box.left() - box.height()) / spacing) * spacing; x < box.right(); x += spacing)
-      painter.drawLine(QPointF(x, box.bottom()), QPointF(x + box.height(), box.top()));
+    painter.drawLines(strokes_within(painter.hasClipping() ? area.intersected(QPolygonF(painter.clipBoundingRect())) : area, spacing));
   }
   painter.restore();
 }

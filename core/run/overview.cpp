@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "base/quantity.h"
 #include "run/kept.h"
@@ -46,7 +47,7 @@ std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>&
   return out;
 }
 
-Result<Overview> overview(dossier::Store& store, bool read) {
+Result<Overview> overview(dossier::Store& store, bool read, const std::string& before) {
   const auto units = store.units();
   if (!units) return tl::unexpected(units.error());
   const auto studies = store.studies();
@@ -54,16 +55,20 @@ Result<Overview> overview(dossier::Store& store, bool read) {
   const auto assemblies = store.assemblies();
   if (!assemblies) return tl::unexpected(assemblies.error());
   Overview out;
+  std::set<std::string> days;
   for (const auto& unit : *units) out.units.push_back(unit.name);
   std::sort(out.units.begin(), out.units.end(), unit_before);
   for (const auto& study : *studies) {
     const auto claims = store.claims(study.id);
     const auto masks = store.masks(study.id);
-    const auto takes = store.takes(study.id);
+    auto takes = store.takes(study.id);
     if (!claims) return tl::unexpected(claims.error());
     if (!masks) return tl::unexpected(masks.error());
     if (!takes) return tl::unexpected(takes.error());
     if (claims->empty() && masks->empty()) continue;
+    for (const auto& take : *takes)
+      if (take.judges()) days.insert(take.started.substr(0, take.started.find('T')));
+    if (!before.empty()) std::erase_if(*takes, [&](const auto& take) { return take.started >= before; });
     std::vector<OverviewRow> rows;
     const auto add = [&](const std::string& text, const std::string& figure) {
       OverviewRow row{.study = study.id, .study_name = study.name, .kind = study.kind, .text = text, .figure = figure};
@@ -96,7 +101,39 @@ Result<Overview> overview(dossier::Store& store, bool read) {
     }
     out.rows.insert(out.rows.end(), std::make_move_iterator(rows.begin()), std::make_move_iterator(rows.end()));
   }
+  out.days.assign(days.begin(), days.end());
   return out;
+}
+
+void hold_against(Overview& now, const Overview& earlier) {
+  for (auto& row : now.rows) {
+    const auto was = std::find_if(earlier.rows.begin(), earlier.rows.end(), [&](const auto& one) { return one.study == row.study && one.text == row.text && one.figure == row.figure; });
+    for (std::size_t u = 0; u < row.cells.size(); ++u) {
+      auto& cell = row.cells[u];
+      if (!cell) continue;
+      cell->other.reset();
+      if (was == earlier.rows.end()) continue;
+      const auto it = std::find(earlier.units.begin(), earlier.units.end(), now.units[u]);
+      if (it == earlier.units.end()) continue;
+      // The same take is no other state of things.
+      const auto& then = was->cells[std::size_t(it - earlier.units.begin())];
+      if (then && then->take != cell->take) cell->other = OverviewCell::Other{then->judgement, fmt::format("take {}, {}", then->number, then->started.substr(0, then->started.find('T')))};
+    }
+  }
+}
+
+void hold_against(Overview& now, std::size_t unit) {
+  for (auto& row : now.rows)
+    for (std::size_t u = 0; u < row.cells.size(); ++u) {
+      auto& cell = row.cells[u];
+      if (!cell) continue;
+      cell->other.reset();
+      if (u != unit && unit < row.cells.size() && row.cells[unit]) cell->other = OverviewCell::Other{row.cells[unit]->judgement, now.units[unit]};
+    }
+}
+
+bool changed(const OverviewRow& row) {
+  return std::any_of(row.cells.begin(), row.cells.end(), [](const auto& cell) { return cell && cell->changed(); });
 }
 
 Tally tally(const Overview& overview) {

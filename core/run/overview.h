@@ -19,6 +19,14 @@ struct OverviewCell {
   std::string started = {};     ///< of the take, UTC
   judge::Judgement judgement;
   std::vector<std::string> doubts = {};  ///< texts of those beyond a note
+  /// What it is held against: the same unit at an earlier time, or another unit.
+  struct Other {
+    judge::Judgement judgement;
+    std::string of;  ///< "take 3, 2026-11-20", "unit 07"
+  };
+  std::optional<Other> other = {};
+
+  bool changed() const { return other && other->judgement.verdict != judgement.verdict; }
 };
 
 struct OverviewRow {
@@ -32,6 +40,7 @@ struct OverviewRow {
 struct Overview {
   std::vector<std::string> units;
   std::vector<OverviewRow> rows;
+  std::vector<std::string> days = {};  ///< on which takes were made, UTC, "2026-11-27"
   int unread = 0;               ///< takes whose reading is not kept: their cells are not measured yet
 };
 
@@ -41,7 +50,14 @@ std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>&
 bool unit_before(const std::string& a, const std::string& b);
 
 /// From what the dossier keeps; takes of which nothing is kept are read where `read` says so, and kept.
-Result<Overview> overview(dossier::Store& store, bool read);
+/// @param before  only takes made before that day, "2026-11-27"; empty: all
+Result<Overview> overview(dossier::Store& store, bool read, const std::string& before = {});
+
+/// Holds every cell against what it was, or against another unit's of the same claim.
+void hold_against(Overview& now, const Overview& earlier);
+void hold_against(Overview& now, std::size_t unit);
+/// Whether the verdict of any of its cells is another one.
+bool changed(const OverviewRow& row);
 
 /// How a claim came out over its units.
 struct Tally {

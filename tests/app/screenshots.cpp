@@ -1,7 +1,12 @@
 #include <QDir>
 #include <cstdio>
 
+#include <QHeaderView>
+#include <QScrollBar>
+#include <QTableWidget>
+
 #include "app/overview_page.h"
+#include "app/report_page.h"
 #include "driver.h"
 
 using namespace heron;
@@ -34,11 +39,6 @@ int main(int argc, char** argv) {
   drive::ledger_read(window);
   drive::until([&] { return window.desk().outlook.expected() != nullptr; });
   shoot(window, "study");
-
-  auto* plot = open.bode()->plot();
-  QTest::mouseClick(plot, Qt::LeftButton, {}, open.place_of_point(24));
-  shoot(window, "behind-the-point");
-  QTest::keyClick(&window, Qt::Key_1);
 
   const auto go = [&](const char* name, Qt::Key lens) {
     open.choose_study(name);
@@ -85,7 +85,6 @@ int main(int argc, char** argv) {
   through("Sensor-rail regulator", "Regulation", "regulation");
   through("Thruster half-bridge", "Energies", "energies");
   through("Thruster half-bridge, isolated probe and shunt", "Edges", "edges");
-  through("Thruster half-bridge, isolated probe and shunt", "Trajectory", "trajectory");
   through("Thruster half-bridge, a slow clamp", "Skew", "skew");
   go("Preamp passband", Qt::Key_1);
   QTest::keyClick(&window, Qt::Key_V);
@@ -99,6 +98,34 @@ int main(int argc, char** argv) {
   QTest::qWait(300);
   shoot(window, "overview");
   QTest::keyClick(&window, Qt::Key_V);
+
+  // A report of a few studies, with a plot as it was seen.
+  QTest::keyClick(&window, Qt::Key_I);
+  window.desk().document.keep_report(report::to_json({.title = "Mudlark buoy, rev C: first five boards",
+                                                      .author = "bench two",
+                                                      .summary = "The preamp's high corner is missed on unit 03, where C6 was swapped. Transducers of unit 09 ring low.",
+                                                      .studies = {"Preamp passband", "Transducers compared", "Battery converter"}}));
+  QTest::keyClick(&window, Qt::Key_R);
+  auto* report = window.findChild<app::ReportPage*>();
+  drive::until([&] { return report && report->preview()->report() && report->preview()->report()->headings.size() == 5; }, 60000);
+  report->preview()->verticalScrollBar()->setValue(int(0.42 * report->preview()->verticalScrollBar()->pageStep()));
+  shoot(window, "report");
+  QTest::keyClick(&window, Qt::Key_R);
+
+  window.show_batch();
+  drive::click(drive::button(window, "Tick none"));
+  auto* takes = drive::control<QTableWidget>(window, "Takes to be made");
+  for (int r = 0; r < 12; ++r) emit takes->verticalHeader()->sectionClicked(r);
+  QTest::keyClick(&window, Qt::Key_Space);
+  for (int units = 0; units < 2; ++units) {
+    drive::until([&] { return window.desk().batch.state() == app::Batch::State::wants_unit; }, 120000);
+    QTest::keyClick(&window, Qt::Key_Space);
+  }
+  drive::until([&] { return window.desk().batch.done() > 28; }, 120000);
+  shoot(window, "run-all");
+  QTest::keyClick(&window, Qt::Key_Escape);
+  drive::until([&] { return !window.desk().runner.running(); });
+  window.show_study();
 
   QTest::keyClick(&window, Qt::Key_D);
   shoot(window, "device");

@@ -44,7 +44,7 @@ QString shown(OpenWindow& open) {
 
 /// The pages hold what is chosen by now.
 bool made(OpenWindow& open, app::ReportPage* page, const QString& title) {
-  return drive::until([&] { return shown(open).contains(" pages. ") && page->preview()->report()->footer == title; }, 60000);
+  return drive::until([&] { return shown(open).endsWith(" pages") && page->preview()->report()->footer == title; }, 60000);
 }
 
 }  // namespace

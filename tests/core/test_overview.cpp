@@ -115,3 +115,42 @@ TEST_CASE("units are named one by one or by a range", "[units]") {
 }
 
 }  // namespace overviews
+
+namespace overviews {
+
+TEST_CASE("cells are held against another unit, or against what there was before a day", "[overview]") {
+  using judge::Verdict;
+  run::OverviewRow gain{.study = 1, .study_name = "Preamp", .text = "Gain", .figure = "gain@1kHz"};
+  gain.cells = {cell(Verdict::meets, 25, 1, 0.1), cell(Verdict::fails, 27, -1, 0.1), std::nullopt};
+  gain.cells[0]->take = 5;
+  gain.cells[1]->take = 6;
+  run::Overview now{.units = {"unit 01", "unit 02", "unit 03"}, .rows = {gain}};
+  run::hold_against(now, 0);
+  CHECK_FALSE(now.rows[0].cells[0]->other);
+  REQUIRE(now.rows[0].cells[1]->other);
+  CHECK(now.rows[0].cells[1]->other->of == "unit 01");
+  CHECK(now.rows[0].cells[1]->changed());
+  CHECK(run::changed(now.rows[0]));
+  // A unit without a take of it, or one that is gone, says nothing.
+  run::hold_against(now, 2);
+  CHECK_FALSE(run::changed(now.rows[0]));
+  run::hold_against(now, 9);
+  CHECK_FALSE(run::changed(now.rows[0]));
+
+  // Earlier, with the units in another order: the first had another take that failed, the second the same take.
+  run::Overview earlier{.units = {"unit 02", "unit 01"}, .rows = {gain}};
+  earlier.rows[0].cells = {gain.cells[1], cell(Verdict::fails, 30, -4, 0.1)};
+  earlier.rows[0].cells[1]->take = 2;
+  earlier.rows[0].cells[1]->number = 1;
+  earlier.rows[0].cells[1]->started = "2026-11-20T08:00:00Z";
+  run::hold_against(now, earlier);
+  REQUIRE(now.rows[0].cells[0]->other);
+  CHECK(now.rows[0].cells[0]->other->of == "take 1, 2026-11-20");
+  CHECK(now.rows[0].cells[0]->changed());
+  CHECK_FALSE(now.rows[0].cells[1]->other);
+  earlier.rows[0].text = "Another claim";
+  run::hold_against(now, earlier);
+  CHECK_FALSE(run::changed(now.rows[0]));
+}
+
+}  // namespace overviews

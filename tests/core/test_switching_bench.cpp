@@ -2,11 +2,12 @@
 #include <cmath>
 #include <map>
 
-#include "exchange/writers.h"
+#include "exchange/columns.h"
 #include "sim/simulated_bench.h"
 #include "study/switching/kind.h"
 #include "study/switching/runner.h"
 #include "study/switching/settings.h"
+#include "study/switching/shot.h"
 
 using namespace heron;
 
