@@ -349,6 +349,11 @@ Result<std::vector<std::string>> Store::check_all() {
       if (const int damaged = damaged_points(id); damaged > 0)
         out.push_back(fmt::format("{}: {} points are damaged.", name, damaged));
     }
+    // Rows that belong to nothing: what they belonged to is lost.
+    std::map<std::string, int> orphans;
+    Statement lost(*impl_->db, "PRAGMA foreign_key_check");
+    while (lost.executeStep()) ++orphans[text_of(lost.getColumn(0))];
+    for (const auto& [table, rows] : orphans) out.push_back(fmt::format("{}: {} {} to nothing that is still there.", table, rows, rows == 1 ? "row belongs" : "rows belong"));
     Statement whole(*impl_->db, "PRAGMA quick_check(5)");
     while (whole.executeStep())
       if (const auto said = text_of(whole.getColumn(0)); said != "ok") out.push_back(said);

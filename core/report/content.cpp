@@ -125,30 +125,38 @@ Result<Content> gather(Store& store, const Choice& choice, std::stop_token stop)
   if (!studies) return tl::unexpected(studies.error());
   if (!assemblies) return tl::unexpected(assemblies.error());
   if (!pictures) return tl::unexpected(pictures.error());
-  std::vector<std::string> unit_names, study_names;
-  for (const auto& unit : *units) unit_names.push_back(unit.name);
+  const auto unit_names = run::columns_of_units(store);
+  if (!unit_names) return tl::unexpected(unit_names.error());
+  std::vector<std::string> study_names;
   for (const auto& study : *studies) study_names.push_back(study.name);
   if (auto ok = check_names(choice.studies, study_names, "study"); !ok) return tl::unexpected(ok.error());
-  if (auto ok = check_names(choice.units, unit_names, "unit"); !ok) return tl::unexpected(ok.error());
+  if (auto ok = check_names(choice.units, *unit_names, "unit"); !ok) return tl::unexpected(ok.error());
 
   Content out{.choice = choice, .device = device->name, .device_note = *note};
-  for (const auto& unit : *units) {
-    if (!wanted(choice.units, unit.name)) continue;
-    UnitPart part{.name = unit.name, .serial = unit.serial, .note = unit.note};
+  for (const auto& name : *unit_names) {
+    if (!wanted(choice.units, name)) continue;
+    UnitPart part{.name = name};
+    const auto known = std::find_if(units->begin(), units->end(), [&](const auto& one) { return one.name == name; });
+    if (known == units->end()) {
+      out.units.push_back(std::move(part));
+      continue;
+    }
+    const auto& unit = *known;
+    part.serial = unit.serial;
+    part.note = unit.note;
     for (const auto& [id, about] : *assemblies) {
       const auto here = store.units(id);
       if (!here) return tl::unexpected(here.error());
       const auto measured = run::read_device(store, id);
       for (const auto& one : *here)
         if (one.id == unit.id)
-          for (const auto& [name, value] : one.fitted) {
-            const auto* known = measured ? measured->find_part(name) : nullptr;
-            part.fitted.push_back(name + " " + format_quantity(value, known ? known->unit : "", 4).plain());
+          for (const auto& [of, value] : one.fitted) {
+            const auto* row = measured ? measured->find_part(of) : nullptr;
+            part.fitted.push_back(of + " " + format_quantity(value, row ? row->unit : "", 4).plain());
           }
     }
     out.units.push_back(std::move(part));
   }
-  std::sort(out.units.begin(), out.units.end(), [](const auto& a, const auto& b) { return run::unit_before(a.name, b.name); });
 
   run::Overview summary;
   for (const auto& unit : out.units) summary.units.push_back(unit.name);

@@ -102,9 +102,14 @@ std::string mark_of(const dossier::Study& study, const dossier::Take& take) {
 }  // namespace
 
 std::optional<Kept> kept_reading(dossier::Store& store, const dossier::Study& study, const dossier::Take& take) {
+  const auto by = judging_of(store, study);
+  return by ? kept_reading(store, *by, take) : std::nullopt;
+}
+
+std::optional<Kept> kept_reading(dossier::Store& store, const Judging& by, const dossier::Take& take) {
   if (take.state == dossier::TakeState::running) return std::nullopt;
   const auto derived = store.derived(take.id);
-  if (!derived || !*derived || (*derived)->mark != mark_of(study, take)) return std::nullopt;
+  if (!derived || !*derived || (*derived)->mark != mark_of(by.study, take)) return std::nullopt;
   Kept out;
   try {
     const auto from = json::from_cbor((*derived)->data);
@@ -121,16 +126,13 @@ std::optional<Kept> kept_reading(dossier::Store& store, const dossier::Study& st
   } catch (const json::exception&) {
     return std::nullopt;
   }
-  const auto claims = store.claims(study.id);
-  const auto masks = store.masks(study.id);
-  if (!claims || !masks) return std::nullopt;
-  const auto* kind = study::find_kind(study.kind);
+  const auto* kind = study::find_kind(by.study.kind);
   if (!kind) return std::nullopt;
-  const auto asked = judge::asked_figures(*kind, *claims, *masks);
+  const auto asked = judge::asked_figures(*kind, by.claims, by.masks);
   const bool answered = std::all_of(asked.begin(), asked.end(), [&](const std::string& figure) {
     return std::find(out.asked.begin(), out.asked.end(), figure) != out.asked.end();
   });
-  const bool held = std::all_of(masks->begin(), masks->end(),
+  const bool held = std::all_of(by.masks.begin(), by.masks.end(),
                                 [&](const judge::Mask& mask) { return out.masks.contains(mark_of(mask)); });
   if (!answered || !held) return std::nullopt;
   return out;
@@ -163,9 +165,14 @@ Result<ReadTake> read_and_keep(dossier::Store& store, const dossier::Study& stud
 
 Result<std::vector<LedgerLine>> judge_kept(dossier::Store& store, const dossier::Study& study,
                                            const dossier::Take& take, const Kept& kept) {
+  const auto by = judging_of(store, study);
+  return by ? judge_kept(store, *by, take, kept) : tl::unexpected(by.error());
+}
+
+Result<std::vector<LedgerLine>> judge_kept(dossier::Store& store, const Judging& by, const dossier::Take& take, const Kept& kept) {
   study::Analysis analysis;
   analysis.reading = kept.reading;
-  return judge_take(store, study, &take, kept.damaged, &analysis, [&](const judge::Mask& mask) {
+  return judge_take(store, by, &take, kept.damaged, &analysis, [&](const judge::Mask& mask) {
     const auto it = kept.masks.find(mark_of(mask));
     return it == kept.masks.end() ? judge::Judgement{} : it->second;
   });

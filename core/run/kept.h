@@ -24,6 +24,7 @@ struct Kept {
 
 /// Of a take as it is asked about now; nothing where it must be read.
 std::optional<Kept> kept_reading(dossier::Store& store, const dossier::Study& study, const dossier::Take& take);
+std::optional<Kept> kept_reading(dossier::Store& store, const Judging& by, const dossier::Take& take);
 
 /// Keeps what a take came to. Quietly does nothing where the dossier cannot be written: it is made again next time.
 void keep_reading(dossier::Store& store, const dossier::Study& study, const dossier::Take& take, const ReadTake& read);
@@ -35,5 +36,7 @@ Result<ReadTake> read_and_keep(dossier::Store& store, const dossier::Study& stud
 /// The claims and masks of a study against what was kept.
 Result<std::vector<LedgerLine>> judge_kept(dossier::Store& store, const dossier::Study& study,
                                            const dossier::Take& take, const Kept& kept);
+
+Result<std::vector<LedgerLine>> judge_kept(dossier::Store& store, const Judging& by, const dossier::Take& take, const Kept& kept);
 
 }  // namespace heron::run

@@ -122,27 +122,41 @@ std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int
 
 Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study, const dossier::Take* take,
                                            int damaged, const study::Analysis* analysis, const MaskVerdict& held) {
-  const auto claims = store.claims(study.id);
-  const auto masks = store.masks(study.id);
+  const auto by = judging_of(store, study);
+  return by ? judge_take(store, *by, take, damaged, analysis, held) : tl::unexpected(by.error());
+}
+
+Result<Judging> judging_of(dossier::Store& store, const dossier::Study& study) {
+  auto claims = store.claims(study.id);
+  auto masks = store.masks(study.id);
+  auto typed = store.typed_figures(study.id);
+  auto device = read_device(store, study.assembly);
+  const auto units = store.units(study.assembly);
   if (!claims) return tl::unexpected(claims.error());
   if (!masks) return tl::unexpected(masks.error());
-  const auto device = read_device(store, study.assembly);
-  if (!device) return tl::unexpected(device.error());
-  auto fitted = device->unit.fitted;
-  const auto typed = store.typed_figures(study.id);
   if (!typed) return tl::unexpected(typed.error());
-  auto unit = device->unit.id;
+  if (!device) return tl::unexpected(device.error());
+  if (!units) return tl::unexpected(units.error());
+  Judging out{study, std::move(*claims), std::move(*masks), std::move(*device), std::move(*typed), {}};
+  for (const auto& unit : *units) out.units[unit.name] = unit.id;
+  return out;
+}
+
+Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const Judging& by, const dossier::Take* take, int damaged,
+                                           const study::Analysis* analysis, const MaskVerdict& held) {
+  auto fitted = by.device.unit.fitted;
+  auto unit = by.device.unit.id;
   if (take) {
-    const auto units = store.units(study.assembly);
-    if (!units) return tl::unexpected(units.error());
-    for (const auto& one : *units)
-      if (one.name == take->unit) unit = one.id;
+    if (const auto it = by.units.find(take->unit); it != by.units.end()) unit = it->second;
     // A take keeps the part values it was taken with; later edits of the unit do not change what it was expected to show.
-    const auto setup = store.take_setup(take->id);
-    if (!setup) return tl::unexpected(setup.error());
-    fitted = setup->value("fitted", std::map<std::string, double>());
+    const bool asked = std::any_of(by.claims.begin(), by.claims.end(), [](const auto& claim) { return claim.expected.has_value(); });
+    if (asked) {
+      const auto setup = store.take_setup(take->id);
+      if (!setup) return tl::unexpected(setup.error());
+      fitted = setup->value("fitted", std::map<std::string, double>());
+    }
   }
-  return judge({study.name, *claims, *masks, part_values(*device, fitted), *typed, unit}, take, damaged, analysis, held);
+  return judge({by.study.name, by.claims, by.masks, part_values(by.device, fitted), by.typed, unit}, take, damaged, analysis, held);
 }
 
 Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study,

@@ -1,5 +1,6 @@
 #pragma once
 #include <functional>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -53,6 +54,17 @@ struct Asked {
   std::vector<judge::TypedFigure> typed = {};  ///< of all units...
   long long unit = 0;                          ///< ...of which this one is judged
 };
+/// What all takes of one study are judged by; gathered once, however many there are.
+struct Judging {
+  dossier::Study study;
+  std::vector<judge::Claim> claims;
+  std::vector<judge::Mask> masks;
+  Device device;
+  std::vector<judge::TypedFigure> typed;
+  std::map<std::string, long long> units;  ///< by name
+};
+Result<Judging> judging_of(dossier::Store& store, const dossier::Study& study);
+
 /// How a mask came out, where it is known without its curve.
 using MaskVerdict = std::function<judge::Judgement(const judge::Mask&)>;
 /// @param take      null for none...
@@ -69,6 +81,9 @@ Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier:
 Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const dossier::Study& study,
                                            const dossier::Take* take, int damaged, const study::Analysis* analysis,
                                            const MaskVerdict& held = nullptr);
+
+Result<std::vector<LedgerLine>> judge_take(dossier::Store& store, const Judging& by, const dossier::Take* take, int damaged,
+                                           const study::Analysis* analysis, const MaskVerdict& held = nullptr);
 
 /// The take that judges a study: its newest that has points, is of the device and is not laid aside. Nothing where there
 /// is none.

@@ -47,8 +47,27 @@ std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>&
   return out;
 }
 
-Result<Overview> overview(dossier::Store& store, bool read, const std::string& before) {
+Result<std::vector<std::string>> columns_of_units(dossier::Store& store) {
   const auto units = store.units();
+  const auto studies = store.studies();
+  if (!units) return tl::unexpected(units.error());
+  if (!studies) return tl::unexpected(studies.error());
+  std::vector<std::string> out;
+  for (const auto& unit : *units) out.push_back(unit.name);
+  std::sort(out.begin(), out.end(), unit_before);
+  std::set<std::string> others;
+  for (const auto& study : *studies) {
+    const auto takes = store.takes(study.id);
+    if (!takes) return tl::unexpected(takes.error());
+    for (const auto& take : *takes)
+      if (take.judges() && std::find(out.begin(), out.end(), take.unit) == out.end()) others.insert(take.unit);
+  }
+  out.insert(out.end(), others.begin(), others.end());
+  return out;
+}
+
+Result<Overview> overview(dossier::Store& store, bool read, const std::string& before) {
+  const auto units = columns_of_units(store);
   if (!units) return tl::unexpected(units.error());
   const auto studies = store.studies();
   if (!studies) return tl::unexpected(studies.error());
@@ -56,16 +75,13 @@ Result<Overview> overview(dossier::Store& store, bool read, const std::string& b
   if (!assemblies) return tl::unexpected(assemblies.error());
   Overview out;
   std::set<std::string> days;
-  for (const auto& unit : *units) out.units.push_back(unit.name);
-  std::sort(out.units.begin(), out.units.end(), unit_before);
+  out.units = *units;
   for (const auto& study : *studies) {
-    const auto claims = store.claims(study.id);
-    const auto masks = store.masks(study.id);
+    const auto by = judging_of(store, study);
     auto takes = store.takes(study.id);
-    if (!claims) return tl::unexpected(claims.error());
-    if (!masks) return tl::unexpected(masks.error());
+    if (!by) return tl::unexpected(by.error());
     if (!takes) return tl::unexpected(takes.error());
-    if (claims->empty() && masks->empty()) continue;
+    if (by->claims.empty() && by->masks.empty()) continue;
     for (const auto& take : *takes)
       if (take.judges()) days.insert(take.started.substr(0, take.started.find('T')));
     if (!before.empty()) std::erase_if(*takes, [&](const auto& take) { return take.started >= before; });
@@ -77,22 +93,21 @@ Result<Overview> overview(dossier::Store& store, bool read, const std::string& b
       row.cells.resize(out.units.size());
       rows.push_back(std::move(row));
     };
-    for (const auto& claim : *claims) add(claim.text, claim.figure);
-    for (const auto& mask : *masks) add(mask.text, {});
+    for (const auto& claim : by->claims) add(claim.text, claim.figure);
+    for (const auto& mask : by->masks) add(mask.text, {});
     for (const auto& [unit, take] : newest_of(*takes)) {
       const auto at = std::find(out.units.begin(), out.units.end(), unit);
-      // Takes of files say what they like; only units of the device have a column.
       if (at == out.units.end()) continue;
-      auto kept = kept_reading(store, study, take);
+      auto kept = kept_reading(store, *by, take);
       if (!kept && read) {
         if (const auto anew = read_and_keep(store, study, take); !anew) continue;
-        kept = kept_reading(store, study, take);
+        kept = kept_reading(store, *by, take);
       }
       if (!kept) {
         ++out.unread;
         continue;
       }
-      const auto lines = judge_kept(store, study, take, *kept);
+      const auto lines = judge_kept(store, *by, take, *kept);
       if (!lines) return tl::unexpected(lines.error());
       std::vector<std::string> doubts;
       for (const auto& d : kept->reading.doubts)

@@ -49,6 +49,9 @@ std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>&
 /// "unit 9" before "unit 10": stretches of digits by what they count.
 bool unit_before(const std::string& a, const std::string& b);
 
+/// The device's units by their names, and behind them whatever else judging takes are of: data of files are of no unit.
+Result<std::vector<std::string>> columns_of_units(dossier::Store& store);
+
 /// From what the dossier keeps; takes of which nothing is kept are read where `read` says so, and kept.
 /// @param before  only takes made before that day, "2026-11-27"; empty: all
 Result<Overview> overview(dossier::Store& store, bool read, const std::string& before = {});

@@ -117,11 +117,11 @@ int main(int argc, char** argv) {
   auto* takes = drive::control<QTableWidget>(window, "Takes to be made");
   for (int r = 0; r < 12; ++r) emit takes->verticalHeader()->sectionClicked(r);
   QTest::keyClick(&window, Qt::Key_Space);
-  for (int units = 0; units < 2; ++units) {
+  for (int units = 0; units < 3; ++units) {
     drive::until([&] { return window.desk().batch.state() == app::Batch::State::wants_unit; }, 120000);
     QTest::keyClick(&window, Qt::Key_Space);
   }
-  drive::until([&] { return window.desk().batch.done() > 28; }, 120000);
+  drive::until([&] { return window.desk().batch.done() > 28 && window.desk().runner.progress().total > 0; }, 120000);
   shoot(window, "run-all");
   QTest::keyClick(&window, Qt::Key_Escape);
   drive::until([&] { return !window.desk().runner.running(); });

@@ -7,6 +7,7 @@
 #include "report/html.h"
 #include "report/markup.h"
 #include "run/kept.h"
+#include "run/take.h"
 
 using namespace heron;
 
@@ -188,6 +189,36 @@ TEST_CASE("studies and units are chosen by name, and what is not there is told",
   std::stop_source stop;
   stop.request_stop();
   CHECK(report::gather(store, {}, stop.get_token()).error().fault == Fault::stopped);
+}
+
+TEST_CASE("data that came from a file are told too, though they are of no unit", "[report][overview]") {
+  const test::Folder folder;
+  auto store = dossier::Store::create(folder.file("files.heron"));
+  REQUIRE(store);
+  const auto study = store->add_study({.name = "Filter", .kind = "response", .plan = nlohmann::json::object()});
+  REQUIRE(study);
+  REQUIRE(store->add_claim(*study, {.text = "Corner at least 900 Hz", .figure = "corner.high", .lower = "900 Hz"}));
+  study::Record table;
+  std::vector<double> f, gain;
+  for (int k = 0; k <= 100; ++k) {
+    f.push_back(std::pow(10, 1 + 0.04 * k));
+    gain.push_back(-10 * std::log10(1 + f.back() * f.back() / 1e6));
+  }
+  table.channels = {{.role = "frequency", .unit = "Hz", .numbers = f}, {.role = "gain", .unit = "dB", .numbers = gain}};
+  REQUIRE(run::import_take(*store, *store->find_study("Filter"), table, "someone's.csv", {}));
+  const auto all = run::overview(*store, true);
+  REQUIRE(all);
+  CHECK(all->units == std::vector<std::string>{"unit 01", "imported"});
+  REQUIRE(all->rows.size() == 1);
+  CHECK_FALSE(all->rows[0].cells[0]);
+  REQUIRE(all->rows[0].cells[1]);
+  CHECK(all->rows[0].cells[1]->judgement.verdict == judge::Verdict::meets);
+  const auto content = report::gather(*store, {});
+  REQUIRE(content);
+  REQUIRE(content->studies.front().takes.size() == 1);
+  const auto page = report::html(*content);
+  CHECK(page.find("imported, take 1 of ") != std::string::npos);
+  CHECK(page.find("someone&#39;s.csv") != std::string::npos);
 }
 
 }  // namespace reports
