@@ -200,10 +200,9 @@ QString OverviewGrid::words_of(int line, int unit) const {
   const auto& row = overview_->rows[std::size_t(lines_[std::size_t(line)].row)];
   QString out = text(row.study_name) + ": " + text(row.text);
   if (unit < 0) return out;
-  out += "\n" + text(overview_->units[std::size_t(unit)]);
   const auto& cell = row.cells[std::size_t(unit)];
-  if (!cell) return out + ": not taken";
-  out += QString(", take %1, %2: ").arg(cell->number).arg(text(cell->started)) + text(judge::verdict_words(cell->judgement.verdict)) + judgement_words(cell->judgement);
+  if (!cell) return out + "\n" + text(overview_->units[std::size_t(unit)]) + ": not taken";
+  out += QString("\n%1, take %2, %3: ").arg(text(cell->unit)).arg(cell->number).arg(text(cell->started)) + text(judge::verdict_words(cell->judgement.verdict)) + judgement_words(cell->judgement);
   if (cell->other) out += "\nAgainst " + text(cell->other->of) + ": " + text(judge::verdict_words(cell->other->judgement.verdict)) + judgement_words(cell->other->judgement);
   for (const auto& d : cell->doubts) out += "\nDoubt: " + text(d);
   return out;

@@ -7,6 +7,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "app/text.h"
 #include "base/quantity.h"
@@ -14,6 +15,7 @@
 #include "ink.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
+#include "study/kind.h"
 
 namespace heron::app {
 
@@ -28,6 +30,10 @@ int gravity(const run::OverviewRow& row) {
   for (const auto& cell : row.cells)
     if (cell) out = std::min(out, cell->judgement.verdict == Verdict::fails ? 0 : cell->judgement.verdict == Verdict::too_close ? 1 : cell->judgement.verdict == Verdict::not_measured ? 2 : 3);
   return out;
+}
+QString kind_title(const std::string& name) {
+  const auto* kind = study::find_kind(name);
+  return kind ? text(kind->title) : text(name);
 }
 double least_margin(const run::OverviewRow& row) {
   double out = INFINITY;
@@ -83,11 +89,33 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
         arrange();
       });
   bar_->add_menu(
+      "Kind", "Studies of which kind", [this] { return only_kind_.empty() ? QString("all kinds") : kind_title(only_kind_); },
+      [this] {
+        QList<LookBar::MenuLine> out = {{"all kinds", [this] { narrow(only_kind_, {}); }}};
+        std::set<std::string> there;
+        for (const auto& one : overview_ ? overview_->rows : std::vector<run::OverviewRow>{})
+          if (there.insert(one.kind).second) out.append({kind_title(one.kind), [this, kind = one.kind] { narrow(only_kind_, kind); }});
+        return out;
+      });
+  bar_->add_menu(
+      "Unit", "Takes of which unit", [this] { return only_unit_.empty() ? QString("all units") : text(only_unit_); },
+      [this] {
+        QList<LookBar::MenuLine> out = {{"all units", [this] { narrow(only_unit_, {}); }}};
+        for (const auto& unit : all_units_) out.append({text(unit), [this, unit] { narrow(only_unit_, unit); }});
+        return out;
+      });
+  bar_->add("Across", "A column a unit, or a column a take with the newest first", [this] { return QString(across_takes_ ? "takes across" : "units across"); },
+            [this] {
+              across_takes_ = !across_takes_;
+              if (!against_.unit.empty()) against_ = {};
+              reload();
+            });
+  bar_->add_menu(
       "Against", "What each cell is held against; claims whose verdict is another come first", [this] { return against_words(); },
       [this] {
         QList<LookBar::MenuLine> out = {{"against nothing", [this] { hold_against({}); }}};
         if (!overview_) return out;
-        for (const auto& unit : overview_->units) out.append({"against " + text(unit), [this, unit] { hold_against({.unit = unit}); }});
+        for (const auto& unit : across_takes_ ? std::vector<std::string>{} : all_units_) out.append({"against " + text(unit), [this, unit] { hold_against({.unit = unit}); }});
         for (std::size_t k = 1; k < overview_->days.size(); ++k) out.append({"what changed since before " + text(overview_->days[k]), [this, day = overview_->days[k]] { hold_against({.day = day}); }});
         if (overview_->days.size() < 2) out.append(LookBar::MenuLine{"all takes are of one day: nothing came before", {}});
         return out;
@@ -150,6 +178,7 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   connect(shortcut, &QShortcut::activated, this, &OverviewPage::copy);
   connect(&desk_->document, &Document::opened, this, [this] {
     against_ = {};
+    only_kind_ = only_unit_ = {};
     reload();
   });
   connect(&desk_->document, &Document::studies_changed, this, &OverviewPage::reload);
@@ -169,16 +198,20 @@ void OverviewPage::reload() {
   if (!overview_) said_->setText("reading\u2026");
   const auto ask = [this](bool read, auto heard) {
     working_.ask(
-        [path = desk_->document.path().toStdString(), read, against = against_] {
+        [path = desk_->document.path().toStdString(), read, against = against_, across = across_takes_, unit = only_unit_] {
           Ready out;
           auto store = dossier::Store::open_again(path);
-          auto all = store ? run::overview(*store, read) : Result<run::Overview>(tl::unexpected(store.error()));
+          // What is held against another unit needs it beside the one that is looked at.
+          run::OverviewOptions options{.read = read, .across_takes = across, .unit = against.unit.empty() ? unit : std::string()};
+          if (store) out.all_units = run::columns_of_units(*store).value_or(std::vector<std::string>{});
+          auto all = store ? run::overview(*store, options) : Result<run::Overview>(tl::unexpected(store.error()));
           if (all && !against.unit.empty()) {
-            const auto unit = std::find(all->units.begin(), all->units.end(), against.unit);
-            run::hold_against(*all, std::size_t(unit - all->units.begin()));
+            const auto other = std::find(all->units.begin(), all->units.end(), against.unit);
+            run::hold_against(*all, std::size_t(other - all->units.begin()));
           }
+          options.before = against.day;
           if (all && !against.day.empty())
-            if (const auto earlier = run::overview(*store, read, against.day)) run::hold_against(*all, *earlier);
+            if (const auto earlier = run::overview(*store, options)) run::hold_against(*all, *earlier);
           if (all) out.overview = std::make_shared<const run::Overview>(std::move(*all));
           else out.trouble = text(all.error().message);
           return out;
@@ -187,6 +220,7 @@ void OverviewPage::reload() {
   };
   ask(false, [this, ask](const Ready& ready) {
     overview_ = ready.overview;
+    all_units_ = ready.all_units;
     if (!ready.trouble.isEmpty()) said_->setText(ready.trouble);
     arrange();
     if (!overview_ || overview_->unread == 0 || desk_->runner.running()) return;
@@ -199,6 +233,7 @@ void OverviewPage::reload() {
 }
 
 bool OverviewPage::wanted(const run::OverviewRow& row) const {
+  if (!only_kind_.empty() && row.kind != only_kind_) return false;
   const auto any = [&](auto holds) { return std::any_of(row.cells.begin(), row.cells.end(), [&](const auto& cell) { return cell && holds(*cell); }); };
   const auto is = [](Verdict v) { return [v](const run::OverviewCell& c) { return c.judgement.verdict == v; }; };
   if (only_ == Only::fails && !any(is(Verdict::fails))) return false;
@@ -247,6 +282,12 @@ void OverviewPage::arrange() {
   grid_->show_lines(overview_, std::move(lines), true);
   choose_sought();
   tell_statistics();
+}
+
+void OverviewPage::narrow(std::string& which, const std::string& to) {
+  which = to;
+  bar_->refresh();
+  reload();
 }
 
 void OverviewPage::hold_against(Against against) {
@@ -397,7 +438,7 @@ QString OverviewPage::values_csv() const {
     const auto& cell = row.cells[u];
     if (!cell) continue;
     const auto& j = cell->judgement;
-    QString unit = text(overview_->units[u]);
+    QString unit = text(cell->unit);
     if (unit.contains(',') || unit.contains('"')) unit = '"' + unit.replace("\"", "\"\"") + '"';
     out += QStringList({unit, QString::number(cell->number), text(cell->started), number(j.value), j.u ? number(2 * *j.u) : QString(), number(j.lower), number(j.upper), number(j.margin), text(j.unit), text(judge::verdict_words(j.verdict))}).join(',') + "\n";
   }

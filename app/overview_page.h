@@ -42,6 +42,7 @@ class OverviewPage : public QWidget {
   enum class Only { all, fails, not_good, doubted, differs };
   struct Ready {
     std::shared_ptr<const run::Overview> overview;
+    std::vector<std::string> all_units;
     QString trouble;
   };
   void reload();
@@ -55,6 +56,7 @@ class OverviewPage : public QWidget {
   void save_values();
   void choose_sought();
   void hold_against(Against against);
+  void narrow(std::string& which, const std::string& to);
   QString against_words() const;
 
   Desk* desk_;
@@ -67,6 +69,9 @@ class OverviewPage : public QWidget {
   QCustomPlot* plot_;
   QCPAxisRect* counts_;
   Against against_;
+  bool across_takes_ = false;
+  std::string only_kind_ = {}, only_unit_ = {};  ///< empty: all
+  std::vector<std::string> all_units_;
   std::shared_ptr<const run::Overview> overview_;
   QSet<QString> folded_;
   Order order_ = Order::study;

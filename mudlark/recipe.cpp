@@ -46,7 +46,7 @@ Result<void> keep_readings(dossier::Store& store) {
     if (const auto read = run::read_and_keep(store, study, **newest); !read) return tl::unexpected(read.error());
   }
   // And the overview, of every unit.
-  if (const auto all = run::overview(store, true); !all) return tl::unexpected(all.error());
+  if (const auto all = run::overview(store, {.read = true}); !all) return tl::unexpected(all.error());
   return {};
 }
 

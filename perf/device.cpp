@@ -60,7 +60,7 @@ void overview_of_many(benchmark::State& state) {
   std::size_t cells = 0;
   for (auto _ : state) {
     auto start = Clock::now();
-    const auto all = run::overview(*store, false);
+    const auto all = run::overview(*store);
     read += seconds_since(start);
     cells = 0;
     for (const auto& row : all->rows)

@@ -66,8 +66,28 @@ Result<std::vector<std::string>> columns_of_units(dossier::Store& store) {
   return out;
 }
 
-Result<Overview> overview(dossier::Store& store, bool read, const std::string& before) {
-  const auto units = columns_of_units(store);
+namespace {
+
+/// The takes of a study that have a column, by its number.
+std::vector<std::pair<std::size_t, dossier::Take>> placed_takes(std::vector<dossier::Take> takes, const OverviewOptions& options, const std::vector<std::string>& units) {
+  std::vector<std::pair<std::size_t, dossier::Take>> out;
+  std::erase_if(takes, [&](const auto& take) {
+    return !take.judges() || (!options.before.empty() && take.started >= options.before) || (!options.unit.empty() && take.unit != options.unit);
+  });
+  if (options.across_takes) {
+    std::sort(takes.begin(), takes.end(), [](const auto& a, const auto& b) { return a.newer_than(b); });
+    for (std::size_t k = 0; k < std::min(takes.size(), kMostTakesAcross); ++k) out.emplace_back(k, std::move(takes[k]));
+    return out;
+  }
+  for (auto& [unit, take] : newest_of(takes))
+    if (const auto at = std::find(units.begin(), units.end(), unit); at != units.end()) out.emplace_back(std::size_t(at - units.begin()), take);
+  return out;
+}
+
+}  // namespace
+
+Result<Overview> overview(dossier::Store& store, const OverviewOptions& options) {
+  auto units = columns_of_units(store);
   if (!units) return tl::unexpected(units.error());
   const auto studies = store.studies();
   if (!studies) return tl::unexpected(studies.error());
@@ -75,16 +95,19 @@ Result<Overview> overview(dossier::Store& store, bool read, const std::string& b
   if (!assemblies) return tl::unexpected(assemblies.error());
   Overview out;
   std::set<std::string> days;
-  out.units = *units;
+  if (!options.unit.empty()) std::erase_if(*units, [&](const auto& unit) { return unit != options.unit; });
+  if (!options.across_takes) out.units = *units;
   for (const auto& study : *studies) {
     const auto by = judging_of(store, study);
-    auto takes = store.takes(study.id);
+    const auto takes = store.takes(study.id);
     if (!by) return tl::unexpected(by.error());
     if (!takes) return tl::unexpected(takes.error());
     if (by->claims.empty() && by->masks.empty()) continue;
     for (const auto& take : *takes)
       if (take.judges()) days.insert(take.started.substr(0, take.started.find('T')));
-    if (!before.empty()) std::erase_if(*takes, [&](const auto& take) { return take.started >= before; });
+    const auto placed = placed_takes(*takes, options, out.units);
+    for (std::size_t k = out.units.size(); options.across_takes && k < placed.size(); ++k)
+      out.units.push_back(k == 0 ? "newest" : k == 1 ? "the one before" : fmt::format("{} before", k));
     std::vector<OverviewRow> rows;
     const auto add = [&](const std::string& text, const std::string& figure) {
       OverviewRow row{.study = study.id, .study_name = study.name, .kind = study.kind, .text = text, .figure = figure};
@@ -95,11 +118,9 @@ Result<Overview> overview(dossier::Store& store, bool read, const std::string& b
     };
     for (const auto& claim : by->claims) add(claim.text, claim.figure);
     for (const auto& mask : by->masks) add(mask.text, {});
-    for (const auto& [unit, take] : newest_of(*takes)) {
-      const auto at = std::find(out.units.begin(), out.units.end(), unit);
-      if (at == out.units.end()) continue;
+    for (const auto& [column, take] : placed) {
       auto kept = kept_reading(store, *by, take);
-      if (!kept && read) {
+      if (!kept && options.read) {
         if (const auto anew = read_and_keep(store, study, take); !anew) continue;
         kept = kept_reading(store, *by, take);
       }
@@ -112,10 +133,13 @@ Result<Overview> overview(dossier::Store& store, bool read, const std::string& b
       std::vector<std::string> doubts;
       for (const auto& d : kept->reading.doubts)
         if (d.severity != study::Severity::note) doubts.push_back(d.text);
-      for (std::size_t k = 0; k < std::min(rows.size(), lines->size()); ++k) rows[k].cells[std::size_t(at - out.units.begin())] = OverviewCell{take.id, take.number, take.started, (*lines)[k].judgement, doubts};
+      for (std::size_t k = 0; k < std::min(rows.size(), lines->size()); ++k)
+        rows[k].cells[column] = OverviewCell{.unit = take.unit, .take = take.id, .number = take.number, .started = take.started, .judgement = (*lines)[k].judgement, .doubts = doubts};
     }
     out.rows.insert(out.rows.end(), std::make_move_iterator(rows.begin()), std::make_move_iterator(rows.end()));
   }
+  // A study with fewer takes has empty cells.
+  for (auto& row : out.rows) row.cells.resize(out.units.size());
   out.days.assign(days.begin(), days.end());
   return out;
 }
@@ -176,14 +200,14 @@ std::optional<double> urgency(const judge::Judgement& j) {
 std::string sentence(const Overview& overview) {
   if (overview.rows.empty()) return "Nothing is claimed yet.";
   const auto t = tally(overview);
-  std::vector<bool> taken(overview.units.size());
+  std::set<std::string> taken;
   const OverviewRow* worst = nullptr;
   std::size_t worst_unit = 0;
   double least = INFINITY;
   for (const auto& row : overview.rows)
     for (std::size_t u = 0; u < row.cells.size(); ++u) {
       if (!row.cells[u]) continue;
-      taken[u] = true;
+      taken.insert(row.cells[u]->unit.empty() ? overview.units[u] : row.cells[u]->unit);
       const auto urgent = urgency(row.cells[u]->judgement);
       if (urgent && (!worst || *urgent < least)) {
         least = *urgent;
@@ -191,12 +215,12 @@ std::string sentence(const Overview& overview) {
         worst_unit = u;
       }
     }
-  std::string out = fmt::format("{} on {}: {} {}", counted(int(overview.rows.size()), "claim"), counted(int(std::count(taken.begin(), taken.end(), true)), "unit"), t.meets, t.meets == 1 ? "meets" : "meet");
+  std::string out = fmt::format("{} on {}: {} {}", counted(int(overview.rows.size()), "claim"), counted(int(taken.size()), "unit"), t.meets, t.meets == 1 ? "meets" : "meet");
   if (t.fails) out += fmt::format(", {} {}", t.fails, t.fails == 1 ? "fails" : "fail");
   if (t.too_close) out += fmt::format(", {} too close", t.too_close);
   if (t.not_measured) out += fmt::format(", {} not measured", t.not_measured);
   out += ".";
-  if (worst && least < 1) out += fmt::format(" The worst: {}, {}, {}.", worst->study_name, worst->text, overview.units[worst_unit]);
+  if (worst && least < 1) out += fmt::format(" The worst: {}, {}, {}.", worst->study_name, worst->text, worst->cells[worst_unit]->unit.empty() ? overview.units[worst_unit] : worst->cells[worst_unit]->unit);
   return out;
 }
 

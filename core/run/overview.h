@@ -14,6 +14,7 @@ namespace heron::run {
 
 /// A claim on one unit: by the newest take of it that judges.
 struct OverviewCell {
+  std::string unit = {};        ///< that the take is of
   long long take = 0;
   int number = 0;               ///< of the take within its study
   std::string started = {};     ///< of the take, UTC
@@ -38,7 +39,7 @@ struct OverviewRow {
 };
 
 struct Overview {
-  std::vector<std::string> units;
+  std::vector<std::string> units;  ///< what the columns are: units, or takes by their age
   std::vector<OverviewRow> rows;
   std::vector<std::string> days = {};  ///< on which takes were made, UTC, "2026-11-27"
   int unread = 0;               ///< takes whose reading is not kept: their cells are not measured yet
@@ -52,9 +53,15 @@ bool unit_before(const std::string& a, const std::string& b);
 /// The device's units by their names, and behind them whatever else judging takes are of: data of files are of no unit.
 Result<std::vector<std::string>> columns_of_units(dossier::Store& store);
 
-/// From what the dossier keeps; takes of which nothing is kept are read where `read` says so, and kept.
-/// @param before  only takes made before that day, "2026-11-27"; empty: all
-Result<Overview> overview(dossier::Store& store, bool read, const std::string& before = {});
+/// From what the dossier keeps; what is read beside it is kept.
+struct OverviewOptions {
+  bool read = false;          ///< takes of which nothing is kept
+  std::string before = {};    ///< only takes made before that day, "2026-11-27"; empty: all
+  bool across_takes = false;  ///< a column a take, the newest first, instead of one a unit
+  std::string unit = {};      ///< of this unit alone; empty: of all
+};
+inline constexpr std::size_t kMostTakesAcross = 20;
+Result<Overview> overview(dossier::Store& store, const OverviewOptions& options = {});
 
 /// Holds every cell against what it was, or against another unit's of the same claim.
 void hold_against(Overview& now, const Overview& earlier);

@@ -442,6 +442,111 @@ TEST_CASE("every study of every named unit is taken, what fails to run is told a
   CHECK(heron_run({"take", file, "Preamp passband", "--unit", "unit 07", "--seed", "1"}).status == 1);
 }
 
+TEST_CASE("dossiers are brought together, exported whole and taken back, each take once", "[cli][merge]") {
+  const test::Folder folder;
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  const auto demo = folder.file("demo.heron");
+  std::filesystem::copy_file(made + "/mudlark_buoy.heron", demo);
+  const auto here = folder.file("here.heron");
+  REQUIRE(heron_run({"new", here}).status == 0);
+  const auto first = heron_run({"import", here, demo});
+  CHECK(first.status == 0);
+  CHECK_THAT(first.out, Contains("57 takes brought in, 0 known"));
+  CHECK_THAT(heron_run({"import", here, demo}).out, Contains("0 takes brought in, 57 known"));
+  CHECK(heron_run({"judge", here, "--json"}).out == heron_run({"judge", demo, "--json"}).out);
+  // Everything into a folder, and back out of it.
+  const auto exported = folder.file("exported");
+  REQUIRE(heron_run({"export", demo, exported}).status == 0);
+  const auto back = folder.file("back.heron");
+  REQUIRE(heron_run({"new", back}).status == 0);
+  CHECK(heron_run({"import", back, exported}).status == 0);
+  auto a = dossier::Store::open(demo), b = dossier::Store::open(back);
+  REQUIRE(a);
+  REQUIRE(b);
+  const auto studies = *a->studies();
+  for (const auto& study : studies) {
+    const auto theirs = *a->takes(study.id), mine = *b->takes(b->find_study(study.name)->id);
+    REQUIRE(theirs.size() == mine.size());
+    for (std::size_t k = 0; k < theirs.size(); ++k) {
+      const auto p = *a->points(theirs[k].id), q = *b->points(mine[k].id);
+      REQUIRE(p.size() == q.size());
+      for (std::size_t i = 0; i < p.size(); ++i) {
+        CHECK(p[i].setting.json() == q[i].setting.json());
+        REQUIRE(p[i].records.size() == q[i].records.size());
+        for (std::size_t r = 0; r < p[i].records.size(); ++r)
+          for (std::size_t c = 0; c < p[i].records[r].channels.size(); ++c) {
+            CHECK(p[i].records[r].channels[c].counts == q[i].records[r].channels[c].counts);
+            CHECK(p[i].records[r].channels[c].numbers == q[i].records[r].channels[c].numbers);
+          }
+      }
+    }
+  }
+  // What does not go together.
+  CHECK(heron_run({"import", here, demo, folder.write("a.csv", "frequency (Hz),gain (dB)\n1,0\n")}).status == 2);
+  CHECK(heron_run({"import", here, demo, "--study", "Preamp passband"}).status == 2);
+  CHECK(heron_run({"import", here, here}).status == 2);
+  CHECK(heron_run({"import", here, folder.write("b.csv", "frequency (Hz),gain (dB)\n1,0\n")}).status == 2);
+  const auto other = folder.file("other.heron");
+  {
+    auto store = dossier::Store::create(other);
+    REQUIRE(store->set_device({.name = "Another buoy", .about = {}, .circuit = {}}));
+  }
+  const auto refused = heron_run({"import", here, other});
+  CHECK(refused.status == 3);
+  CHECK(refused.one_line_of_complaint());
+  CHECK_THAT(refused.err, Contains("Another buoy"));
+  CHECK(heron_run({"import", here, folder.path().string()}).status == 3);
+}
+
+TEST_CASE("a report is one file, or none where it cannot be written", "[cli][report]") {
+  const test::Folder folder;
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  const auto demo = folder.file("demo.heron");
+  std::filesystem::copy_file(made + "/mudlark_buoy.heron", demo);
+  const auto out = folder.file("r.html");
+  const std::vector<std::string> small = {"--study", "Preamp passband", "--unit", "unit 03"};
+  const auto with = [&](std::vector<std::string> args) {
+    args.insert(args.end(), small.begin(), small.end());
+    return heron_run(args);
+  };
+  CHECK(with({"report", demo, out}).status == 0);
+  const auto page = *exchange::read_file(out);
+  CHECK_THAT(page, Contains("unit 03, take 1"));
+  CHECK(page.find("unit 07") == std::string::npos);
+  CHECK(page.ends_with("</html>\n"));
+  CHECK(heron_run({"report", demo, out, "--unit", "unit 99"}).status == 2);
+  CHECK(heron_run({"report", demo, out, "--study", "Horoscope"}).status == 2);
+  CHECK(heron_run({"report", demo, folder.file("r.doc")}).status == 2);
+  CHECK(heron_run({"report", demo, folder.file("no/where/r.html")}).status == 3);
+  CHECK(heron_run({"report", folder.file("none.heron"), out}).status == 3);
+  // A disk that is full in the middle: the shell allows files of a few blocks only. The old report stays as it was.
+  const auto full = "trap '' XFSZ; ulimit -f 4; '" + std::string(HERON_PROGRAM) + "' report '" + demo + "' '" + out + "' --unit 'unit 07' 2>'" + folder.file("err") + "'";
+  const int status = std::system(("bash -c \"" + full + "\"").c_str());
+  CHECK(WEXITSTATUS(status) == 3);
+  CHECK_THAT(*exchange::read_file(folder.file("err")), Contains("heron: "));
+  CHECK(*exchange::read_file(out) == page);
+  for (const auto& file : std::filesystem::directory_iterator(folder.path())) CHECK(file.path().extension() != ".part");
+  CHECK(with({"report", demo, folder.file("r.pdf")}).status == 0);
+  CHECK(exchange::read_file(folder.file("r.pdf"))->starts_with("%PDF-"));
+}
+
+TEST_CASE("a dossier begins with templates, or is not made at all", "[cli][template]") {
+  const test::Folder folder;
+  const auto home = std::string(HERON_SOURCE) + "/mudlark/templates/";
+  const auto file = folder.file("new.heron");
+  const auto bad = heron_run({"new", file, "--template", home + "preamp-passband.json", "--template", folder.write("bad.json", "{}")});
+  CHECK(bad.status == 3);
+  CHECK(bad.one_line_of_complaint());
+  CHECK_FALSE(std::filesystem::exists(file));
+  REQUIRE(heron_run({"new", file, "--template", home + "preamp-passband.json", "--template", home + "solar-string.json"}).status == 0);
+  const auto shown = heron_run({"show", file});
+  CHECK_THAT(shown.out, Contains("Preamp passband (response)"));
+  CHECK_THAT(shown.out, Contains("Solar string (iv)"));
+  CHECK(heron_run({"new", folder.file("x.heron"), "--template", folder.file("none.json")}).status == 3);
+}
+
 TEST_CASE("each exit status is what it is said to be, with one line that begins with the program's name", "[cli]") {
   const test::Folder folder;
   const auto csv = folder.write("filter.csv", low_pass_csv());

@@ -5,6 +5,7 @@
 #include "made_demo.h"
 #include "run/overview.h"
 #include "run/units.h"
+#include "support.h"
 
 using namespace heron;
 
@@ -86,7 +87,7 @@ TEST_CASE("the overview of the demo has every claim on every unit that took it",
   REQUIRE_FALSE(made.empty());
   auto store = dossier::Store::open_again(made + "/mudlark_buoy.heron");
   REQUIRE(store);
-  const auto all = run::overview(*store, false);
+  const auto all = run::overview(*store);
   REQUIRE(all);
   CHECK(all->units == std::vector<std::string>{"unit 01", "unit 03", "unit 05", "unit 07", "unit 09"});
   CHECK(all->rows.size() == 98);
@@ -151,6 +152,55 @@ TEST_CASE("cells are held against another unit, or against what there was before
   earlier.rows[0].text = "Another claim";
   run::hold_against(now, earlier);
   CHECK_FALSE(run::changed(now.rows[0]));
+}
+
+}  // namespace overviews
+
+namespace overviews {
+
+TEST_CASE("columns are units, one unit, or takes with the newest first", "[overview][demo]") {
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  // What is read of older takes is kept: in a copy.
+  const test::Folder folder;
+  std::filesystem::copy_file(made + "/mudlark_buoy.heron", folder.file("demo.heron"));
+  auto store = dossier::Store::open_again(folder.file("demo.heron"));
+  REQUIRE(store);
+  const auto one = run::overview(*store, {.unit = "unit 03"});
+  REQUIRE(one);
+  CHECK(one->units == std::vector<std::string>{"unit 03"});
+  for (const auto& row : one->rows)
+    for (const auto& c : row.cells)
+      if (c) CHECK(c->unit == "unit 03");
+  const auto takes = run::overview(*store, {.read = true, .across_takes = true});
+  REQUIRE(takes);
+  REQUIRE(takes->units.size() >= 5);
+  CHECK(takes->units[0] == "newest");
+  CHECK(takes->units[2] == "2 before");
+  std::size_t cells = 0;
+  for (const auto& row : takes->rows) {
+    REQUIRE(row.cells.size() == takes->units.size());
+    const run::OverviewCell* before = nullptr;
+    for (const auto& c : row.cells) {
+      if (!c) continue;
+      ++cells;
+      // Each is older than the one to its left.
+      if (before) CHECK((c->started < before->started || (c->started == before->started && c->number < before->number)));
+      before = &*c;
+    }
+  }
+  std::size_t all = 0;
+  const auto studies = *store->studies();
+  for (const auto& study : studies) {
+    const auto of = *store->takes(study.id);
+    all += std::size_t(std::count_if(of.begin(), of.end(), [](const auto& take) { return take.judges(); })) * (store->claims(study.id)->size() + store->masks(study.id)->size());
+  }
+  CHECK(cells == all);
+  CHECK(run::sentence(*takes).find(" on 5 units: ") != std::string::npos);
+  const auto none = run::overview(*store, {.before = "2001-01-01"});
+  REQUIRE(none);
+  CHECK(run::tally(*none).all() == 0);
+  CHECK_FALSE(none->days.empty());
 }
 
 }  // namespace overviews

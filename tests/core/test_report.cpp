@@ -206,7 +206,7 @@ TEST_CASE("data that came from a file are told too, though they are of no unit",
   }
   table.channels = {{.role = "frequency", .unit = "Hz", .numbers = f}, {.role = "gain", .unit = "dB", .numbers = gain}};
   REQUIRE(run::import_take(*store, *store->find_study("Filter"), table, "someone's.csv", {}));
-  const auto all = run::overview(*store, true);
+  const auto all = run::overview(*store, {.read = true});
   REQUIRE(all);
   CHECK(all->units == std::vector<std::string>{"unit 01", "imported"});
   REQUIRE(all->rows.size() == 1);
