@@ -44,12 +44,34 @@ ReportPage::ReportPage(Desk* desk, QWidget* parent)
   column->addWidget(title_);
   column->addWidget(author_);
   column->addWidget(summary_);
+  whose_parts_ = new QPushButton("Of each study", this);
+  whose_parts_->setAccessibleName("Whose parts");
+  whose_parts_->setToolTip("Choose a study above for what is told of it alone; a click here goes back to all");
+  whose_parts_->setStyleSheet("text-align: left; font-weight: 600");
+  connect(whose_parts_, &QPushButton::clicked, this, [this] { studies_->setCurrentItem(nullptr); });
+  like_others_ = new QPushButton("like the others", this);
+  like_others_->setAccessibleName("Like the others");
+  connect(like_others_, &QPushButton::clicked, this, [this] {
+    parts_of_.erase(chosen_study());
+    show_parts();
+    chosen();
+  });
+  for (auto* button : {whose_parts_, like_others_}) {
+    button->setObjectName("place");
+    button->setFlat(true);
+  }
   const auto section = [&](const QString& name, QListWidget* list, int stretch) {
     auto* row = new QHBoxLayout;
-    auto* label = new QLabel(name, this);
-    label->setFont(render::text_font(12, QFont::DemiBold));
-    set_ink(*label, theme().slate);
-    row->addWidget(label, 1);
+    if (list == parts_) {
+      // What it is of is said, and taken back to all.
+      row->addWidget(whose_parts_, 1);
+      row->addWidget(like_others_);
+    } else {
+      auto* label = new QLabel(name, this);
+      label->setFont(render::text_font(12, QFont::DemiBold));
+      set_ink(*label, theme().slate);
+      row->addWidget(label, 1);
+    }
     for (const bool on : {true, false}) {
       if (list == pictures_) break;
       auto* all = new QPushButton(on ? "all" : "none", this);
@@ -95,7 +117,17 @@ ReportPage::ReportPage(Desk* desk, QWidget* parent)
   connect(title_, &QLineEdit::textEdited, this, edited);
   connect(author_, &QLineEdit::textEdited, this, edited);
   connect(summary_, &QPlainTextEdit::textChanged, this, edited);
-  for (auto* list : {studies_, units_, parts_}) connect(list, &QListWidget::itemChanged, this, edited);
+  for (auto* list : {studies_, units_}) connect(list, &QListWidget::itemChanged, this, edited);
+  connect(parts_, &QListWidget::itemChanged, this, [this] {
+    if (filling_) return;
+    std::set<report::Part> ticked;
+    for (int k = 0; k < parts_->count(); ++k)
+      if (parts_->item(k)->checkState() == Qt::Checked) ticked.insert(report::part_names()[std::size_t(k)].part);
+    (chosen_study().empty() ? parts_of_all_ : parts_of_[chosen_study()]) = ticked;
+    like_others_->setVisible(!chosen_study().empty());
+    chosen();
+  });
+  connect(studies_, &QListWidget::currentRowChanged, this, &ReportPage::show_parts);
   constexpr int kPause = 350;  // ms that somebody who types makes between two words
   wait_.setSingleShot(true);
   wait_.setInterval(kPause);
@@ -147,12 +179,10 @@ void ReportPage::reload() {
   std::sort(units.begin(), units.end(), run::unit_before);
   fill_list(studies_, studies, now.studies);
   fill_list(units_, units, now.units);
-  parts_->clear();
-  for (const auto& part : report::part_names()) {
-    auto* item = new QListWidgetItem(text(part.words), parts_);
-    item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
-    item->setCheckState(now.parts.contains(part.part) ? Qt::Checked : Qt::Unchecked);
-  }
+  parts_of_all_ = now.parts;
+  parts_of_ = now.parts_of;
+  show_parts();
+  filling_ = true;
   pictures_->clear();
   for (const auto& picture : desk_->document.pictures()) {
     auto* item = new QListWidgetItem(text(picture.caption), pictures_);
@@ -160,6 +190,24 @@ void ReportPage::reload() {
   }
   filling_ = false;
   make();
+}
+
+std::string ReportPage::chosen_study() const { return studies_->currentItem() ? studies_->currentItem()->text().toStdString() : std::string(); }
+
+void ReportPage::show_parts() {
+  filling_ = true;
+  const auto study = chosen_study();
+  const auto own = parts_of_.find(study);
+  const auto& ticked = own == parts_of_.end() ? parts_of_all_ : own->second;
+  whose_parts_->setText(study.empty() ? QString("Of each study") : "Of " + text(study));
+  like_others_->setVisible(own != parts_of_.end());
+  parts_->clear();
+  for (const auto& part : report::part_names()) {
+    auto* item = new QListWidgetItem(text(part.words), parts_);
+    item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable);
+    item->setCheckState(ticked.contains(part.part) ? Qt::Checked : Qt::Unchecked);
+  }
+  filling_ = false;
 }
 
 report::Choice ReportPage::choice() const {
@@ -174,9 +222,8 @@ report::Choice ReportPage::choice() const {
   };
   out.studies = names(studies_);
   out.units = names(units_);
-  out.parts.clear();
-  for (int k = 0; k < parts_->count(); ++k)
-    if (parts_->item(k)->checkState() == Qt::Checked) out.parts.insert(report::part_names()[std::size_t(k)].part);
+  out.parts = parts_of_all_;
+  out.parts_of = parts_of_;
   return out;
 }
 

@@ -3,6 +3,7 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPlainTextEdit>
+#include <QPushButton>
 #include <QTimer>
 
 #include "aside.h"
@@ -40,12 +41,18 @@ class ReportPage : public QWidget {
   void ask_path(const QString& ending);
   void forget_picture();
   report::Choice choice() const;
+  /// Of the study that is chosen in the list, or of all.
+  void show_parts();
+  std::string chosen_study() const;
 
   Desk* desk_;
   QLineEdit *title_, *author_;
   QPlainTextEdit* summary_;
   QListWidget *studies_, *units_, *parts_, *pictures_;
   QLabel* said_;
+  QPushButton *whose_parts_, *like_others_;
+  std::set<report::Part> parts_of_all_ = report::Choice{}.parts;
+  std::map<std::string, std::set<report::Part>> parts_of_;
   PagePreview* preview_;
   QTimer wait_;
   bool filling_ = false;

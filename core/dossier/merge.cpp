@@ -219,7 +219,7 @@ Ids bring_takes(SQLite::Database& db, const Ids& studies, Merged& merged) {
     const auto study = studies.at(q.getColumn(1).getInt64());
     execute(db,
         "INSERT INTO main.take (study, number, unit, started, state, origin, setup, planned, points, note, purpose, aside) SELECT ?1, "
-        "(SELECT coalesce(max(number), 0) + 1 FROM main.take WHERE study = ?1), unit, started, state, origin, setup, planned, points, "
+        "max((SELECT coalesce(max(number), 0) + 1 FROM main.take WHERE study = ?1), number), unit, started, state, origin, setup, planned, points, "
         "note, purpose, aside FROM other.take WHERE id = ?2",
         study, there);
     const auto here = out[there] = db.getLastInsertRowid();

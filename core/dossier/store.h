@@ -207,7 +207,7 @@ class Store {
 
   /// Brings in the takes of another dossier of the same device, each once, with the studies, units and typed figures that
   /// are missing here; a dossier in which nothing was done yet takes over the other's device. All of it or nothing.
-  /// Takes get numbers after those that are here and keep all else. Fault::input names what does not go together.
+  /// Takes come behind those that are here, with their own numbers where these are free, and keep all else. Fault::input names what does not go together.
   Result<Merged> merge(const std::string& other);
 
   /// The row of takes that is being made or was left; empty for none.

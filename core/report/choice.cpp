@@ -19,11 +19,28 @@ const std::vector<PartName>& part_names() {
   return all;
 }
 
-json to_json(const Choice& choice) {
-  json parts = json::array();
+namespace {
+
+json keys_of(const std::set<Part>& parts) {
+  json out = json::array();
   for (const auto& one : part_names())
-    if (choice.parts.contains(one.part)) parts.push_back(one.key);
-  return {{"title", choice.title}, {"author", choice.author}, {"summary", choice.summary}, {"studies", choice.studies}, {"units", choice.units}, {"parts", parts}};
+    if (parts.contains(one.part)) out.push_back(one.key);
+  return out;
+}
+
+std::set<Part> parts_from(const json& keys) {
+  std::set<Part> out;
+  for (const auto& name : part_names())
+    if (std::find(keys.begin(), keys.end(), name.key) != keys.end()) out.insert(name.part);
+  return out;
+}
+
+}  // namespace
+
+json to_json(const Choice& choice) {
+  json of = json::object();
+  for (const auto& [study, parts] : choice.parts_of) of[study] = keys_of(parts);
+  return {{"title", choice.title}, {"author", choice.author}, {"summary", choice.summary}, {"studies", choice.studies}, {"units", choice.units}, {"parts", keys_of(choice.parts)}, {"of", of}};
 }
 
 Choice choice_from(const json& kept) {
@@ -42,11 +59,10 @@ Choice choice_from(const json& kept) {
   text("summary", out.summary);
   list("studies", out.studies);
   list("units", out.units);
-  if (const auto it = kept.find("parts"); it != kept.end() && it->is_array()) {
-    out.parts.clear();
-    for (const auto& name : part_names())
-      if (std::find(it->begin(), it->end(), name.key) != it->end()) out.parts.insert(name.part);
-  }
+  if (const auto it = kept.find("parts"); it != kept.end() && it->is_array()) out.parts = parts_from(*it);
+  if (const auto it = kept.find("of"); it != kept.end() && it->is_object())
+    for (const auto& [study, parts] : it->items())
+      if (parts.is_array()) out.parts_of[study] = parts_from(parts);
   return out;
 }
 

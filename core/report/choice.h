@@ -1,4 +1,5 @@
 #pragma once
+#include <map>
 #include <nlohmann/json.hpp>
 #include <set>
 #include <string>
@@ -23,6 +24,12 @@ struct Choice {
   std::vector<std::string> studies;    ///< by name; empty: all
   std::vector<std::string> units;      ///< by name; empty: all
   std::set<Part> parts = {Part::setup, Part::hookup, Part::plots, Part::numbers, Part::claims, Part::figures, Part::doubts, Part::notes};
+  std::map<std::string, std::set<Part>> parts_of = {};  ///< of studies of which something else is told than of the others
+
+  const std::set<Part>& parts_for(const std::string& study) const {
+    const auto it = parts_of.find(study);
+    return it == parts_of.end() ? parts : it->second;
+  }
 };
 
 nlohmann::json to_json(const Choice& choice);

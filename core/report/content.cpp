@@ -160,10 +160,11 @@ Result<Content> gather(Store& store, const Choice& choice, std::stop_token stop)
 
   run::Overview summary;
   for (const auto& unit : out.units) summary.units.push_back(unit.name);
-  const bool with_curve = choice.parts.contains(Part::plots) || choice.parts.contains(Part::points) || choice.parts.contains(Part::numbers);
   for (const auto& study : *studies) {
     if (!wanted(choice.studies, study.name)) continue;
     const auto* kind = study::find_kind(study.kind);
+    const auto& parts = choice.parts_for(study.name);
+    const bool with_curve = parts.contains(Part::plots) || parts.contains(Part::points);
     StudyPart part{.name = study.name, .kind = kind ? std::string(kind->title) : study.kind, .note = study.note};
     for (const auto& [id, about] : *assemblies)
       if (id == study.assembly) part.assembly = about;

@@ -80,7 +80,7 @@ std::string short_name(const TakePart& take) { return fmt::format("{}, take {}",
 
 class Writer {
  public:
-  Writer(const Content& content, Flavour flavour) : content_(content), flavour_(flavour) {}
+  Writer(const Content& content, Flavour flavour) : content_(content), flavour_(flavour), parts_(&content.choice.parts) {}
 
   std::string all() {
     const auto& choice = content_.choice;
@@ -107,7 +107,7 @@ class Writer {
     fmt::format_to(std::back_inserter(out_), text, std::forward<Args>(args)...);
   }
   bool page() const { return flavour_ == Flavour::page; }
-  bool shows(Part part) const { return content_.choice.parts.contains(part); }
+  bool shows(Part part) const { return parts_->contains(part); }
 
   void contents() {
     // On paper it needs page numbers, which only its renderer knows.
@@ -128,6 +128,7 @@ class Writer {
   }
 
   void one_study(const StudyPart& study, int number) {
+    parts_ = &content_.choice.parts_for(study.name);
     add("<section class=\"study\" id=\"study{}\">\n<h2>{}</h2>\n<p class=\"quiet\">{}{}</p>\n", number, escaped(study.name), escaped(study.kind), study.assembly.empty() ? "" : escaped(", " + study.assembly));
     if (shows(Part::notes)) out_ += paragraphs(study.note);
     if (study.takes.empty()) add("<p>There is no take of it on these units.</p>\n");
@@ -290,6 +291,7 @@ class Writer {
  private:
   const Content& content_;
   Flavour flavour_;
+  const std::set<Part>* parts_;  ///< that are told of what is being written
   std::vector<Paper::Drawing> drawings_;
   std::string out_;
   int plots_ = 0;
@@ -330,10 +332,12 @@ std::vector<StudyPlot> plots_of(const StudyPart& study) {
       auto it = std::find_if(out.begin(), out.end(), [&](const auto& one) { return one.quantity == quantity && one.plot.y_unit == column.unit; });
       if (it == out.end()) {
         StudyPlot made{.plot = {.about = study.name + ": " + quantity, .x_name = take.curve.x_name, .x_unit = take.curve.x_unit, .y_name = quantity, .y_unit = column.unit, .log_x = take.curve.logarithmic}, .quantity = quantity};
-        for (const auto& mask : study.masks)
-          if (mask.curve == quantity && mask.after.empty())
-            for (const bool above : {true, false})
-              if (const auto& line = above ? mask.upper : mask.lower; !line.empty()) made.plot.grounds.push_back({line, above});
+        for (const auto& mask : study.masks) {
+          // One that is placed after a figure stands where it lies on the first take that has that figure.
+          const auto lies = mask.curve == quantity ? judge::placed(mask, take.reading) : std::nullopt;
+          for (const bool above : {true, false})
+            if (lies && !(above ? lies->upper : lies->lower).empty()) made.plot.grounds.push_back({above ? lies->upper : lies->lower, above});
+        }
         it = out.insert(out.end(), std::move(made));
       }
       it->plot.curves.push_back({.colour = hex(take_colour_of(colour)), .dashed = take_dashed_of(colour), .x = take.curve.x_of(column), .y = column.y});

@@ -73,6 +73,14 @@ TEST_CASE("the report follows what is typed and ticked, and is kept in the dossi
   CHECK(pages->headings[0].title == "Rev C <as built>");
   CHECK(pages->headings[2].title == "Preamp passband");
   CHECK(pages->document->toPlainText().contains("Unit 09 rings low. Space N V D"));
+  // Of one study something else is told than of the other.
+  auto* studies = drive::control<QListWidget>(open.window, "Studies of the report");
+  studies->setCurrentItem(studies->findItems("Preamp passband", Qt::MatchExactly).front());
+  CHECK(drive::button(open.window, "Whose parts")->text() == "Of Preamp passband");
+  tick_only(open, "What of each study", {"claims"});
+  REQUIRE(drive::until([&] { return shown(open).endsWith(" pages") && !page->preview()->report()->document->toPlainText().section("Transducers compared", 0, 1).contains("Set-up"); }, 60000));
+  drive::click(drive::button(open.window, "Whose parts"));
+  CHECK(drive::button(open.window, "Whose parts")->text() == "Of each study");
   // Seen again by whoever opens the dossier next.
   REQUIRE(open.window.open(open.demo.path()));
   page = page_of(open);

@@ -521,13 +521,13 @@ TEST_CASE("a report is one file, or none where it cannot be written", "[cli][rep
   CHECK(heron_run({"report", demo, folder.file("r.doc")}).status == 2);
   CHECK(heron_run({"report", demo, folder.file("no/where/r.html")}).status == 3);
   CHECK(heron_run({"report", folder.file("none.heron"), out}).status == 3);
-  // A disk that is full in the middle: the shell allows files of a few blocks only. The old report stays as it was.
-  const auto full = "trap '' XFSZ; ulimit -f 4; '" + std::string(HERON_PROGRAM) + "' report '" + demo + "' '" + out + "' --unit 'unit 07' 2>'" + folder.file("err") + "'";
+  // A disk that is full in the middle: the shell allows files of 64 kB, enough for the dossier's own and not for the report. The old report stays as it was.
+  const auto full = "trap '' XFSZ; ulimit -f 64; '" + std::string(HERON_PROGRAM) + "' report '" + demo + "' '" + out + "' --unit 'unit 07' 2>'" + folder.file("err") + "'";
   const int status = std::system(("bash -c \"" + full + "\"").c_str());
   CHECK(WEXITSTATUS(status) == 3);
-  CHECK_THAT(*exchange::read_file(folder.file("err")), Contains("heron: "));
+  CHECK_THAT(*exchange::read_file(folder.file("err")), Contains("r.html"));
   CHECK(*exchange::read_file(out) == page);
-  for (const auto& file : std::filesystem::directory_iterator(folder.path())) CHECK(file.path().extension() != ".part");
+  for (const auto& file : std::filesystem::directory_iterator(folder.path())) CHECK(file.path().filename().string().find(".part") == std::string::npos);
   CHECK(with({"report", demo, folder.file("r.pdf")}).status == 0);
   CHECK(exchange::read_file(folder.file("r.pdf"))->starts_with("%PDF-"));
 }

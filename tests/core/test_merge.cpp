@@ -123,8 +123,11 @@ TEST_CASE("a study, a unit, a claim, a typed figure and a recording that are mis
   REQUIRE(there.type_figure(*long_one, {.unit = *third, .figure = {.key = "typed.rail", .label = "Rail", .value = 3.3, .unit = "V"}, .source = "hand meter"}));
   auto point = point_of(0, 5);
   point.records.front().channels.front().counts.clear();
+  const auto dropped = there.begin_take(*long_one, "unit 03", "test", nlohmann::json::object(), 1);
+  REQUIRE(dropped);
   const auto id = there.begin_take(*long_one, "unit 03", "test", nlohmann::json::object(), 1);
   REQUIRE(id);
+  REQUIRE(there.drop_pass(*dropped));
   auto recording = there.begin_recording(*id, point);
   REQUIRE(recording);
   std::vector<std::int16_t> counts(700'000);
@@ -158,6 +161,7 @@ TEST_CASE("a study, a unit, a claim, a typed figure and a recording that are mis
   const auto takes = here.takes(study->id);
   REQUIRE(takes->size() == 1);
   CHECK(study->wake == takes->front().id);
+  CHECK(takes->front().number == 2);
   const auto points = here.points(takes->front().id);
   REQUIRE(points->size() == 1);
   const auto& channel = points->front().records.front().channels.front();

@@ -38,7 +38,7 @@ report::Plot plain_plot() {
 }  // namespace
 
 TEST_CASE("a choice is kept and read back as it was, and what makes no sense is as if nobody had chosen", "[report]") {
-  report::Choice choice{.title = "Rev C", .author = "bench two", .summary = "It holds.", .studies = {"Preamp"}, .units = {"unit 03"}, .parts = {report::Part::claims, report::Part::points}};
+  report::Choice choice{.title = "Rev C", .author = "bench two", .summary = "It holds.", .studies = {"Preamp"}, .units = {"unit 03"}, .parts = {report::Part::claims, report::Part::points}, .parts_of = {{"Preamp", {report::Part::plots}}}};
   const auto back = report::choice_from(report::to_json(choice));
   CHECK(back.title == choice.title);
   CHECK(back.author == choice.author);
@@ -46,6 +46,9 @@ TEST_CASE("a choice is kept and read back as it was, and what makes no sense is 
   CHECK(back.studies == choice.studies);
   CHECK(back.units == choice.units);
   CHECK(back.parts == choice.parts);
+  CHECK(back.parts_of == choice.parts_of);
+  CHECK(back.parts_for("Preamp") == std::set<report::Part>{report::Part::plots});
+  CHECK(back.parts_for("Other") == choice.parts);
   CHECK(report::choice_from(7).parts == report::Choice{}.parts);
   CHECK(report::choice_from({{"title", 7}, {"studies", {1, "a"}}}).studies == std::vector<std::string>{"a"});
 }
@@ -189,6 +192,23 @@ TEST_CASE("studies and units are chosen by name, and what is not there is told",
   std::stop_source stop;
   stop.request_stop();
   CHECK(report::gather(store, {}, stop.get_token()).error().fault == Fault::stopped);
+}
+
+TEST_CASE("of each study is told what was chosen for it", "[report][demo]") {
+  const test::Folder folder;
+  auto store = copy_of_demo(folder);
+  const auto two = report::gather(store, {.studies = {"Preamp passband", "Regulator loop"}, .parts = {report::Part::claims}, .parts_of = {{"Regulator loop", {report::Part::figures, report::Part::plots}}}});
+  REQUIRE(two);
+  const auto page = report::html(*two);
+  const auto second = page.find("<h2>Regulator loop");
+  REQUIRE(second != std::string::npos);
+  const auto first = page.substr(0, second), rest = page.substr(second);
+  CHECK(first.find("<h3>Claims") != std::string::npos);
+  CHECK(first.find("<h3>Figures") == std::string::npos);
+  CHECK(first.find("class=\"plot\"") == std::string::npos);
+  CHECK(rest.find("<h3>Claims") == std::string::npos);
+  CHECK(rest.find("<h3>Figures") != std::string::npos);
+  CHECK(rest.find("class=\"plot\"") != std::string::npos);
 }
 
 TEST_CASE("data that came from a file are told too, though they are of no unit", "[report][overview]") {
