@@ -132,7 +132,7 @@ void Batch::go_on() {
   launch();
 }
 
-QString Batch::confirm() {
+void Batch::confirm() {
   if (state_ == State::wants_unit) {
     on_bench_ = next()->unit;
     document_->put_on_bench(*on_bench_);
@@ -142,7 +142,6 @@ QString Batch::confirm() {
   } else if (state_ == State::armed) {
     launch();
   }
-  return {};
 }
 
 void Batch::launch() {

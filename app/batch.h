@@ -39,7 +39,7 @@ class Batch : public QObject {
   /// What was left, with this unit on the bench.
   QString resume(long long unit_on_bench);
   /// The person has done what is asked for.
-  QString confirm();
+  void confirm();
   /// Leaves out what is next.
   void skip();
   /// Stops the take that runs, and the row; what was not made can be resumed.

@@ -263,7 +263,7 @@ bool BatchPage::handle_key(int key) {
       else if (batch.state() == Batch::State::runs)
         return true;
       else
-        desk_->messages.say_trouble(batch.confirm());
+        batch.confirm();
       return true;
     case Qt::Key_Escape:
       if (!batch.active()) return false;

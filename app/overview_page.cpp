@@ -76,7 +76,7 @@ OverviewPage::OverviewPage(Desk* desk, QWidget* parent)
   column->addLayout(row);
   column->addWidget(grid_, 1);
   bar_->add(
-      "Only", "Which claims are listed", [this] { return QString(only_ == Only::all ? "all claims" : only_ == Only::fails ? "what fails" : only_ == Only::not_good ? "what does not meet" : only_ == Only::doubted ? "what is in doubt" : "what differs between units"); },
+      "Only", "Which claims are listed", [this] { return QString(only_ == Only::all ? "all claims" : only_ == Only::fails ? "what fails" : only_ == Only::not_good ? "what does not meet" : only_ == Only::doubted ? "what is in doubt" : "what differs"); },
       [this] {
         only_ = Only((int(only_) + 1) % 5);
         arrange();
@@ -208,6 +208,7 @@ void OverviewPage::reload() {
           if (all && !against.unit.empty()) {
             const auto other = std::find(all->units.begin(), all->units.end(), against.unit);
             run::hold_against(*all, std::size_t(other - all->units.begin()));
+            if (!unit.empty()) run::keep_unit(*all, unit);
           }
           options.before = against.day;
           if (all && !against.day.empty())
@@ -334,7 +335,7 @@ void OverviewPage::tell_statistics() {
   const auto stats = run::statistics_of(row);
   plot_->setVisible(stats.has_value());
   if (!stats) {
-    drawer_text_->setText("Not measured on any unit.");
+    drawer_text_->setText(QString("Not measured %1.").arg(across_takes_ ? "in any take" : "on any unit"));
     return;
   }
   std::string unit;
@@ -352,11 +353,12 @@ void OverviewPage::tell_statistics() {
     twice << 2 * cell->judgement.u.value_or(0);
     ticker->addTick(at.back(), text(overview_->units[u]));
   }
+  const auto columns = [this](int count) { return QString(across_takes_ ? "take" : "unit") + (count == 1 ? "" : "s"); };
   const auto said = [&](double v, int digits = 4) { return text(format_quantity(v, unit, digits).plain()); };
-  QString words = QString("%1 %2: mean %3").arg(stats->count).arg(stats->count == 1 ? "unit" : "units").arg(said(stats->mean));
+  QString words = QString("%1 %2: mean %3").arg(stats->count).arg(columns(stats->count)).arg(said(stats->mean));
   if (stats->sigma) words += ", sigma " + said(*stats->sigma, 2);
   if (stats->count > 1) words += ", from " + said(stats->lowest) + " to " + said(stats->highest);
-  if (stats->outside) words += QString(". Were they normal, %1\u00a0% would lie outside; %2 units say little of that.").arg(100 * *stats->outside, 0, 'g', 2).arg(stats->count);
+  if (stats->outside) words += QString(". Were they normal, %1\u00a0% would lie outside; %2 %3 say little of that.").arg(100 * *stats->outside, 0, 'g', 2).arg(stats->count).arg(columns(stats->count));
   drawer_text_->setText(words);
   auto* graph = plot_->addGraph();
   graph->setLineStyle(QCPGraph::lsNone);

@@ -186,7 +186,7 @@ void MainWindow::merge_dossier() {
           if (!window) return;
           if (!merged) return window->tell(text(merged.error().message), true);
           if (window->desk_.document.path() == here) window->desk_.open(here);
-          QString said = QString("%1 takes came in, %2 were here already; %3 new studies, %4 new units.").arg(merged->takes).arg(merged->known).arg(merged->studies).arg(merged->units);
+          QString said = QString("Takes that came in: %1; here already: %2; new studies: %3; new units: %4.").arg(merged->takes).arg(merged->known).arg(merged->studies).arg(merged->units);
           for (const auto& one : merged->said) said += " " + text(one);
           window->tell(said, false);
         },

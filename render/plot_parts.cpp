@@ -240,13 +240,6 @@ void CursorLine::draw(QCPPainter* painter) {
   painter->drawText(flag, Qt::AlignCenter, letter_);
 }
 
-double round_step(double least) {
-  const double decade = std::pow(10, std::floor(std::log10(least)));
-  for (const double one : {1.0, 2.0, 5.0})
-    if (one * decade >= least) return one * decade;
-  return 10 * decade;
-}
-
 std::vector<double> parted(const std::vector<double>& wanted, double top, double bottom, double apart) {
   std::vector<double> out;
   // Those below must find room too.

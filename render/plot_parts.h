@@ -5,6 +5,7 @@
 #include <span>
 #include <vector>
 
+#include "base/round_step.h"
 #include "signal/pyramid.h"
 
 /// What our plots add to QCustomPlot: forbidden ground, lettered cursors, curves of any length, saving.
@@ -23,9 +24,7 @@ QList<QCPAxisRect*> stack_panels(QCustomPlot& plot, int count);
 /// @param name  empty: the ticks alone
 void measure_axis(QCPAxis* axis, const QString& name, const std::string& unit, bool logarithmic = false);
 
-/// The least of 1, 2 or 5 times a power of ten that is not below: what ticks step by.
-/// @param least  above zero
-double round_step(double least);
+using heron::round_step;
 
 /// Where names stand, in pixels from the top, so that none touches another and, where they have room, all stay inside.
 /// @param wanted  in rising order

@@ -2,6 +2,7 @@
 
 #include <QAbstractTextDocumentLayout>
 #include <QBuffer>
+#include <QCryptographicHash>
 #include <QEventLoop>
 #include <QPainter>
 #include <QPainterPath>
@@ -9,7 +10,6 @@
 #include <QSvgRenderer>
 #include <QTextBlock>
 #include <QTextTable>
-#include <cstdint>
 #include <qpdf/QPDF.hh>
 #include <qpdf/QPDFPageDocumentHelper.hh>
 #include <qpdf/QPDFWriter.hh>
@@ -111,8 +111,7 @@ class Drawings : public QObject, public QTextObjectInterface {
         paint_plot(*painter, *drawing->plot, rect);
       return;
     }
-    for (const auto verdict : {judge::Verdict::meets, judge::Verdict::fails, judge::Verdict::too_close, judge::Verdict::not_measured})
-      if (name.mid(5) == QLatin1StringView(judge::verdict_text(verdict).data(), qsizetype(judge::verdict_text(verdict).size()))) draw_verdict(*painter, rect, verdict);
+    draw_verdict(*painter, rect, judge::Verdict(name.mid(5).toInt()));
   }
 
  private:
@@ -192,10 +191,8 @@ void name_fonts(QPDF& file) {
       constexpr std::size_t kTag = 6;
       if (!name.isName() || name.getName().size() < kTag + 3 || name.getName()[kTag + 1] != '+') continue;
       const auto font = name.getName().substr(kTag + 1);
-      std::uint32_t sum = 2166136261;  // FNV-1a
-      for (const char c : font) sum = (sum ^ static_cast<unsigned char>(c)) * 16777619;
       std::string tag;
-      for (; tag.size() < kTag; sum /= 26) tag += char('A' + sum % 26);
+      for (const char c : QCryptographicHash::hash(QByteArray::fromStdString(font), QCryptographicHash::Sha256).first(kTag)) tag += char('A' + static_cast<unsigned char>(c) % 26);
       object.replaceKey(key, QPDFObjectHandle::newName("/" + tag + font));
     }
   }

@@ -37,20 +37,6 @@ class Attached {
 
 using Ids = std::map<long long, long long>;  ///< there, here
 
-template <class... Values>
-void execute(SQLite::Database& db, const std::string& sql, const Values&... values) {
-  Statement q(db, sql);
-  int at = 0;
-  const auto bind = [&](const auto& value) {
-    if constexpr (std::is_integral_v<std::decay_t<decltype(value)>>)
-      q.bind(++at, static_cast<int64_t>(value));
-    else
-      q.bind(++at, value);
-  };
-  (bind(values), ...);
-  q.exec();
-}
-
 /// Nothing was done in it since it was made.
 bool is_untouched(SQLite::Database& db) {
   return db.execAndGet("SELECT (SELECT count(*) FROM main.study) + (SELECT count(*) FROM main.assembly) + (SELECT count(*) "

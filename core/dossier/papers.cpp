@@ -29,37 +29,14 @@ QueueState queue_state_from(const std::string& text) {
   return QueueState::failed;
 }
 
-void bind_take(Statement& q, int at, const std::optional<long long>& take) {
-  if (take) q.bind(at, static_cast<int64_t>(*take));
-}
-
 }  // namespace
 
 Result<void> Store::set_unit_words(long long unit, const std::string& serial, const std::string& note) {
-  return guarded(path(), [&]() -> Result<void> {
-    SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "UPDATE unit SET serial = ?, note = ? WHERE id = ?");
-    q.bind(1, as_utf8(serial));
-    q.bind(2, as_utf8(note));
-    q.bind(3, static_cast<int64_t>(unit));
-    q.exec();
-    reseal(*impl_->db, "unit");
-    transaction.commit();
-    return {};
-  });
+  return without_row(edit(*impl_, "unit", "UPDATE unit SET serial = ?, note = ? WHERE id = ?", as_utf8(serial), as_utf8(note), unit));
 }
 
 Result<void> Store::set_study_note(long long study, const std::string& note) {
-  return guarded(path(), [&]() -> Result<void> {
-    SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "UPDATE study SET note = ? WHERE id = ?");
-    q.bind(1, as_utf8(note));
-    q.bind(2, static_cast<int64_t>(study));
-    q.exec();
-    reseal(*impl_->db, "study");
-    transaction.commit();
-    return {};
-  });
+  return without_row(edit(*impl_, "study", "UPDATE study SET note = ? WHERE id = ?", as_utf8(note), study));
 }
 
 Result<std::string> Store::device_note() {
@@ -70,15 +47,7 @@ Result<std::string> Store::device_note() {
 }
 
 Result<void> Store::set_device_note(const std::string& note) {
-  return guarded(path(), [&]() -> Result<void> {
-    SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "UPDATE device SET note = ? WHERE id = 1");
-    q.bind(1, as_utf8(note));
-    q.exec();
-    reseal(*impl_->db, "device");
-    transaction.commit();
-    return {};
-  });
+  return without_row(edit(*impl_, "device", "UPDATE device SET note = ? WHERE id = 1", as_utf8(note)));
 }
 
 Result<std::vector<QueueItem>> Store::queue() {
@@ -103,15 +72,8 @@ Result<void> Store::set_queue(const std::vector<QueueItem>& items) {
   return guarded(path(), [&]() -> Result<void> {
     SQLite::Transaction transaction(*impl_->db);
     impl_->db->exec("DELETE FROM queue");
-    for (const auto& item : items) {
-      Statement q(*impl_->db, "INSERT INTO queue (unit, study, state, take, said) VALUES (?, ?, ?, ?, ?)");
-      q.bind(1, static_cast<int64_t>(item.unit));
-      q.bind(2, static_cast<int64_t>(item.study));
-      q.bind(3, queue_state_text(item.state));
-      bind_take(q, 4, item.take);
-      q.bind(5, as_utf8(item.said));
-      q.exec();
-    }
+    for (const auto& item : items)
+      execute(*impl_->db, "INSERT INTO queue (unit, study, state, take, said) VALUES (?, ?, ?, ?, ?)", item.unit, item.study, queue_state_text(item.state), item.take, as_utf8(item.said));
     transaction.commit();
     return {};
   });
@@ -119,12 +81,7 @@ Result<void> Store::set_queue(const std::vector<QueueItem>& items) {
 
 Result<void> Store::set_queue_item(const QueueItem& item) {
   return guarded(path(), [&]() -> Result<void> {
-    Statement q(*impl_->db, "UPDATE queue SET state = ?, take = ?, said = ? WHERE id = ?");
-    q.bind(1, queue_state_text(item.state));
-    bind_take(q, 2, item.take);
-    q.bind(3, as_utf8(item.said));
-    q.bind(4, static_cast<int64_t>(item.id));
-    q.exec();
+    execute(*impl_->db, "UPDATE queue SET state = ?, take = ?, said = ? WHERE id = ?", queue_state_text(item.state), item.take, as_utf8(item.said), item.id);
     return {};
   });
 }
@@ -139,15 +96,7 @@ Result<std::optional<nlohmann::json>> Store::report() {
 }
 
 Result<void> Store::set_report(const nlohmann::json& content) {
-  return guarded(path(), [&]() -> Result<void> {
-    SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "INSERT OR REPLACE INTO report (id, content) VALUES (1, ?)");
-    q.bind(1, json_text(content));
-    q.exec();
-    reseal(*impl_->db, "report");
-    transaction.commit();
-    return {};
-  });
+  return without_row(edit(*impl_, "report", "INSERT OR REPLACE INTO report (id, content) VALUES (1, ?)", json_text(content)));
 }
 
 Result<std::vector<ReportPicture>> Store::pictures() {
@@ -165,31 +114,11 @@ Result<std::vector<ReportPicture>> Store::pictures() {
 }
 
 Result<long long> Store::add_picture(const ReportPicture& picture) {
-  return guarded(path(), [&]() -> Result<long long> {
-    SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "INSERT INTO picture (study, take, caption, svg) VALUES (?, ?, ?, ?)");
-    q.bind(1, static_cast<int64_t>(picture.study));
-    bind_take(q, 2, picture.take);
-    q.bind(3, as_utf8(picture.caption));
-    q.bind(4, as_utf8(picture.svg));
-    q.exec();
-    const auto id = impl_->db->getLastInsertRowid();
-    reseal(*impl_->db, "picture");
-    transaction.commit();
-    return id;
-  });
+  return edit(*impl_, "picture", "INSERT INTO picture (study, take, caption, svg) VALUES (?, ?, ?, ?)", picture.study, picture.take, as_utf8(picture.caption), as_utf8(picture.svg));
 }
 
 Result<void> Store::remove_picture(long long picture) {
-  return guarded(path(), [&]() -> Result<void> {
-    SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "DELETE FROM picture WHERE id = ?");
-    q.bind(1, static_cast<int64_t>(picture));
-    q.exec();
-    reseal(*impl_->db, "picture");
-    transaction.commit();
-    return {};
-  });
+  return without_row(edit(*impl_, "picture", "DELETE FROM picture WHERE id = ?", picture));
 }
 
 }  // namespace heron::dossier

@@ -16,8 +16,12 @@
 namespace heron::dossier {
 namespace {
 
-constexpr const char* kTables[] = {"device", "assembly", "unit",  "fitted", "study",
-                                   "claim",  "mask",     "take",  "point",  "record", "chunk", "typed", "report", "picture"};
+struct Table {
+  const char* name;
+  int since = 1;  ///< the form that it came with
+};
+constexpr Table kTables[] = {{"device"}, {"assembly", 3}, {"unit"},   {"fitted"},   {"study"},            {"claim"},               {"mask"},
+                             {"take"},   {"point"},       {"record"}, {"chunk", 6}, {"typed", kTypedSince}, {"report", kNotedSince}, {"picture", kNotedSince}};
 
 using Columns = std::vector<std::string>;
 
@@ -138,13 +142,8 @@ Result<Salvaged> salvage(const std::string& path) {
     out.db->exec(kSchema);
     std::string lost;
     SQLite::Transaction transaction(*out.db);
-    for (const char* table : kTables) {
-      if (version < 3 && std::string_view(table) == "assembly") continue;
-      if (version < 6 && std::string_view(table) == "chunk") continue;
-      if (version < kTypedSince && std::string_view(table) == "typed") continue;
-      if (version < kNotedSince && (std::string_view(table) == "report" || std::string_view(table) == "picture")) continue;
-      if (!copy_table(from, *out.db, table)) lost += (lost.empty() ? "" : ", ") + std::string(table);
-    }
+    for (const auto& [table, since] : kTables)
+      if (version >= since && !copy_table(from, *out.db, table)) lost += (lost.empty() ? "" : ", ") + std::string(table);
     // What everything else refers to must be there.
     out.db->exec("INSERT INTO unit (id, name) SELECT 1, 'unit 01' WHERE NOT EXISTS (SELECT 1 FROM unit)");
     out.db->exec(

@@ -4,6 +4,7 @@
 #include <map>
 
 #include "base/utf8.h"
+#include "dossier/seal.h"
 #include "dossier/store.h"
 
 namespace heron::dossier {
@@ -39,6 +40,39 @@ auto guarded(const std::string& path, Work work) -> decltype(work()) {
     return fail(Fault::input, "{}: a set-up stored in the dossier cannot be read; the file is damaged.", path);
   }
 }
+
+/// One statement with its values, in their order; nothing of an optional one.
+template <class... Values>
+void execute(SQLite::Database& db, const std::string& sql, const Values&... values) {
+  SQLite::Statement q(db, sql);
+  int at = 0;
+  const auto bind = [&]<class Value>(const Value& value) {
+    ++at;
+    if constexpr (std::is_same_v<Value, std::optional<long long>>) {
+      if (value) q.bind(at, static_cast<int64_t>(*value));
+    } else if constexpr (std::is_integral_v<Value>) {
+      q.bind(at, static_cast<int64_t>(value));
+    } else {
+      q.bind(at, value);
+    }
+  };
+  (bind(values), ...);
+  q.exec();
+}
+
+/// The same as one change of a table that is sealed. @return the row that was added, where one was
+template <class Impl, class... Values>
+Result<long long> edit(Impl& impl, const std::string& table, const std::string& sql, const Values&... values) {
+  return guarded(impl.path, [&]() -> Result<long long> {
+    SQLite::Transaction transaction(*impl.db);
+    execute(*impl.db, sql, values...);
+    const auto row = impl.db->getLastInsertRowid();
+    reseal(*impl.db, table);
+    transaction.commit();
+    return row;
+  });
+}
+inline Result<void> without_row(const Result<long long>& edited) { return edited ? Result<void>() : Result<void>(tl::unexpected(edited.error())); }
 
 /// Part names of the main assembly stand as they are; those of another carry its number.
 inline std::string part_prefix(long long assembly) {

@@ -10,7 +10,7 @@ const std::vector<PartName>& part_names() {
   static const std::vector<PartName> all = {{Part::setup, "setup", "set-up"},
                                             {Part::hookup, "hookup", "hookup"},
                                             {Part::plots, "plots", "plots"},
-                                            {Part::numbers, "numbers", "numbers of the plots"},
+                                            {Part::numbers, "numbers", "numbers of the plots, in HTML"},
                                             {Part::claims, "claims", "claims"},
                                             {Part::figures, "figures", "figures"},
                                             {Part::doubts, "doubts", "doubts"},

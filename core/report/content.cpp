@@ -212,7 +212,6 @@ Result<Content> gather(Store& store, const Choice& choice, std::stop_token stop)
     out.studies.push_back(std::move(part));
   }
   out.sentence = run::sentence(summary);
-  out.tally = run::tally(summary);
   return out;
 }
 

@@ -53,7 +53,6 @@ struct Content {
   std::string device, device_note;
   std::vector<UnitPart> units;
   std::string sentence;                     ///< what the claims of these studies on these units come to
-  run::Tally tally;
   std::vector<StudyPart> studies;
 };
 

@@ -58,7 +58,7 @@ enum class Flavour { page, paper };
 
 std::string verdict_cell(const judge::Judgement& j, bool doubted, Flavour flavour) {
   std::string out = flavour == Flavour::page ? fmt::format(R"(<span class="{0}"><svg class="mark" aria-hidden="true"><use href="#{0}"/></svg> {1}</span>)", judge::verdict_text(j.verdict), judge::verdict_words(j.verdict))
-                                             : fmt::format(R"(<span class="{0}"><img src="mark:{0}" width="9" height="9"> {1}</span>)", judge::verdict_text(j.verdict), judge::verdict_words(j.verdict));
+                                             : fmt::format(R"(<span class="{0}"><img src="mark:{2}" width="9" height="9"> {1}</span>)", judge::verdict_text(j.verdict), judge::verdict_words(j.verdict), int(j.verdict));
   if (doubted) out += " <strong>in doubt</strong>";
   if (!j.caveat.empty()) out += " <span class=\"quiet\">" + escaped(j.caveat) + "</span>";
   return out;
@@ -260,7 +260,8 @@ class Writer {
   }
 
   void points(const StudyPart& study) {
-    constexpr std::size_t kMostRows = 2000;
+    // On paper a table of thousands helps nobody.
+    const std::size_t most = page() ? 2000 : 60;
     for (const auto& take : study.takes) {
       if (take.curve.columns.empty()) continue;
       add("{}Points of {}{}\n", page() ? "<details><summary>" : "<h3>", escaped(short_name(take)), page() ? "</summary>\n<div class=\"scroll\">" : "</h3>");
@@ -268,8 +269,8 @@ class Writer {
         const auto& x = take.curve.x_of(column);
         const auto n = std::min(x.size(), column.y.size());
         add("<table>\n<caption>{}{}</caption>\n<thead><tr><th scope=\"col\" class=\"n\">{} ({})</th><th scope=\"col\" class=\"n\">{} ({})</th><th scope=\"col\" class=\"n\">U ({})</th></tr></thead>\n<tbody>\n", escaped(column.name),
-            n > kMostRows ? fmt::format(", the first {} of {}; an export has them all", kMostRows, n) : "", escaped(take.curve.x_name), escaped(take.curve.x_unit), escaped(column.name), escaped(column.unit), escaped(column.unit));
-        for (std::size_t k = 0; k < std::min(n, kMostRows); ++k)
+            n > most ? fmt::format(", the first {} of {}; an export has them all", most, n) : "", escaped(take.curve.x_name), escaped(take.curve.x_unit), escaped(column.name), escaped(column.unit), escaped(column.unit));
+        for (std::size_t k = 0; k < std::min(n, most); ++k)
           add("<tr><td class=\"n\">{:.9g}</td><td class=\"n\">{:.9g}</td><td class=\"n\">{}</td></tr>\n", x[k], column.y[k], k < column.u.size() ? fmt::format("{:.2g}", 2 * column.u[k]) : "");
         add("</tbody>\n</table>\n");
       }
@@ -327,8 +328,7 @@ std::vector<StudyPlot> plots_of(const StudyPart& study) {
   for (const auto& take : study.takes) {
     ++colour;
     for (const auto& column : take.curve.columns) {
-      // The curves of a family are one quantity at several settings.
-      const auto quantity = column.step ? column.name.substr(0, column.name.find(" at ")) : column.name;
+      const auto quantity = study::Columns::curve_of(column);
       auto it = std::find_if(out.begin(), out.end(), [&](const auto& one) { return one.quantity == quantity && one.plot.y_unit == column.unit; });
       if (it == out.end()) {
         StudyPlot made{.plot = {.about = study.name + ": " + quantity, .x_name = take.curve.x_name, .x_unit = take.curve.x_unit, .y_name = quantity, .y_unit = column.unit, .log_x = take.curve.logarithmic}, .quantity = quantity};

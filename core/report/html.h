@@ -12,7 +12,7 @@ namespace heron::report {
 std::string html(const Content& content);
 
 /// The same for paper: what a plain renderer of text knows, with drawings as images "drawing:0", "drawing:1"... and marks of
-/// verdicts as "mark:meets". Numbers that a page folds away are left out; headings stand for the contents.
+/// verdicts as "mark:0", by their number. Numbers that a page folds away are left out; headings stand for the contents.
 struct Paper {
   struct Drawing {
     std::optional<Plot> plot;

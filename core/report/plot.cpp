@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "base/round_step.h"
 #include "report/markup.h"
 
 namespace heron::report {
@@ -24,14 +25,6 @@ struct Span {
   }
   bool empty() const { return !(low <= high); }
 };
-
-/// The least of 1, 2 or 5 times a power of ten that makes at most so many steps.
-double step_of(double span, double steps) {
-  const double raw = span / steps, power = std::pow(10, std::floor(std::log10(raw)));
-  for (const double factor : {1.0, 2.0, 5.0})
-    if (factor * power >= raw * (1 - 1e-9)) return factor * power;
-  return 10 * power;
-}
 
 std::string number_text(double value, double step) {
   const int decimals = std::clamp(int(std::ceil(-std::log10(step) - 1e-9)), 0, 12);
@@ -66,7 +59,7 @@ Axis linear_axis(Span span, const std::string& name, const std::string& unit, do
   const double extra = room * (span.high - span.low);
   Axis out{.low = span.low - extra, .high = span.high + extra, .logarithmic = false, .title = {}, .ticks = {}};
   const auto scale = unit_scale(std::max(std::abs(span.low), std::abs(span.high)), unit);
-  const double step = step_of((out.high - out.low) * scale.factor, steps);
+  const double step = round_step((out.high - out.low) * scale.factor / steps);
   for (double k = std::ceil(out.low * scale.factor / step - 1e-9); k * step <= out.high * scale.factor * (1 + 1e-12) + step * 1e-9; ++k)
     out.ticks.push_back({k * step / scale.factor, number_text(k * step, step)});
   out.title = title_of(name, scale.unit);
@@ -91,27 +84,15 @@ Axis log_axis(Span span, const std::string& name, const std::string& unit) {
 }  // namespace
 
 std::pair<std::vector<double>, std::vector<double>> thinned(const std::vector<double>& x, const std::vector<double>& y, std::size_t most) {
-  std::pair<std::vector<double>, std::vector<double>> whole, out;
+  study::Columns one;
+  one.columns.emplace_back();
   for (std::size_t k = 0; k < std::min(x.size(), y.size()); ++k)
     if (std::isfinite(x[k]) && std::isfinite(y[k])) {
-      whole.first.push_back(x[k]);
-      whole.second.push_back(y[k]);
+      one.x.push_back(x[k]);
+      one.columns.front().y.push_back(y[k]);
     }
-  const auto n = whole.first.size();
-  if (n <= most || most < 4) return whole;
-  const auto take = [&](std::size_t k) {
-    out.first.push_back(whole.first[k]);
-    out.second.push_back(whole.second[k]);
-  };
-  const std::size_t bins = most / 2;
-  for (std::size_t b = 0; b < bins; ++b) {
-    const auto from = whole.second.begin() + std::ptrdiff_t(b * n / bins), to = whole.second.begin() + std::ptrdiff_t((b + 1) * n / bins);
-    const auto [low, high] = std::minmax_element(from, to);
-    const auto a = std::size_t(std::min(low, high) - whole.second.begin()), z = std::size_t(std::max(low, high) - whole.second.begin());
-    take(a);
-    if (z != a) take(z);
-  }
-  return out;
+  auto few = study::thinned(std::move(one), most);
+  return {std::move(few.columns.front().x), std::move(few.columns.front().y)};
 }
 
 Layout lay_out(const Plot& plot) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <map>
 #include <set>
 
@@ -15,28 +16,7 @@ std::string counted(int n, const char* noun) { return fmt::format("{} {}{}", n, 
 
 }  // namespace
 
-bool unit_before(const std::string& a, const std::string& b) {
-  const auto digit = [](char c) { return c >= '0' && c <= '9'; };
-  std::size_t i = 0, j = 0;
-  while (i < a.size() && j < b.size()) {
-    if (digit(a[i]) && digit(b[j])) {
-      auto end_a = i, end_b = j;
-      while (end_a < a.size() && digit(a[end_a])) ++end_a;
-      while (end_b < b.size() && digit(b[end_b])) ++end_b;
-      while (i + 1 < end_a && a[i] == '0') ++i;
-      while (j + 1 < end_b && b[j] == '0') ++j;
-      if (end_a - i != end_b - j) return end_a - i < end_b - j;
-      if (const int order = a.compare(i, end_a - i, b, j, end_b - j); order != 0) return order < 0;
-      i = end_a;
-      j = end_b;
-    } else {
-      if (a[i] != b[j]) return a[i] < b[j];
-      ++i;
-      ++j;
-    }
-  }
-  return a.size() - i < b.size() - j;
-}
+bool unit_before(const std::string& a, const std::string& b) { return strverscmp(a.c_str(), b.c_str()) < 0; }
 
 std::map<std::string, dossier::Take> newest_of(const std::vector<dossier::Take>& takes) {
   std::map<std::string, dossier::Take> out;
@@ -169,6 +149,13 @@ void hold_against(Overview& now, std::size_t unit) {
       cell->other.reset();
       if (u != unit && unit < row.cells.size() && row.cells[unit]) cell->other = OverviewCell::Other{row.cells[unit]->judgement, now.units[unit]};
     }
+}
+
+void keep_unit(Overview& all, const std::string& unit) {
+  const auto at = std::size_t(std::find(all.units.begin(), all.units.end(), unit) - all.units.begin());
+  const bool there = at < all.units.size();
+  for (auto& row : all.rows) row.cells = there ? std::vector{row.cells[at]} : std::vector<std::optional<OverviewCell>>{};
+  all.units = there ? std::vector{unit} : std::vector<std::string>{};
 }
 
 bool changed(const OverviewRow& row) {

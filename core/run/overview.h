@@ -66,6 +66,8 @@ Result<Overview> overview(dossier::Store& store, const OverviewOptions& options 
 /// Holds every cell against what it was, or against another unit's of the same claim.
 void hold_against(Overview& now, const Overview& earlier);
 void hold_against(Overview& now, std::size_t unit);
+/// Leaves the column of that unit alone; none where there is no such unit.
+void keep_unit(Overview& all, const std::string& unit);
 /// Whether the verdict of any of its cells is another one.
 bool changed(const OverviewRow& row);
 

@@ -10,10 +10,16 @@ const Columns::Column* Columns::find(std::string_view name) const {
   return it == columns.end() ? nullptr : &*it;
 }
 
+namespace {
+constexpr std::string_view kOfFamily = " at ";
+}
+
+std::string Columns::curve_of(const Column& column) { return column.step ? column.name.substr(0, column.name.find(kOfFamily)) : column.name; }
+
 std::vector<const Columns::Column*> Columns::all(std::string_view name) const {
   if (const auto* one = find(name)) return {one};
   std::vector<const Column*> out;
-  const std::string curve = std::string(name) + " at ";
+  const std::string curve = std::string(name) + std::string(kOfFamily);
   for (const auto& c : columns)
     if (c.name.starts_with(curve)) out.push_back(&c);
   return out;

@@ -28,6 +28,8 @@ struct Columns {
   std::vector<char> undecided = {};  ///< places whose values are not trusted: they decide no mask; empty: none
 
   const Column* find(std::string_view name) const;
+  /// What a column is a curve of: "current" of "current at 2 V"; its own name where it is of no family.
+  static std::string curve_of(const Column& column);
   /// The column of that name, or all that are "NAME at ...": the curves of a family.
   std::vector<const Column*> all(std::string_view name) const;
   const std::vector<double>& x_of(const Column& column) const { return column.x.empty() ? x : column.x; }

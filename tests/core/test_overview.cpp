@@ -132,6 +132,13 @@ TEST_CASE("cells are held against another unit, or against what there was before
   CHECK(now.rows[0].cells[1]->other->of == "unit 01");
   CHECK(now.rows[0].cells[1]->changed());
   CHECK(run::changed(now.rows[0]));
+  auto narrow = now;
+  run::keep_unit(narrow, "unit 02");
+  CHECK(narrow.units == std::vector<std::string>{"unit 02"});
+  REQUIRE(narrow.rows[0].cells.size() == 1);
+  CHECK(narrow.rows[0].cells[0]->changed());
+  run::keep_unit(narrow, "unit 77");
+  CHECK(narrow.rows[0].cells.empty());
   // A unit without a take of it, or one that is gone, says nothing.
   run::hold_against(now, 2);
   CHECK_FALSE(run::changed(now.rows[0]));
