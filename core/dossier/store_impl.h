@@ -42,8 +42,8 @@ auto guarded(const std::string& path, Work work) -> decltype(work()) {
 }
 
 /// One statement with its values, in their order; nothing of an optional one.
-template <class... Values>
-void execute(SQLite::Database& db, const std::string& sql, const Values&... values) {
+template <class... SqlValues>
+void execute(SQLite::Database& db, const std::string& sql, const SqlValues&... values) {
   SQLite::Statement q(db, sql);
   int at = 0;
   const auto bind = [&]<class Value>(const Value& value) {
@@ -61,8 +61,8 @@ void execute(SQLite::Database& db, const std::string& sql, const Values&... valu
 }
 
 /// The same as one change of a table that is sealed. @return the row that was added, where one was
-template <class Impl, class... Values>
-Result<long long> edit(Impl& impl, const std::string& table, const std::string& sql, const Values&... values) {
+template <class Impl, class... SqlValues>
+Result<long long> edit(Impl& impl, const std::string& table, const std::string& sql, const SqlValues&... values) {
   return guarded(impl.path, [&]() -> Result<long long> {
     SQLite::Transaction transaction(*impl.db);
     execute(*impl.db, sql, values...);

@@ -1,3 +1,4 @@
+#include <QFileDialog>
 #include <QListWidget>
 #include <QStandardPaths>
 #include <catch2/catch.hpp>
@@ -40,6 +41,16 @@ void answer(const QString& words) {
     if (!dialog) return;
     dialog->setTextValue(words);
     dialog->accept();
+  });
+}
+
+/// Answers the next question for a file.
+void choose_file(const QString& path) {
+  QTimer::singleShot(0, [path] {
+    auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+    if (!dialog) return;
+    dialog->selectFile(path);
+    QMetaObject::invokeMethod(dialog, "accept");
   });
 }
 
@@ -119,6 +130,45 @@ TEST_CASE("a study is copied, kept as a template, and added from it where names 
   REQUIRE(plan);
   CHECK(plan->leads().front().pin == names.at(0));
   QFile::remove(app::template_folder() + "/preamp-passband-2.json");
+}
+
+TEST_CASE("the takes of another dossier come in from the window", "[app][merge]") {
+  OpenWindow open;
+  drive::DemoCopy other;
+  const auto said_last = [&] { return open.desk().messages.all().isEmpty() ? QString() : open.desk().messages.all().back().text; };
+  {
+    auto store = dossier::Store::open(other.path().toStdString());
+    REQUIRE(store);
+    const auto study = *store->find_study("Preamp passband");
+    const auto points = *store->points(store->takes(study.id)->front().id);
+    const auto take = store->begin_take(study.id, "unit 42", "another bench", nlohmann::json::object(), int(points.size()));
+    REQUIRE(take);
+    for (const auto& point : points) REQUIRE(store->add_point(*take, point));
+    REQUIRE(store->finish_take(*take, dossier::TakeState::finished));
+    REQUIRE(store->add_unit("unit 42"));
+  }
+  choose_file(other.path());
+  found(open, "takes of another dossier");
+  QTest::keyClick(drive::control<QLineEdit>(open.window, "Find"), Qt::Key_Return);
+  REQUIRE(drive::until([&] { return said_last().startsWith("Takes that came in: 1; here already: 57; new studies: 0; new units: 1."); }));
+  const auto study = open.desk().focus.study_id();
+  CHECK(open.desk().document.takes(study).back().origin == "another bench");
+  CHECK(open.desk().document.units(dossier::kMainAssembly).back().name == "unit 42");
+}
+
+TEST_CASE("the dossier of another device is refused by the window", "[app][merge]") {
+  OpenWindow open;
+  drive::DemoCopy other;
+  {
+    auto store = dossier::Store::open(other.path().toStdString());
+    auto device = *store->device();
+    device.name = "Another buoy";
+    REQUIRE(store->set_device(device));
+  }
+  choose_file(other.path());
+  found(open, "takes of another dossier");
+  QTest::keyClick(drive::control<QLineEdit>(open.window, "Find"), Qt::Key_Return);
+  CHECK(drive::until([&] { return !open.desk().messages.all().isEmpty() && open.desk().messages.all().back().text.contains("a dossier of Another buoy"); }));
 }
 
 TEST_CASE("the overview holds cells against another unit, the changed ones first, and gives its values away", "[app][overview]") {
