@@ -3,6 +3,7 @@
 #include "document.h"
 #include "exporter.h"
 #include "focus.h"
+#include "kept_look.h"
 #include "look.h"
 #include "messages.h"
 #include "outlook.h"
@@ -24,6 +25,7 @@ struct Desk {
   Batch batch{&document, &runner, &messages};
   Exporter exporter{&document, &messages};
   Look look{nullptr};
+  KeptLook kept_look{&document, &focus, &look};
 
   /// Opens or makes a dossier, unless a take is running.
   bool open(const QString& path) { return free() && document.open(path); }

@@ -65,6 +65,8 @@ class Document : public QObject {
   void set_wake(long long study, std::optional<long long> take);
   void set_note(long long study, long long take, const QString& note);
   void set_study_note(long long study, const QString& note);
+  /// Looking is no edit: it is not undone, and a dossier that takes no writing does without.
+  void set_look(long long study, const nlohmann::json& look);
   QString device_note();
   void set_device_note(const QString& note);
   void set_unit_words(long long unit, const QString& serial, const QString& note);

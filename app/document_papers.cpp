@@ -36,6 +36,11 @@ void Document::set_study_note(long long id, const QString& note) {
       "Change the study's note", [write, note] { write(note); }, [write, before] { write(before); });
 }
 
+void Document::set_look(long long id, const nlohmann::json& look) {
+  auto* one = find(id);
+  if (one && !read_only() && store_->set_look(id, look)) one->look = look;
+}
+
 QString Document::device_note() {
   const auto note = store_ ? store_->device_note() : Result<std::string>();
   return note ? QString::fromStdString(*note) : QString();

@@ -1,11 +1,13 @@
 #pragma once
 #include <QObject>
 #include <QString>
+#include <nlohmann/json.hpp>
 #include <optional>
 
 namespace heron::app {
 
-/// How the study in view is looked at: what every lens shares. Nothing of it is data; it is kept with the window.
+/// How the study in view is looked at: what every lens shares. No number depends on it. It is kept with the study (see
+/// KeptLook); how axes were chosen last is where studies that were never looked at begin.
 class Look : public QObject {
   Q_OBJECT
 
@@ -33,13 +35,24 @@ class Look : public QObject {
   void set_expected(bool on) { set(expected_, on); }
   void set_against(Against what) { set(against_, what); }
 
+  /// The lens that somebody chose, by its tab; empty for none.
+  const QString& lens() const { return lens_; }
+  void set_lens(const QString& title);
+
   /// The figure whose place on the curve is marked; empty for none.
   const QString& figure() const { return figure_; }
   void set_figure(const QString& key);
 
+  /// All but the figure; only what differs from where it begins.
+  nlohmann::json kept() const;
+  /// As kept() gave it; what is missing or makes no sense is as where it begins.
+  /// @param keep_cursors  those that stand, where none are kept
+  void take_up(const nlohmann::json& kept, bool keep_cursors);
+
  signals:
   void cursors_changed();
   void changed();
+  void lens_changed();
   void figure_changed();
 
  private:
@@ -47,15 +60,15 @@ class Look : public QObject {
   void set(T& into, T value) {
     if (into == value) return;
     into = value;
-    keep();
+    begin_so();
     emit changed();
   }
-  void keep() const;
+  void begin_so() const;
 
   std::optional<double> a_, b_;
   bool in_db_ = true, unwrapped_ = true, logarithmic_ = true, expected_ = true;
   Against against_ = Against::nothing;
-  QString figure_;
+  QString lens_, figure_;
 };
 
 }  // namespace heron::app

@@ -86,10 +86,10 @@ void StudyPage::lay_out_once() {
 
 void StudyPage::adopt_kind() {
   const auto* view = find_kind_view(desk_->focus.kind());
-  // Cursors of frequencies mean nothing among voltages, nor one device's voltages at another.
-  if (view != view_ || (view && !view->keeps_cursors()))
-    for (const char letter : {'A', 'B'}) desk_->look.set_cursor(letter, std::nullopt);
-  if (view == view_) return;
+  if (view == view_) {
+    if (const int kept = kept_lens(); lens() && kept >= 0) show_lens(kept);
+    return;
+  }
   view_ = view;
   offers_ = view ? view->lenses() : std::vector<LensOffer>();
   if (view) made_[view].resize(qsizetype(offers_.size()));
@@ -119,14 +119,15 @@ void StudyPage::adopt_kind() {
     figures_->show_cards({});
     return;
   }
+  if (const int kept = kept_lens(); kept >= 0) chosen_[view] = kept;
   const int index = chosen_.value(view, 0);
-  if (made_[view][index]) return choose_lens(index);
+  if (made_[view][index]) return show_lens(index);
   // A lens takes a moment to make: brief and figures are painted before it.
   unknown_->clear();
   stack_->setCurrentWidget(unknown_);
   group_->button(index)->setChecked(true);
   QTimer::singleShot(0, this, [this, view] {
-    if (view_ == view && !lens()) choose_lens(chosen_.value(view_, 0));
+    if (view_ == view && !lens()) show_lens(chosen_.value(view_, 0));
   });
 }
 
@@ -137,8 +138,19 @@ bool StudyPage::suits(int lens) const {
   return !offer.suits || offer.suits(*desk_);
 }
 
+int StudyPage::kept_lens() const {
+  for (int k = 0; k < lens_count(); ++k)
+    if (lens_title(k) == desk_->look.lens() && suits(k)) return k;
+  return -1;
+}
+
 void StudyPage::choose_lens(int index) {
   if (index < 0 || index >= lens_count()) return;
+  show_lens(index);
+  desk_->look.set_lens(lens_title(index));
+}
+
+void StudyPage::show_lens(int index) {
   chosen_[view_] = index;
   auto*& lens = made_[view_][index];
   if (!lens) {
@@ -182,7 +194,7 @@ bool StudyPage::handle_key(int key) {
 
 void StudyPage::refresh() {
   for (int k = 0; k < lens_count(); ++k) group_->button(k)->setVisible(suits(k));
-  if (lens() && !suits(chosen_.value(view_))) choose_lens(0);
+  if (lens() && !suits(chosen_.value(view_))) show_lens(0);
   title_->setText(desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->name) : QString());
   // What was noted stands beneath the name when it is pointed at; in the finder and the report it is found as well.
   const QString note = desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->note) : QString();

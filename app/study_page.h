@@ -35,6 +35,9 @@ class StudyPage : public QWidget {
  private:
   void lay_out_once();
   void adopt_kind();
+  /// The lens that was chosen for the study in view; below 0: none that there is.
+  int kept_lens() const;
+  void show_lens(int index);
   bool suits(int lens) const;
   void show_point(int index);
   void refresh();

@@ -133,7 +133,7 @@ Result<std::pair<Ids, Ids>> bring_studies(SQLite::Database& db, const Ids& assem
       all[there] = q.getColumn(4).getInt64();
       continue;
     }
-    execute(db, "INSERT INTO main.study (position, name, kind, plan, settings, assembly, note) SELECT (SELECT count(*) FROM main.study), name, kind, plan, settings, ?, note FROM other.study WHERE id = ?", assembly->second, there);
+    execute(db, "INSERT INTO main.study (position, name, kind, plan, settings, assembly, note, look) SELECT (SELECT count(*) FROM main.study), name, kind, plan, settings, ?, note, look FROM other.study WHERE id = ?", assembly->second, there);
     const auto here = all[there] = fresh[there] = db.getLastInsertRowid();
     ++merged.studies;
     execute(db, "INSERT INTO main.claim (study, text, figure, lower, upper, expected, tolerance, typical) SELECT ?, text, figure, lower, upper, expected, tolerance, typical FROM other.claim WHERE study = ? ORDER BY id", here, there);

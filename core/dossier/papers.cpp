@@ -35,6 +35,10 @@ Result<void> Store::set_unit_words(long long unit, const std::string& serial, co
   return without_row(edit(*impl_, "unit", "UPDATE unit SET serial = ?, note = ? WHERE id = ?", as_utf8(serial), as_utf8(note), unit));
 }
 
+Result<void> Store::set_look(long long study, const nlohmann::json& look) {
+  return without_row(edit(*impl_, "study", "UPDATE study SET look = ? WHERE id = ?", json_text(look), study));
+}
+
 Result<void> Store::set_study_note(long long study, const std::string& note) {
   return without_row(edit(*impl_, "study", "UPDATE study SET note = ? WHERE id = ?", as_utf8(note), study));
 }

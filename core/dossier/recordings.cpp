@@ -15,7 +15,77 @@ using SQLite::Statement;
 namespace {
 
 constexpr std::size_t kChunk = std::size_t(1) << 18;  ///< samples that are written at once
+constexpr std::size_t kNumbers = study::kStretch;     ///< numbers, so that who reads all of them reads each chunk once
 constexpr std::size_t kBlock = 256;                   ///< samples that share one pair of extremes
+
+/// Samples from `first` on out of the chunks of a record, whatever they are kept as.
+template <class Held>
+Result<void> read_chunks(SQLite::Database& db, long long record, std::size_t first, std::span<Held> out) {
+  try {
+    Statement q(db, "SELECT first, samples, sum, data FROM chunk WHERE record = ?1 AND first < ?3 AND first >= "
+                    "(SELECT max(first) FROM chunk WHERE record = ?1 AND first <= ?2) ORDER BY first");
+    q.bind(1, static_cast<std::int64_t>(record));
+    q.bind(2, static_cast<std::int64_t>(first));
+    q.bind(3, static_cast<std::int64_t>(first + out.size()));
+    std::size_t done = 0;
+    while (done < out.size() && q.executeStep()) {
+      const auto start = std::size_t(q.getColumn(0).getInt64()), samples = std::size_t(q.getColumn(1).getInt64());
+      const auto column = q.getColumn(3);
+      const void* bytes = column.getBlob();
+      if (start > first + done || !bytes || std::size_t(column.getBytes()) != samples * sizeof(Held) ||
+          sum_of_bytes(bytes, samples * sizeof(Held)) != q.getColumn(2).getInt64())
+        break;
+      const auto skip = first + done - start;
+      if (skip >= samples) break;
+      const auto count = std::min(samples - skip, out.size() - done);
+      std::memcpy(out.data() + done, static_cast<const Held*>(bytes) + skip, count * sizeof(Held));
+      done += count;
+    }
+    if (done == out.size()) return {};
+    return fail(Fault::input, "The recording is damaged in the file from sample {} on.", first + done);
+  } catch (const SQLite::Exception& e) {
+    return fail(Fault::input, "The recording cannot be read: {}.", e.what());
+  }
+}
+
+class ChunkedNumbers : public study::StoredNumbers {
+ public:
+  ChunkedNumbers(std::shared_ptr<SQLite::Database> db, long long record, std::size_t size)
+      : db_(std::move(db)), record_(record), size_(size) {}
+
+  std::size_t size() const override { return size_; }
+  Result<void> read(std::size_t first, std::span<double> out) const override {
+    if (first > size_ || out.size() > size_ - first)
+      return fail(Fault::usage, "The record has {} numbers; {} from {} on were asked for.", size_, out.size(), first);
+    const std::scoped_lock lock(mutex_);
+    return read_chunks(*db_, record_, first, out);
+  }
+
+ private:
+  std::shared_ptr<SQLite::Database> db_;
+  long long record_;
+  std::size_t size_;
+  mutable std::mutex mutex_;
+};
+
+/// Keeps numbers in chunks of the record they belong to.
+Result<void> write_numbers(SQLite::Database& db, long long record, const study::StoredNumbers& numbers) {
+  Statement chunk(db, "INSERT INTO chunk (record, first, samples, sum, data) VALUES (?, ?, ?, ?, ?)");
+  std::vector<double> held;
+  for (std::size_t first = 0; first < numbers.size(); first += kNumbers) {
+    held.resize(std::min(kNumbers, numbers.size() - first));
+    if (auto ok = numbers.read(first, held); !ok) return ok;
+    const auto size = held.size() * sizeof(double);
+    chunk.reset();
+    chunk.bind(1, static_cast<std::int64_t>(record));
+    chunk.bind(2, static_cast<std::int64_t>(first));
+    chunk.bind(3, static_cast<std::int64_t>(held.size()));
+    chunk.bind(4, sum_of_bytes(held.data(), size));
+    chunk.bindNoCopy(5, static_cast<const void*>(held.data()), int(size));
+    chunk.exec();
+  }
+  return {};
+}
 
 class ChunkedSamples : public study::Samples {
  public:
@@ -72,33 +142,7 @@ class ChunkedSamples : public study::Samples {
   }
 
  private:
-  Result<void> read_locked(std::size_t first, std::span<std::int16_t> out) const {
-    try {
-      Statement q(*db_, "SELECT first, samples, sum, data FROM chunk WHERE record = ?1 AND first < ?3 AND first >= "
-                        "(SELECT max(first) FROM chunk WHERE record = ?1 AND first <= ?2) ORDER BY first");
-      q.bind(1, static_cast<std::int64_t>(record_));
-      q.bind(2, static_cast<std::int64_t>(first));
-      q.bind(3, static_cast<std::int64_t>(first + out.size()));
-      std::size_t done = 0;
-      while (done < out.size() && q.executeStep()) {
-        const auto start = std::size_t(q.getColumn(0).getInt64()), samples = std::size_t(q.getColumn(1).getInt64());
-        const auto column = q.getColumn(3);
-        const void* bytes = column.getBlob();
-        if (start > first + done || !bytes || std::size_t(column.getBytes()) != samples * sizeof(std::int16_t) ||
-            sum_of_bytes(bytes, samples * sizeof(std::int16_t)) != q.getColumn(2).getInt64())
-          break;
-        const auto skip = first + done - start;
-        if (skip >= samples) break;
-        const auto count = std::min(samples - skip, out.size() - done);
-        std::memcpy(out.data() + done, static_cast<const std::int16_t*>(bytes) + skip, count * sizeof(std::int16_t));
-        done += count;
-      }
-      if (done == out.size()) return {};
-      return fail(Fault::input, "The recording is damaged in the file from sample {} on.", first + done);
-    } catch (const SQLite::Exception& e) {
-      return fail(Fault::input, "The recording cannot be read: {}.", e.what());
-    }
-  }
+  Result<void> read_locked(std::size_t first, std::span<std::int16_t> out) const { return read_chunks(*db_, record_, first, out); }
 
   /// The extremes of all blocks, as they were kept, or out of the counts where they were not.
   Result<void> load_blocks() const {
@@ -156,7 +200,11 @@ std::shared_ptr<const study::Samples> recording_of(const std::shared_ptr<SQLite:
   return std::make_shared<ChunkedSamples>(db, record, samples);
 }
 
-std::vector<long long> write_records(SQLite::Database& db, long long point, const study::Point& from, bool in_chunks) {
+std::shared_ptr<const study::StoredNumbers> numbers_of(const std::shared_ptr<SQLite::Database>& db, long long record, std::size_t samples) {
+  return std::make_shared<ChunkedNumbers>(db, record, samples);
+}
+
+Result<std::vector<long long>> write_records(SQLite::Database& db, long long point, const study::Point& from, bool in_chunks) {
   std::vector<long long> rows;
   Statement r(db,
               "INSERT INTO record (point, pass, rate, channel, role, unit, pin, type, scale, range, lowest, highest, "
@@ -186,12 +234,17 @@ std::vector<long long> write_records(SQLite::Database& db, long long point, cons
       if (in_chunks) {
         r.bind(15, static_cast<const void*>(""), 0);
         r.bind(17, 0);
+      } else if (c.stored) {
+        r.bind(15, static_cast<const void*>(""), 0);
+        r.bind(17, static_cast<std::int64_t>(c.stored->size()));
       } else if (counted)
         r.bindNoCopy(15, static_cast<const void*>(c.counts.data()), int(c.counts.size() * sizeof(std::int16_t)));
       else
         r.bindNoCopy(15, static_cast<const void*>(c.numbers.data()), int(c.numbers.size() * sizeof(double)));
       r.exec();
       rows.push_back(db.getLastInsertRowid());
+      if (!in_chunks && c.stored)
+        if (auto ok = write_numbers(db, rows.back(), *c.stored); !ok) return tl::unexpected(ok.error());
     }
   }
   return rows;
@@ -226,7 +279,9 @@ Result<Recording> Store::begin_recording(long long take, const study::Point& hea
     p.bind(3, setting);
     p.bind(4, sum_of(setting, head));
     p.exec();
-    Recording out{.take = take, .records = write_records(db, db.getLastInsertRowid(), head, true)};
+    auto rows = write_records(db, db.getLastInsertRowid(), head, true);
+    if (!rows) return tl::unexpected(rows.error());
+    Recording out{.take = take, .records = std::move(*rows)};
     out.pending.resize(out.records.size());
     count_point(db, take);
     transaction.commit();

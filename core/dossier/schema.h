@@ -14,7 +14,7 @@ CREATE TABLE fitted (unit INTEGER NOT NULL REFERENCES unit(id), part TEXT NOT NU
                      tolerance REAL NOT NULL DEFAULT 0, PRIMARY KEY (unit, part));
 CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
                     plan TEXT NOT NULL, settings TEXT NOT NULL, wake INTEGER REFERENCES take(id), assembly INTEGER NOT NULL DEFAULT 1,
-                    note TEXT NOT NULL DEFAULT '');
+                    note TEXT NOT NULL DEFAULT '', look TEXT NOT NULL DEFAULT '{}');
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
                     lower TEXT, upper TEXT, expected TEXT, tolerance TEXT, typical TEXT);
 CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
@@ -51,6 +51,7 @@ inline constexpr int kSealedSince = 5;  ///< the form from which on tables carry
 inline constexpr int kTypedSince = 7;   ///< the form from which on figures may be typed in
 inline constexpr int kPlacedSince = 8;  ///< the form from which on masks may be placed after a figure
 inline constexpr int kNotedSince = 9;   ///< the form with serials and notes of units, notes of studies and the device, queue and report
+inline constexpr int kLookedAtSince = 10;  ///< the form from which on a study keeps how it is looked at, and numbers may lie in chunks
 
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
@@ -89,6 +90,7 @@ inline constexpr const char* kMigrations[] = {
     "REFERENCES study(id), state TEXT NOT NULL, take INTEGER REFERENCES take(id), said TEXT NOT NULL DEFAULT '');"
     "CREATE TABLE report (id INTEGER PRIMARY KEY CHECK (id = 1), content TEXT NOT NULL);"
     "CREATE TABLE picture (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), take INTEGER REFERENCES "
-    "take(id), caption TEXT NOT NULL, svg TEXT NOT NULL);"};
+    "take(id), caption TEXT NOT NULL, svg TEXT NOT NULL);",
+    "ALTER TABLE study ADD COLUMN look TEXT NOT NULL DEFAULT '{}';"};
 
 }  // namespace heron::dossier

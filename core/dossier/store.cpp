@@ -153,8 +153,9 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
         impl->version = db.execAndGet("PRAGMA user_version").getInt();
         if (impl->version < kSchemaVersion) {
           db.exec(kMigrations[impl->version - 1]);
+          const int next = impl->version + 1;
           for (const auto& [table, since, altered] : kSealed)
-            if (impl->version + 1 == since || impl->version + 1 == altered) reseal(db, table);
+            if (next == since || std::find(std::begin(altered), std::end(altered), next) != std::end(altered)) reseal(db, table);
           db.exec(fmt::format("PRAGMA user_version = {}", ++impl->version));
         }
         db.exec("COMMIT");
@@ -371,8 +372,9 @@ Result<std::vector<Study>> Store::studies() {
   return guarded(path(), [&]() -> Result<std::vector<Study>> {
     std::vector<Study> out;
     Statement q(*impl_->db,
-                fmt::format("SELECT id, name, kind, plan, settings, wake, {}, {} FROM study ORDER BY position, id",
-                            impl_->version < 3 ? "1" : "assembly", impl_->version < kNotedSince ? "''" : "note"));
+                fmt::format("SELECT id, name, kind, plan, settings, wake, {}, {}, {} FROM study ORDER BY position, id",
+                            impl_->version < 3 ? "1" : "assembly", impl_->version < kNotedSince ? "''" : "note",
+                            impl_->version < kLookedAtSince ? "''" : "look"));
     while (q.executeStep()) {
       Study study{q.getColumn(0).getInt64(),
                   text_of(q.getColumn(1)),
@@ -383,6 +385,8 @@ Result<std::vector<Study>> Store::studies() {
       if (!q.getColumn(5).isNull()) study.wake = q.getColumn(5).getInt64();
       study.assembly = q.getColumn(6).getInt64();
       study.note = text_of(q.getColumn(7));
+      // Nothing is lost with it that could not be looked at anew.
+      if (auto look = json::parse(text_of(q.getColumn(8)), nullptr, false); look.is_object()) study.look = std::move(look);
       out.push_back(std::move(study));
     }
     return out;
@@ -405,8 +409,9 @@ Result<long long> Store::add_study(const Study& study) {
   return guarded(path(), [&]() -> Result<long long> {
     SQLite::Transaction transaction(*impl_->db);
     Statement q(*impl_->db,
-                "INSERT INTO study (position, name, kind, plan, settings, assembly, note) VALUES ((SELECT COUNT(*) FROM "
-                "study), ?, ?, ?, ?, ?, ?)");
+                "INSERT INTO study (position, name, kind, plan, settings, assembly, note, look) VALUES ((SELECT COUNT(*) FROM "
+                "study), ?, ?, ?, ?, ?, ?, ?)");
+    q.bind(7, json_text(study.look));
     q.bind(6, study.note);
     q.bind(5, static_cast<int64_t>(study.assembly));
     q.bind(1, study.name);

@@ -16,7 +16,7 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 9;
+inline constexpr int kSchemaVersion = 10;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;
@@ -47,6 +47,7 @@ struct Study {
   std::optional<long long> wake;  ///< the take shown as the pale band
   long long assembly = kMainAssembly;
   std::string note = {};
+  nlohmann::json look = nlohmann::json::object();  ///< how it is looked at, in the window's own words; no number depends on it
 };
 
 enum class TakeState { running, finished, stopped, failed };
@@ -164,6 +165,7 @@ class Store {
   Result<void> set_settings(long long study, const study::SettingsText& settings);
   Result<void> set_wake(long long study, std::optional<long long> take);
   Result<void> set_study_note(long long study, const std::string& note);
+  Result<void> set_look(long long study, const nlohmann::json& look);
   Result<std::string> device_note();
   Result<void> set_device_note(const std::string& note);
 

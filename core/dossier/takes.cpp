@@ -94,9 +94,13 @@ void read_records(const std::shared_ptr<SQLite::Database>& from, int version, lo
     channel.u_gain = q.getColumn(10).getDouble();
     channel.u_delay = q.getColumn(11).getDouble();
     channel.u_offset = q.getColumn(13).getDouble();
-    if (!q.getColumn(14).isNull())
-      channel.recording = recording_of(from, q.getColumn(15).getInt64(), std::size_t(q.getColumn(14).getInt64()));
-    else if (q.getColumn(5).getString() == "i16")
+    const bool counted = q.getColumn(5).getString() == "i16";
+    const auto record = q.getColumn(15).getInt64(), samples = q.getColumn(14).isNull() ? -1 : q.getColumn(14).getInt64();
+    if (samples >= 0 && counted)
+      channel.recording = recording_of(from, record, std::size_t(samples));
+    else if (samples >= 0)
+      channel.stored = numbers_of(from, record, std::size_t(samples));
+    else if (counted)
       channel.counts = numbers_from<std::int16_t>(q.getColumn(12));
     else
       channel.numbers = numbers_from<double>(q.getColumn(12));
@@ -263,7 +267,7 @@ Result<void> Store::add_point(long long take, const study::Point& point) {
     p.bind(3, setting);
     p.bind(4, sum_of(setting, point));
     p.exec();
-    write_records(db, db.getLastInsertRowid(), point, false);
+    if (auto ok = write_records(db, db.getLastInsertRowid(), point, false); !ok) return tl::unexpected(ok.error());
     count_point(db, take);
     transaction.commit();
     return {};

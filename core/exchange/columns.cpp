@@ -304,8 +304,7 @@ Result<study::Record> pick_columns(const Table& table, const study::Kind& kind, 
   const auto picked = picked_columns(table, kind, choice);
   if (!picked) return tl::unexpected(picked.error());
   study::Record record;
-  record.lines.reserve(table.rows.size());
-  for (const auto& row : table.rows) record.lines.push_back(row.line);
+  for (const auto& row : table.rows) record.lines.add(row.line);
   for (const auto& column : *picked) {
     study::Channel channel{.role = column.role, .unit = column.unit};
     channel.numbers.reserve(table.rows.size());

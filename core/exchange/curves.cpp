@@ -87,8 +87,7 @@ std::vector<FileCurve> split(study::Record record, std::vector<std::size_t> star
       part.numbers.assign(channel.numbers.begin() + std::ptrdiff_t(from), channel.numbers.begin() + std::ptrdiff_t(to));
       curve.record.channels.push_back(std::move(part));
     }
-    if (record.lines.size() == rows)
-      curve.record.lines.assign(record.lines.begin() + std::ptrdiff_t(from), record.lines.begin() + std::ptrdiff_t(to));
+    if (record.lines.rows() == rows) curve.record.lines = record.lines.part(from, to);
     out.push_back(std::move(curve));
   }
   return out;

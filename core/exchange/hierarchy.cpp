@@ -217,17 +217,18 @@ Result<void> HierarchyWriter::add(const std::string& name, const study::Record& 
     const Id data(H5Dcreate2(group, channel.role.c_str(), counted ? H5T_STD_I16LE : H5T_IEEE_F64LE, space, H5P_DEFAULT, H5P_DEFAULT, H5P_DEFAULT), H5Dclose);
     if (!data.good()) return cannot(channel.role);
     bool good = true;
-    const auto write = [&](hsize_t first, std::span<const std::int16_t> counts) {
-      const hsize_t count = counts.size();
+    const auto write = [&](hsize_t first, auto held) {
+      const hsize_t count = held.size();
       const Id here(H5Screate_simple(1, &count, nullptr), H5Sclose), there(H5Dget_space(data), H5Sclose);
       good = good && H5Sselect_hyperslab(there, H5S_SELECT_SET, &first, nullptr, &count, nullptr) >= 0 &&
-             H5Dwrite(data, H5T_NATIVE_INT16, here, there, H5P_DEFAULT, counts.data()) >= 0;
+             H5Dwrite(data, counted ? H5T_NATIVE_INT16 : H5T_NATIVE_DOUBLE, here, there, H5P_DEFAULT, held.data()) >= 0;
     };
     if (channel.recording) {
-      if (auto ok = study::for_each_stretch(*channel.recording, [&](std::size_t first, std::span<const std::int16_t> counts) { write(first, counts); }); !ok)
-        return ok;
+      if (auto ok = study::for_each_stretch(*channel.recording, write); !ok) return ok;
+    } else if (channel.stored) {
+      if (auto ok = study::for_each_stretch(*channel.stored, write); !ok) return ok;
     } else if (counted) {
-      write(0, channel.counts);
+      write(0, std::span(channel.counts));
     } else {
       good = H5Dwrite(data, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, channel.numbers.data()) >= 0;
     }

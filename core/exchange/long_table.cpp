@@ -9,31 +9,34 @@
 #include <fstream>
 
 #include "base/utf8.h"
+#include "exchange/scratch.h"
 
 namespace heron::exchange {
 namespace {
 
 constexpr std::size_t kHead = 256 * 1024;           ///< bytes that tell what the columns are
 constexpr std::size_t kPiece = std::size_t(4) << 20;  ///< bytes at a time
+constexpr std::size_t kHeld = std::size_t(1) << 21;   ///< numbers of a channel that memory is no matter of
 constexpr std::size_t kCareful = 1'000'000'000;       ///< bytes that the careful reader holds
-constexpr std::size_t kMostRows = 120'000'000;        ///< of one channel: a cell of the dossier holds no more
+constexpr std::size_t kMostRows = 2'000'000'000;      ///< a line's number is no larger
 
 bool space_or_tab(char c) { return c == ' ' || c == '\t'; }
 
 /// Rows of numbers between separators, as many cells as columns are wanted of.
 class Rows {
  public:
-  Rows(const Table& table, const std::vector<PickedColumn>& columns) : columns_(columns), separator_(table.separator) {
+  Rows(const Table& table, const std::vector<PickedColumn>& columns, std::vector<std::shared_ptr<Scratch>> room)
+      : columns_(columns), separator_(table.separator), numbers_(std::move(room)) {
     channel_of_.assign(table.columns.size(), -1);
     for (std::size_t k = 0; k < columns.size(); ++k) channel_of_[columns[k].at] = int(k);
     for (std::size_t k = 0; k < table.columns.size(); ++k)
       if (channel_of_[k] >= 0) last_ = k;
     cells_.resize(columns.size());
-    numbers_.resize(columns.size());
   }
 
   /// One line without its end. False where it is not plain.
-  bool add(const char* at, const char* end, int line) {
+  /// @return Fault::input where the disk is full
+  Result<bool> add(const char* at, const char* end, int line) {
     for (std::size_t column = 0; column <= last_; ++column) {
       while (at < end && space_or_tab(*at) && *at != separator_) ++at;
       if (const int channel = channel_of_[column]; channel >= 0) {
@@ -55,24 +58,25 @@ class Rows {
       if (at == end) return false;
       ++at;
     }
-    for (std::size_t k = 0; k < cells_.size(); ++k) numbers_[k].push_back(cells_[k]);
-    lines_.push_back(line);
+    for (std::size_t k = 0; k < cells_.size(); ++k)
+      if (auto ok = numbers_[k]->add(cells_[k]); !ok) return tl::unexpected(ok.error());
+    lines_.add(line);
     return true;
   }
-  std::size_t count() const { return numbers_.front().size(); }
-  /// So many are likely to come: room that is taken once.
-  void expect(std::size_t rows) {
-    rows = std::min(rows, kMostRows + 1);
-    for (auto& numbers : numbers_) numbers.reserve(rows);
-    lines_.reserve(rows);
-  }
+  std::size_t count() const { return numbers_.front()->size(); }
 
-  study::Record record() {
+  Result<study::Record> record() {
     study::Record out;
     out.lines = std::move(lines_);
     for (std::size_t k = 0; k < columns_.size(); ++k) {
+      if (auto ok = numbers_[k]->flush(); !ok) return tl::unexpected(ok.error());
       study::Channel channel{.role = columns_[k].role, .unit = columns_[k].unit};
-      channel.numbers = std::move(numbers_[k]);
+      if (numbers_[k]->size() > kHeld) {
+        channel.stored = numbers_[k];
+      } else {
+        channel.numbers.resize(numbers_[k]->size());
+        if (auto ok = numbers_[k]->read(0, channel.numbers); !ok) return tl::unexpected(ok.error());
+      }
       out.channels.push_back(std::move(channel));
     }
     return out;
@@ -84,8 +88,8 @@ class Rows {
   std::vector<int> channel_of_;  ///< of each column; -1: not wanted
   std::size_t last_ = 0;
   std::vector<double> cells_;
-  std::vector<std::vector<double>> numbers_;
-  std::vector<int> lines_;
+  std::vector<std::shared_ptr<Scratch>> numbers_;
+  study::RowLines lines_;
 };
 
 /// Empty lines and notes hold nothing.
@@ -106,15 +110,19 @@ Result<std::optional<LongTable>> read_long_table(const std::string& path, const 
   if (!head) return tl::unexpected(head.error());
   // Two bytes a character, or marks that the careful reader takes away.
   if (head->text.find('\0') != std::string::npos || static_cast<unsigned char>(head->text.front()) >= 0xef) return std::nullopt;
-  const double share = head->share;
   auto table = read_table(std::move(head->text), name);
   if (!table) return tl::unexpected(table.error());
   if (table->decimal_comma || table->separator == ' ') return std::nullopt;
   const auto columns = picked_columns(*table, kind, choice);
   if (!columns) return tl::unexpected(columns.error());
 
-  Rows rows(*table, *columns);
-  rows.expect(std::size_t(1.02 * double(table->rows.size()) / share));
+  std::vector<std::shared_ptr<Scratch>> room;
+  for (std::size_t k = 0; k < columns->size(); ++k) {
+    auto one = Scratch::make();
+    if (!one) return tl::unexpected(one.error());
+    room.push_back(std::move(*one));
+  }
+  Rows rows(*table, *columns, std::move(room));
   const int first_line = table->rows.front().line;
   std::ifstream in(path, std::ios::binary);
   std::string piece;
@@ -134,7 +142,9 @@ Result<std::optional<LongTable>> read_long_table(const std::string& path, const 
       const char* to = newline ? newline : end;
       const char* text_end = to > at && to[-1] == '\r' ? to - 1 : to;
       ++line;
-      if (line >= std::size_t(first_line) && !says_nothing(at, text_end) && !rows.add(at, text_end, int(line))) {
+      const auto plain = line < std::size_t(first_line) || says_nothing(at, text_end) ? Result<bool>(true) : rows.add(at, text_end, int(line));
+      if (!plain) return tl::unexpected(plain.error());
+      if (!*plain) {
         if (size <= kCareful) return std::nullopt;
         return fail(Fault::input, "{}:{}: the row is not one of plain numbers like those before it: \"{}\".", name, line,
                     as_utf8(std::string(at, std::min<std::size_t>(60, std::size_t(text_end - at)))));
@@ -152,7 +162,9 @@ Result<std::optional<LongTable>> read_long_table(const std::string& path, const 
     std::memmove(piece.data(), at, kept);
     if (progress.done) progress.done(double(done) / double(size));
   }
-  return LongTable{rows.record(), table->notes};
+  auto record = rows.record();
+  if (!record) return tl::unexpected(record.error());
+  return LongTable{std::move(*record), table->notes};
 }
 
 }  // namespace heron::exchange

@@ -5,7 +5,7 @@
 
 #include "exchange/columns.h"
 
-/// Tables of millions of rows: read piece by piece, with nothing held but the numbers themselves.
+/// Tables of any length: read piece by piece, their numbers laid on the disk, so that memory stays flat.
 namespace heron::exchange {
 
 /// How far a file is read, and whether to go on.

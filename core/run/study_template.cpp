@@ -101,7 +101,7 @@ Result<StudyTemplate> template_of(dossier::Store& store, const dossier::Study& s
   if (!masks) return tl::unexpected(masks.error());
   if (!assemblies) return tl::unexpected(assemblies.error());
   if (!device) return tl::unexpected(device.error());
-  StudyTemplate out{.name = study.name, .kind = study.kind, .assembly = {}, .note = study.note, .plan = study.plan, .settings = study.settings, .claims = *claims, .masks = *masks};
+  StudyTemplate out{.name = study.name, .kind = study.kind, .assembly = {}, .note = study.note, .plan = study.plan, .look = study.look, .settings = study.settings, .claims = *claims, .masks = *masks};
   for (const auto& [id, about] : *assemblies)
     if (id == study.assembly) out.assembly = about;
   // Takes that stand beside it stay behind.
@@ -141,7 +141,7 @@ json to_json(const StudyTemplate& from) {
     if (!mask.after.empty()) one["after"] = mask.after;
     masks.push_back(std::move(one));
   }
-  return {{kMark, kForm}, {"name", from.name}, {"kind", from.kind}, {"assembly", from.assembly}, {"note", from.note}, {"plan", from.plan}, {"settings", from.settings}, {"claims", claims}, {"masks", masks}, {"pins", from.pins}, {"parts", from.parts}};
+  return {{kMark, kForm}, {"name", from.name}, {"kind", from.kind}, {"assembly", from.assembly}, {"note", from.note}, {"plan", from.plan}, {"look", from.look}, {"settings", from.settings}, {"claims", claims}, {"masks", masks}, {"pins", from.pins}, {"parts", from.parts}};
 }
 
 Result<StudyTemplate> template_from(std::string_view text, const std::string& file) {
@@ -152,6 +152,7 @@ Result<StudyTemplate> template_from(std::string_view text, const std::string& fi
       return fail(Fault::input, "{}: the template is of form {}; this version reads form {}.", file, form, kForm);
     StudyTemplate out{.name = kept.at("name"), .kind = kept.at("kind"), .assembly = kept.value("assembly", ""), .note = kept.value("note", "")};
     out.plan = kept.at("plan");
+    if (const auto look = kept.find("look"); look != kept.end() && look->is_object()) out.look = *look;
     out.settings = kept.value("settings", study::SettingsText{});
     out.pins = kept.value("pins", std::vector<std::string>{});
     out.parts = kept.value("parts", std::vector<std::string>{});
@@ -208,7 +209,7 @@ Result<long long> add_study(dossier::Store& store, const StudyTemplate& study, l
   if (!there) return tl::unexpected(there.error());
   auto name = study.name;
   for (int k = 2; std::any_of(there->begin(), there->end(), [&](const auto& one) { return one.name == name; }); ++k) name = fmt::format("{} ({})", study.name, k);
-  const auto id = store.add_study({.name = name, .kind = study.kind, .plan = study.plan, .settings = study.settings, .assembly = assembly, .note = study.note});
+  const auto id = store.add_study({.name = name, .kind = study.kind, .plan = study.plan, .settings = study.settings, .assembly = assembly, .note = study.note, .look = study.look});
   if (!id) return id;
   for (const auto& claim : study.claims)
     if (auto added = store.add_claim(*id, claim); !added) return added;

@@ -16,6 +16,7 @@ struct StudyTemplate {
   std::string assembly;                 ///< what it was about: "hydrophone preamp"
   std::string note = {};
   nlohmann::json plan = {};
+  nlohmann::json look = nlohmann::json::object();  ///< see dossier::Study
   study::SettingsText settings = {};
   std::vector<judge::Claim> claims = {};
   std::vector<judge::Mask> masks = {};

@@ -5,7 +5,28 @@
 
 namespace heron::study {
 
+void RowLines::add(int line) {
+  if (stretches_.empty() || stretches_.back().line + int(rows_ - stretches_.back().row) != line) stretches_.push_back({rows_, line});
+  ++rows_;
+}
+
+int RowLines::line(std::size_t row) const {
+  const auto after = std::upper_bound(stretches_.begin(), stretches_.end(), row, [](std::size_t r, const Stretch& s) { return r < s.row; });
+  return std::prev(after)->line + int(row - std::prev(after)->row);
+}
+
+RowLines RowLines::part(std::size_t first, std::size_t last) const {
+  RowLines out;
+  for (auto row = first; row < last; ++row) out.add(line(row));
+  return out;
+}
+
 std::vector<double> Channel::values() const {
+  if (stored) {
+    std::vector<double> out(stored->size());
+    if (!stored->read(0, out)) std::fill(out.begin(), out.end(), std::numeric_limits<double>::quiet_NaN());
+    return out;
+  }
   if (recording) {
     std::vector<double> out;
     out.reserve(recording->size());
@@ -27,7 +48,7 @@ const Channel* Record::find(std::string_view role) const {
 }
 
 std::string Record::where(std::size_t row) const {
-  return row < lines.size() ? fmt::format("Line {}", lines[row]) : fmt::format("Row {}", row + 1);
+  return row < lines.rows() ? fmt::format("Line {}", lines.line(row)) : fmt::format("Row {}", row + 1);
 }
 
 Record as_record(const bench::Capture& capture, std::span<const std::string> roles, int pass) {

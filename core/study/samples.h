@@ -37,19 +37,42 @@ class Samples {
   virtual Result<std::vector<Extremes>> envelope(std::size_t first, std::size_t last, std::size_t columns) const = 0;
 };
 
+/// Plain numbers of one channel that are not held in memory: of a file of any length. Any thread may read.
+class StoredNumbers {
+ public:
+  virtual ~StoredNumbers() = default;
+  StoredNumbers() = default;
+  StoredNumbers(const StoredNumbers&) = delete;
+  StoredNumbers& operator=(const StoredNumbers&) = delete;
+
+  virtual std::size_t size() const = 0;
+
+  /// Numbers from `first` on, as many as fit `out`.
+  /// @return Fault::input where there are not so many, or they are damaged
+  virtual Result<void> read(std::size_t first, std::span<double> out) const = 0;
+};
+
 /// How many counts are read at a time by whoever reads all of them.
 inline constexpr std::size_t kStretch = std::size_t(1) << 16;
 
 /// Hands one stretch after another to `use(first, counts)`; memory stays flat.
-template <class Use>
-Result<void> for_each_stretch(const Samples& samples, Use use) {
-  std::vector<std::int16_t> counts;
+template <class Held, class Use>
+Result<void> for_each_stretch_of(const auto& samples, Use use) {
+  std::vector<Held> held;
   for (std::size_t first = 0; first < samples.size(); first += kStretch) {
-    counts.resize(std::min(kStretch, samples.size() - first));
-    if (auto ok = samples.read(first, counts); !ok) return ok;
-    use(first, std::span<const std::int16_t>(counts));
+    held.resize(std::min(kStretch, samples.size() - first));
+    if (auto ok = samples.read(first, held); !ok) return ok;
+    use(first, std::span<const Held>(held));
   }
   return {};
+}
+template <class Use>
+Result<void> for_each_stretch(const Samples& samples, Use use) {
+  return for_each_stretch_of<std::int16_t>(samples, std::move(use));
+}
+template <class Use>
+Result<void> for_each_stretch(const StoredNumbers& numbers, Use use) {
+  return for_each_stretch_of<double>(numbers, std::move(use));
 }
 
 /// The extremes of every `each` counts; the last of what is left.

@@ -29,6 +29,26 @@ class NumberTrace final : public Trace {
   std::vector<double> numbers_;
 };
 
+/// Numbers where they lie.
+class StoredTrace final : public Trace {
+ public:
+  StoredTrace(const Channel& channel, std::string in, TimeBase over, double zero, double per_volt)
+      : Trace(channel.role, std::move(in), std::move(over)), stored_(channel.stored), zero_(zero), per_volt_(per_volt) {}
+
+  std::size_t size() const override { return stored_->size(); }
+  Result<void> read(std::size_t first, std::span<double> out) const override {
+    if (first + out.size() > size()) return fail(Fault::input, "{}: the record ends there.", name);
+    if (auto ok = stored_->read(first, out); !ok) return ok;
+    for (auto& v : out) v = (v - zero_) * per_volt_;
+    return {};
+  }
+  std::size_t bytes() const override { return sizeof *this; }
+
+ private:
+  std::shared_ptr<const StoredNumbers> stored_;
+  double zero_, per_volt_;
+};
+
 class CountTrace final : public Trace {
  public:
   CountTrace(const Channel& channel, std::string in, TimeBase over, double zero, double per_volt)
@@ -185,6 +205,7 @@ TracePtr trace_of(std::string name, std::string unit, TimeBase time, std::vector
 
 TracePtr trace_of(const Channel& channel, std::string unit, TimeBase time, double zero, double per_volt) {
   if (channel.counted()) return std::make_shared<const CountTrace>(channel, std::move(unit), time, zero, per_volt);
+  if (channel.stored) return std::make_shared<const StoredTrace>(channel, std::move(unit), std::move(time), zero, per_volt);
   auto numbers = channel.numbers;
   for (auto& v : numbers) v = (v - zero) * per_volt;
   return trace_of(channel.role, std::move(unit), time, std::move(numbers));

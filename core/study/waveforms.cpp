@@ -18,54 +18,111 @@ struct Times {
   std::vector<double> gaps;
 };
 
-/// Times that repeat or go back are sound only if rounding alone explains it: all of them lie within half their last
-/// digit of even steps.
-Result<Times> deduced_times(const std::vector<double>& t, const Record& record) {
-  const double step = (t.back() - t.front()) / double(t.size() - 1);
-  double digit = std::numeric_limits<double>::infinity();
-  std::size_t bad = 0;
-  for (std::size_t k = 1; k < t.size(); ++k) {
-    const double d = std::abs(t[k] - t[k - 1]);
-    if (d > 0) digit = std::min(digit, d);
-    if (!(t[k] > t[k - 1]) && bad == 0) bad = k;
+/// The times of a table, wherever they lie.
+class TimeColumn {
+ public:
+  explicit TimeColumn(const Channel& channel) : channel_(channel) {}
+
+  std::size_t size() const { return channel_.size(); }
+  /// Hands each time with its place to `use(k, time)`; nothing of them is held.
+  Result<void> each(auto use) const {
+    const auto some = [&](std::size_t first, std::span<const double> times) {
+      for (std::size_t k = 0; k < times.size(); ++k) use(first + k, times[k]);
+    };
+    if (channel_.stored) return for_each_stretch(*channel_.stored, some);
+    some(0, channel_.values());
+    return {};
   }
-  double off = 0;
-  for (std::size_t k = 0; k < t.size(); ++k) off = std::max(off, std::abs(t[k] - t.front() - step * double(k)));
-  if (!(step > 0) || !std::isfinite(digit) || off > digit)
-    return fail(Fault::input, "{}: the time {} the one before it; times must rise.", record.where(bad),
-                t[bad] == t[bad - 1] ? "is the same as" : "lies before");
-  return Times{TimeBase(t.front(), step), fmt::format("The times repeat by rounding; even steps of {} are taken.",
-                                                      format_quantity(step, "s", 6).plain()), {}};
+  std::vector<double> all() const { return channel_.values(); }
+
+ private:
+  const Channel& channel_;
+};
+
+/// What one look at the times tells.
+struct Steps {
+  double first = 0, last = 0;
+  double smallest = std::numeric_limits<double>::infinity();  ///< step that is none of 0 s, either way
+  std::optional<std::size_t> bad;                             ///< the first time that does not rise
+  bool repeats = false;                                       ///< it is the same as the one before it
+  double mean(std::size_t n) const { return (last - first) / double(n - 1); }
+};
+
+/// How far the times lie from even steps, and the steps from their mean; s.
+struct Unevenness {
+  double places = 0, steps = 0;
+};
+
+Result<Steps> steps_of(const TimeColumn& t) {
+  Steps out;
+  double before = 0;
+  auto ok = t.each([&](std::size_t k, double time) {
+    if (k == 0) out.first = time;
+    if (k > 0) {
+      if (const double d = std::abs(time - before); d > 0) out.smallest = std::min(out.smallest, d);
+      if (!(time > before) && !out.bad) {
+        out.bad = k;
+        out.repeats = time == before;
+      }
+    }
+    before = out.last = time;
+  });
+  if (!ok) return tl::unexpected(ok.error());
+  return out;
 }
 
-Result<Times> times_of(std::vector<double> t, const Record& record) {
-  if (t.size() < 2) return Times{TimeBase(t.empty() ? 0 : t.front(), 1), {}, {}};
+Result<Unevenness> unevenness_of(const TimeColumn& t, double first, double mean) {
+  Unevenness out;
+  double before = 0;
+  auto ok = t.each([&](std::size_t k, double time) {
+    out.places = std::max(out.places, std::abs(time - first - mean * double(k)));
+    if (k > 0) out.steps = std::max(out.steps, std::abs(time - before - mean));
+    before = time;
+  });
+  if (!ok) return tl::unexpected(ok.error());
+  return out;
+}
+
+/// Even but for holes: the beginnings of those that whole multiples of the usual step explain.
+std::vector<double> holes_of(const std::vector<double>& t) {
   std::vector<double> steps;
-  for (std::size_t k = 1; k < t.size(); ++k) {
-    if (!(t[k] > t[k - 1])) return deduced_times(t, record);
-    steps.push_back(t[k] - t[k - 1]);
-  }
-  const double mean = (t.back() - t.front()) / double(t.size() - 1);
-  // Rounding to the last digit of large times makes steps uneven though the samples are not: the places tell.
-  double off = 0;
-  for (std::size_t k = 0; k < t.size(); ++k) off = std::max(off, std::abs(t[k] - t.front() - mean * double(k)));
-  if (off < kEven * mean) return Times{TimeBase(t.front(), mean), {}, {}};
-  const auto uneven = std::max_element(steps.begin(), steps.end(),
-                                       [&](double a, double b) { return std::abs(a - mean) < std::abs(b - mean); });
-  if (std::abs(*uneven - mean) < kEven * mean) return Times{TimeBase(t.front(), mean), {}, {}};
-  // Even but for holes: whole multiples of the usual step.
+  steps.reserve(t.size() - 1);
+  for (std::size_t k = 1; k < t.size(); ++k) steps.push_back(t[k] - t[k - 1]);
   auto sorted = steps;
   std::nth_element(sorted.begin(), sorted.begin() + std::ptrdiff_t(sorted.size() / 2), sorted.end());
   const double usual = sorted[sorted.size() / 2];
   std::vector<double> gaps;
-  bool whole = true;
   for (std::size_t k = 0; k < steps.size(); ++k) {
     const double times = steps[k] / usual;
-    whole = whole && std::abs(times - std::round(times)) < 0.05;
+    if (std::abs(times - std::round(times)) >= 0.05) return {};
     if (times > 1.5) gaps.push_back(t[k]);
   }
-  if (!whole) gaps.clear();
-  return Times{TimeBase(std::make_shared<const std::vector<double>>(std::move(t))), {}, std::move(gaps)};
+  return gaps;
+}
+
+Result<Times> times_of(const Channel& channel, const Record& record) {
+  const TimeColumn t(channel);
+  const auto steps = steps_of(t);
+  if (!steps) return tl::unexpected(steps.error());
+  const auto n = t.size();
+  if (n < 2) return Times{TimeBase(steps->first, 1), {}, {}};
+  const double mean = steps->mean(n);
+  const auto uneven = unevenness_of(t, steps->first, mean);
+  if (!uneven) return tl::unexpected(uneven.error());
+  if (steps->bad) {
+    // Times that repeat or go back are sound only if rounding alone explains it: all of them lie within their last digit
+    // of even steps.
+    if (!(mean > 0) || !std::isfinite(steps->smallest) || uneven->places > steps->smallest)
+      return fail(Fault::input, "{}: the time {} the one before it; times must rise.", record.where(*steps->bad),
+                  steps->repeats ? "is the same as" : "lies before");
+    return Times{TimeBase(steps->first, mean), fmt::format("The times repeat by rounding; even steps of {} are taken.",
+                                                           format_quantity(mean, "s", 6).plain()), {}};
+  }
+  // Rounding to the last digit of large times makes steps uneven though the samples are not: the places tell.
+  if (uneven->places < kEven * mean || uneven->steps < kEven * mean) return Times{TimeBase(steps->first, mean), {}, {}};
+  auto all = t.all();
+  auto gaps = holes_of(all);
+  return Times{TimeBase(std::make_shared<const std::vector<double>>(std::move(all))), {}, std::move(gaps)};
 }
 
 /// What the inputs' errors do to a quantity computed from them, over some of the record's samples.
@@ -192,7 +249,7 @@ Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std
                             .pulse = waits->contains("pulse") ? std::optional(waits->at("pulse").get<double>()) : std::nullopt};
     base = TimeBase(-(*sensed_by)->trigger_at.value_or(0), 1 / record.sample_rate);
   } else if (const auto* time = record.find("time")) {
-    auto times = times_of(time->values(), record);
+    auto times = times_of(*time, record);
     if (!times) return tl::unexpected(times.error());
     base = times->base;
     out->deduced = std::move(times->deduced);

@@ -63,6 +63,62 @@ TEST_CASE("keys bring every lens into view, and cursors stand at the same freque
   CHECK(*open.bode()->cursor('A') == 20e3);
 }
 
+TEST_CASE("how a study is looked at is kept with it, and taken up when it comes into view again", "[app][lenses]") {
+  OpenWindow open;
+  open.choose_study("Regulator loop");
+  auto& look = open.desk().look;
+  auto& document = open.desk().document;
+  const auto id = open.desk().focus.study_id();
+  const auto kept = [&] { return document.study(id)->look; };
+  // Merely looked at: nothing is written.
+  QTest::qWait(600);
+  CHECK(kept().empty());
+  QTest::keyClick(&open.window, Qt::Key_2);
+  look.set_cursor('A', 20e3);
+  look.set_against(app::Look::Against::spread);
+  CHECK(drive::until([&] { return kept().value("A", 0.0) == 20e3; }));
+  CHECK(kept().value("lens", "") == "Nyquist");
+  look.set_cursor('B', 31e3);
+  // Going elsewhere writes what has not rested yet, and nothing of it stands there.
+  open.choose_study("Preamp passband");
+  CHECK(kept().value("B", 0.0) == 31e3);
+  CHECK(look.against() == app::Look::Against::nothing);
+  QTest::keyClick(&open.window, Qt::Key_1);
+  look.set_cursor('A', 1e3);
+  look.set_cursor('B', std::nullopt);
+  open.choose_study("Regulator loop");
+  CHECK(look.cursor('A') == std::optional(20e3));
+  CHECK(look.cursor('B') == std::optional(31e3));
+  CHECK(look.against() == app::Look::Against::spread);
+  CHECK(drive::until([&] { return visible<app::PlaneLens>(open) != nullptr; }));
+  open.choose_study("Preamp passband");
+  CHECK(look.cursor('A') == std::optional(1e3));
+  CHECK_FALSE(look.cursor('B').has_value());
+  CHECK(drive::until([&] { return open.bode() && open.bode()->isVisible(); }));
+  // A copy is looked at in the same way, and so is the dossier when it is opened again.
+  const auto path = document.path();
+  REQUIRE(document.template_of(id));
+  CHECK(document.template_of(id)->look == kept());
+  look.set_cursor('A', 2e3);
+  REQUIRE(open.desk().open(path));
+  open.choose_study("Preamp passband");
+  CHECK(look.cursor('A') == std::optional(2e3));
+  open.choose_study("Regulator loop");
+  CHECK(look.cursor('A') == std::optional(20e3));
+}
+
+TEST_CASE("a look that makes no sense is none", "[app][lenses]") {
+  app::Look look(nullptr);
+  look.set_cursor('A', 5);
+  const auto plain = look.kept();
+  for (const char* text : {R"({"A": "far"})", R"({"A": null, "B": [1]})", R"({"db": 3, "against": 4, "lens": {}})", R"({"against": "everything", "lens": 7})"}) {
+    look.take_up(nlohmann::json::parse(text), true);
+    CHECK(look.kept() == plain);
+  }
+  look.take_up(nlohmann::json::object(), false);
+  CHECK_FALSE(look.cursor('A').has_value());
+}
+
 TEST_CASE("a chosen figure is marked where it was read", "[app][lenses]") {
   OpenWindow open;
   open.choose_study("Regulator loop");

@@ -528,8 +528,15 @@ TEST_CASE("a report is one file, or none where it cannot be written", "[cli][rep
   CHECK_THAT(*exchange::read_file(folder.file("err")), Contains("r.html"));
   CHECK(*exchange::read_file(out) == page);
   for (const auto& file : std::filesystem::directory_iterator(folder.path())) CHECK(file.path().filename().string().find(".part") == std::string::npos);
-  CHECK(with({"report", demo, folder.file("r.pdf")}).status == 0);
-  CHECK(exchange::read_file(folder.file("r.pdf"))->starts_with("%PDF-"));
+}
+
+TEST_CASE("a report is printed where pages are wanted", "[cli][report][pdf]") {
+  const test::Folder folder;
+  const auto made = test::made_demo();
+  REQUIRE_FALSE(made.empty());
+  const auto out = folder.file("r.pdf");
+  REQUIRE(heron_run({"report", made + "/mudlark_buoy.heron", out, "--study", "Preamp passband", "--unit", "unit 03"}).status == 0);
+  CHECK(exchange::read_file(out)->starts_with("%PDF-"));
 }
 
 TEST_CASE("a dossier begins with templates, or is not made at all", "[cli][template]") {

@@ -27,6 +27,13 @@ inline std::vector<double> sine(const SineSpec& s, std::size_t samples, unsigned
   return out;
 }
 
+/// With plain spaces where a text has narrow ones that do not break.
+inline std::string spaced(std::string text) {
+  for (const std::string narrow : {"\u2009", "\u00a0", "\u202f"})
+    for (auto at = text.find(narrow); at != std::string::npos; at = text.find(narrow, at)) text.replace(at, narrow.size(), " ");
+  return text;
+}
+
 /// A folder that goes away with the test.
 class Folder {
  public:

@@ -86,6 +86,37 @@ TEST_CASE("a template is put to another device with its pins and parts by other 
   CHECK(*run::renamed(within, {}, {{"R3", "Q"}}).claims.front().expected == "Q/R33 + xR3");
 }
 
+TEST_CASE("how a study is looked at goes with its template and with a merged dossier", "[template][merge]") {
+  const test::Folder folder;
+  auto store = *dossier::Store::create(folder.file("a.heron"));
+  auto from = demo();
+  REQUIRE(run::add_study(store, of(from, "Preamp passband")));
+  const auto id = store.find_study("Preamp passband")->id;
+  CHECK(store.find_study("Preamp passband")->look.empty());
+  const json look = {{"lens", "Nyquist"}, {"A", 20e3}, {"db", false}};
+  REQUIRE(store.set_look(id, look));
+  CHECK(store.find_study("Preamp passband")->look == look);
+  const auto kept = run::template_of(store, *store.find_study("Preamp passband"));
+  REQUIRE(kept);
+  auto written = run::to_json(*kept);
+  const auto back = run::template_from(written.dump(), "t.json");
+  REQUIRE(back);
+  const auto copy = run::add_study(store, *back, dossier::kMainAssembly);
+  REQUIRE(copy);
+  CHECK(store.find_study("Preamp passband (2)")->look == look);
+  auto other = *dossier::Store::create(folder.file("b.heron"));
+  REQUIRE(other.merge(folder.file("a.heron")));
+  CHECK(other.find_study("Preamp passband")->look == look);
+  CHECK(dossier::Store::open(folder.file("a.heron"))->damage().empty());
+  // One without a look, or with nonsense in its place, is still a template.
+  for (const auto& nonsense : {json(), json(7), json("wide"), json::array({1})}) {
+    written["look"] = nonsense;
+    CHECK(run::template_from(written.dump(), "t.json")->look == json::object());
+  }
+  written.erase("look");
+  CHECK(run::template_from(written.dump(), "t.json"));
+}
+
 TEST_CASE("a new dossier begins with templates, each on the assembly of its name", "[template]") {
   auto store = demo();
   const test::Folder folder;

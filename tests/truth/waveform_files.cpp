@@ -76,13 +76,15 @@ Outcome falling_step(unsigned seed) {
 }
 
 /// What lies beyond the state that an edge comes from, ahead of it.
-Outcome excursion_before(unsigned seed) {
-  const double tau = 5e-6, size = 0.06;
+Outcome excursion_of(double size, unsigned seed) {
+  const double tau = 5e-6;
   const auto f = [=](double t) {
     return t < 0 ? 1 + size * std::exp(-0.5 * std::pow((t + 12e-6) / 2e-6, 2)) : std::exp(-t / tau);
   };
   return read({.start = -80e-6, .step = 0.1e-6, .columns = {{"v", f}}}, seed, {{"undershoot", 100 * size}});
 }
+Outcome excursion_before(unsigned seed) { return excursion_of(0.06, seed); }
+Outcome large_excursion_before(unsigned seed) { return excursion_of(0.3, seed); }
 
 /// Each figure is the mean of four records.
 Outcome repeated_step(unsigned seed) {
@@ -175,6 +177,7 @@ std::vector<Experiment> waveform_files() {
   return {{"waveform", "record, one-pole step", one_pole_step, 400, 60},
           {"waveform", "record, falling step", falling_step, 400, 60},
           {"waveform", "record, excursion before an edge", excursion_before, 400, 0},
+          {"waveform", "record, large excursion before an edge", large_excursion_before, 400, 0},
           {"waveform", "four records, one-pole step", repeated_step, 400, 60},
           {"waveform", "mean of nine records, one-pole step", averaged_step, 400, 60},
           {"waveform", "record, ringing step", ringing_step, 400, 60},

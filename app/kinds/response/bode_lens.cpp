@@ -39,11 +39,7 @@ BodeLens::BodeLens(Desk* desk, QWidget* parent, Over over)
   connect(&look, &Look::changed, this, &BodeLens::redraw);
   connect(&look, &Look::cursors_changed, this, &BodeLens::place_cursors);
   connect(&look, &Look::figure_changed, this, &BodeLens::mark_figure);
-  connect(&desk_->document, &Document::opened, this, [this] {
-    looking_->forget();
-    set_cursor('A', std::nullopt);
-    set_cursor('B', std::nullopt);
-  });
+  connect(&desk_->document, &Document::opened, this, [this] { looking_->forget(); });
 }
 
 BodeForm BodeLens::form() const {

@@ -145,7 +145,7 @@ class Reader {
 std::vector<FigureName> figure_names() {
   std::vector<FigureName> out;
   for (const auto* d : definitions())
-    if (d->parameters.empty() || d->optional > 0) out.push_back({d->label, d->name, d->unit});
+    if (d->needs_none()) out.push_back({d->label, d->name, d->unit});
   return out;
 }
 
@@ -214,7 +214,7 @@ Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>&
   for (std::size_t k = 0; k < pass.count(); ++k)
     for (const auto* d : definitions()) {
       const bool once = d->of_traces;
-      if ((!d->parameters.empty() && d->optional < int(d->parameters.size())) || (once && k > 0)) continue;
+      if (!d->needs_none() || (once && k > 0)) continue;
       reader.read(*d, k, {}, once ? d->name : prefixed(k, d->name));
     }
   const auto over = [&](std::size_t k) { return std::pair{pass.profile(k).over.first, pass.profile(k).over.last}; };

@@ -1,4 +1,5 @@
 #pragma once
+#include <cmath>
 #include <tl/expected.hpp>
 
 #include "study/waveform/figures.h"
@@ -58,6 +59,8 @@ struct Definition {
   bool of_traces = false;  ///< names its traces itself: no channel in front
   Value (*compute)(const View& view, const std::vector<Argument>& arguments);
   bool by_skew = false;    ///< rests on how late two quantities are against each other
+
+  bool needs_none() const { return optional == int(parameters.size()); }
 };
 
 const std::vector<Definition>& level_figures();       ///< states, extremes, means
@@ -67,7 +70,9 @@ const std::vector<Definition>& pulse_figures();       ///< peaks, energies, deca
 
 /// A level in the trace's unit and how well it is known: by the noise of the states, and by gain and offset.
 struct Reference {
-  double value = 0, own = 0, shared = 0;
+  double value = 0, own = 0;
+  double by_gain = 0, by_offset = 0;  ///< what the trace's errors move it by
+  double shared() const { return std::hypot(by_gain, by_offset); }
 };
 tl::expected<Reference, std::string> reference(const View& view, const Level& level);
 /// Standard deviation of a state's level: its samples' noise, and what is still on its way there.

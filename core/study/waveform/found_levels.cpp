@@ -177,8 +177,11 @@ const std::vector<Definition>& level_figures() {
          if (k >= 1 && std::size_t(k) + 2 < v.trace().size())
            if (v.trace().read(std::size_t(k - 1), four))
              between = std::abs(share * (1 - share) * (four[0] - four[1] - four[2] + four[3]) / 4);
+         // A time that is off meets another level.
+         const auto slope = slope_at(v.trace(), {0, v.trace().size()}, place, v.profile().noise);
+         const double late = slope ? v.errors().u_delay * *slope / v.step() : 0;
          return Found{**value, std::hypot(v.profile().noise * std::hypot(1 - share, share), between),
-                      shared_of_level(v, **value), {a[0].number}};
+                      std::hypot(shared_of_level(v, **value), late), {a[0].number}};
        }},
   };
   return all;

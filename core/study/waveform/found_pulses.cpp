@@ -53,13 +53,13 @@ Value half_width(const View& v, const std::vector<Argument>&) {
   const auto a = time_at(v, **left, {half, 0, 0}), b = time_at(v, **right, {half, 0, 0});
   if (!a) return no(a.error());
   if (!b) return no(b.error());
-  // Half a peak that is off moves both ends.
+  // Half a peak that is off moves both ends; without a state to begin from, half of an offset does.
   const auto slope_a = slope_at(v.trace(), over, v.place_of(a->value), v.profile().noise),
              slope_b = slope_at(v.trace(), over, v.place_of(b->value), v.profile().noise);
-  double by_peak = 0;
-  if (slope_a && slope_b && *slope_a != 0 && *slope_b != 0)
-    by_peak = v.step() * 0.5 * std::hypot(p->peak.u_value, p->u_baseline) * std::abs(1 / *slope_b - 1 / *slope_a);
-  return Found{b->value - a->value, std::hypot(std::hypot(a->own, b->own), by_peak), 0, {a->value, b->value}};
+  double by_half = 0;
+  if (slope_a && slope_b && *slope_a != 0 && *slope_b != 0) by_half = v.step() * 0.5 * std::abs(1 / *slope_b - 1 / *slope_a);
+  return Found{b->value - a->value, std::hypot(std::hypot(a->own, b->own), by_half * std::hypot(p->peak.u_value, p->u_baseline)),
+               v.profile().states ? 0 : by_half * v.errors().u_offset, {a->value, b->value}};
 }
 
 /// The only trace in a unit; traces.size() where there is none or more than one.

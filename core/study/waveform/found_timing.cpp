@@ -12,7 +12,7 @@ tl::expected<Reference, std::string> reference(const View& v, const Level& level
   if (!level.percent) {
     if (!level.unit.empty() && level.unit != v.trace().unit)
       return no(fmt::format("the level is in {}, {} is in {}", level.unit, v.trace().name, v.trace().unit));
-    return Reference{level.value, 0, std::hypot(v.errors().u_gain * level.value, v.errors().u_offset)};
+    return Reference{level.value, 0, v.errors().u_gain * level.value, v.errors().u_offset};
   }
   if (v.settings().of == PercentOf::start) {
     // Where it starts: the mean of what is before the trigger, or the first sample.
@@ -30,7 +30,7 @@ tl::expected<Reference, std::string> reference(const View& v, const Level& level
       start = **first;
     }
     const double share = level.value / 100;
-    return Reference{share * start, share * u, v.errors().u_offset * std::abs(1 - share)};
+    return Reference{share * start, share * u, 0, v.errors().u_offset * (1 - share)};
   }
   if (!v.profile().states) return no("the levels do not gather at two states, of which per cents could be; set of=start");
   return between_states(v, level.value / 100);
@@ -44,12 +44,12 @@ Value time_at(const View& v, double near, const Reference& level) {
   if (!*found) return no("the level is not passed there");
   const double time = v.time((*found)->place);
   Found out{time, (*found)->u_place * v.step(), v.errors().u_delay, {time}};
-  if (level.own > 0 || level.shared > 0) {
+  if (level.own > 0 || level.shared() > 0) {
     const auto slope = slope_at(v.trace(), p.over, (*found)->place, p.noise);
     if (!slope) return no(join_reason(slope.error()));
     if (*slope != 0) {
       out.own = std::hypot(out.own, v.step() * level.own / std::abs(*slope));
-      out.shared = std::hypot(out.shared, v.step() * level.shared / std::abs(*slope));
+      out.shared = std::hypot(out.shared, v.step() * level.shared() / std::abs(*slope));
     }
   }
   return out;
@@ -130,19 +130,33 @@ Value duty(const View& v, const std::vector<Argument>& none) {
   return Found{w->value / t->value, std::hypot(w->own, w->value / t->value * t->own) / t->value, 0, w->at};
 }
 
-Value time_at_level(const View& v, const Argument& level, Direction direction, double after) {
-  const auto ref = reference(v, level.level);
-  if (!ref) return no(ref.error());
+Value time_at_level(const View& v, const Reference& ref, Direction direction, double after) {
   const auto& p = v.profile();
   // Near an extreme nothing leaves the band; a plain passage is then as good as there is.
   for (const double hysteresis : {kHysteresis * p.swing / 2, 0.0}) {
-    const auto crossings = crossings_of(v.trace(), p.over, ref->value, hysteresis);
+    const auto crossings = crossings_of(v.trace(), p.over, ref.value, hysteresis);
     if (!crossings) return no(join_reason(crossings.error()));
     for (const auto& c : *crossings)
       if ((direction == Direction::any || (direction == Direction::rising) == c.rising) && v.time(c.place) >= after)
-        return time_at(v, c.place, *ref);
+        return time_at(v, c.place, ref);
   }
-  return no(fmt::format("it never passes {}", format_quantity(ref->value, v.trace().unit).plain()));
+  return no(fmt::format("it never passes {}", format_quantity(ref.value, v.trace().unit).plain()));
+}
+
+/// From the first passage of one level to the next one of another. What gain and offset move both levels by comes in together.
+Value time_between(const View& v, const std::vector<Argument>& a) {
+  const auto from = reference(v, a[0].level), to = reference(v, a[1].level);
+  if (!from || !to) return no(from ? to.error() : from.error());
+  const auto first = time_at_level(v, *from, Direction::any, -INFINITY);
+  if (!first) return first;
+  const auto second = time_at_level(v, *to, Direction::any, first->value);
+  if (!second) return second;
+  const auto& p = v.profile();
+  const auto slope_a = slope_at(v.trace(), p.over, v.place_of(first->value), p.noise), slope_b = slope_at(v.trace(), p.over, v.place_of(second->value), p.noise);
+  double shared = 0;
+  if (slope_a && slope_b && *slope_a != 0 && *slope_b != 0)
+    shared = v.step() * std::hypot(to->by_gain / *slope_b - from->by_gain / *slope_a, to->by_offset / *slope_b - from->by_offset / *slope_a);
+  return Found{second->value - first->value, std::hypot(first->own, second->own), shared, {first->value, second->value}};
 }
 
 Value delay(const View& v, const std::vector<Argument>& a) {
@@ -173,18 +187,12 @@ const std::vector<Definition>& timing_figures() {
       {"duty", "Duty", "1", {}, 0, false, duty},
       {"width", "Width", "s", {}, 0, false, width},
       {"time.at", "Time at level", "s", {P::level, P::direction}, 1, false,
-       [](const View& v, const A& a) {
-         return time_at_level(v, a[0], a.size() > 1 ? a[1].direction : Direction::any, -INFINITY);
-       }},
-      {"time.between", "Time between levels", "s", {P::level, P::level}, 0, false,
        [](const View& v, const A& a) -> Value {
-         const auto first = time_at_level(v, a[0], Direction::any, -INFINITY);
-         if (!first) return first;
-         const auto second = time_at_level(v, a[1], Direction::any, first->value);
-         if (!second) return second;
-         return Found{second->value - first->value, std::hypot(first->own, second->own),
-                      std::abs(first->shared - second->shared), {first->value, second->value}};
+         const auto level = reference(v, a[0].level);
+         if (!level) return no(level.error());
+         return time_at_level(v, *level, a.size() > 1 ? a[1].direction : Direction::any, -INFINITY);
        }},
+      {"time.between", "Time between levels", "s", {P::level, P::level}, 0, false, time_between},
       {"delay", "Delay", "s", {P::trace, P::trace}, 0, true, delay, true},
   };
   return all;

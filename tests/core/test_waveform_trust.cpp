@@ -1,0 +1,324 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <functional>
+#include <numbers>
+#include <random>
+
+#include "study/waveform/figures.h"
+#include "support.h"
+
+using namespace heron;
+namespace waveform = heron::study::waveform;
+
+/// What the uncertainty of each figure is made of, held against what noise and errors that are really there do to it.
+namespace trusted {
+namespace {
+
+using std::numbers::pi;
+using Function = std::function<double(double)>;
+
+struct Quantity {
+  std::string name, unit;
+  Function of;
+  double noise = 0;  ///< standard deviation
+  study::TraceErrors errors = {};
+};
+
+struct Made {
+  double start = 0, step = 1e-6;
+  std::size_t samples = 2000;
+  std::vector<Quantity> quantities;
+  waveform::Settings settings = {};
+  std::vector<std::string> asked = {};
+  bool triggered = false;
+};
+
+/// How the errors turn out: each quantity times 1 + gain, plus offset, later by delay.
+struct Drawn {
+  double gain = 0, offset = 0, delay = 0;
+};
+
+waveform::PassReading read(const Made& made, unsigned seed = 0, const std::vector<Drawn>& drawn = {}) {
+  study::Waveforms all;
+  all.triggered = made.triggered;
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal;
+  for (std::size_t q = 0; q < made.quantities.size(); ++q) {
+    const auto& one = made.quantities[q];
+    const auto off = q < drawn.size() ? drawn[q] : Drawn{};
+    std::vector<double> values(made.samples);
+    for (std::size_t k = 0; k < made.samples; ++k)
+      values[k] = one.of(made.start + made.step * double(k) - off.delay) * (1 + off.gain) + off.offset + (seed > 0 ? one.noise * normal(random) : 0);
+    all.traces.push_back(study::trace_of(one.name, one.unit, study::TimeBase(made.start, made.step), std::move(values)));
+    all.errors.push_back(one.errors);
+    all.expected_swing.push_back(0);
+    all.codes.emplace_back();
+  }
+  const auto pass = waveform::Pass::of(std::make_shared<const study::Waveforms>(std::move(all)), made.settings);
+  if (!pass) FAIL(pass.error().message);
+  auto out = waveform::figures_of(*pass, made.asked);
+  if (!out) FAIL(out.error().message);
+  return *out;
+}
+
+const study::Figure& figure(const waveform::PassReading& reading, const std::string& key) {
+  const auto* f = reading.reading.find(key);
+  if (!f) {
+    for (const auto& a : reading.reading.absent)
+      if (a.key == key) FAIL(key << " is absent: " << a.reason);
+    FAIL(key << " is not there");
+  }
+  return *f;
+}
+
+/// What noise does to each figure is what is said of it: how far it scatters, and that it is not pulled.
+void check_noise(Made made, const std::vector<std::string>& keys, double least = 0.78, double most = 1.28) {
+  constexpr unsigned kRecords = 160;
+  for (auto& q : made.quantities) q.errors = {};
+  const auto truth = read(made);
+  struct Sums {
+    double value = 0, squares = 0, u = 0;
+  };
+  std::map<std::string, Sums> sums;
+  for (unsigned seed = 1; seed <= kRecords; ++seed) {
+    const auto one = read(made, seed);
+    for (const auto& key : keys) {
+      const auto& f = figure(one, key);
+      const double off = f.value - figure(truth, key).value;
+      REQUIRE(f.u);
+      sums[key].value += off;
+      sums[key].squares += off * off;
+      sums[key].u += *f.u * *f.u;
+    }
+  }
+  for (const auto& key : keys) {
+    INFO(key);
+    const auto& s = sums.at(key);
+    const double mean = s.value / kRecords, spread = std::sqrt(s.squares / kRecords - mean * mean), u = std::sqrt(s.u / kRecords);
+    CHECK(spread / u > least);
+    CHECK(spread / u < most);
+    CHECK(std::abs(mean) < 0.4 * u);
+  }
+}
+
+/// What gains, offsets and delays do to each figure is what is said of it, without noise.
+void check_errors(const Made& made, const std::vector<std::string>& keys, double close = 0.03) {
+  auto ideal = made;
+  for (auto& q : ideal.quantities) q.errors = {};
+  const auto plain = read(ideal), told = read(made);
+  for (const auto& key : keys) {
+    INFO(key);
+    double squares = 0;
+    for (std::size_t q = 0; q < made.quantities.size(); ++q) {
+      const auto& e = made.quantities[q].errors;
+      for (const auto& one : {Drawn{.gain = e.u_gain}, Drawn{.offset = e.u_offset}, Drawn{.delay = e.u_delay}}) {
+        std::vector<Drawn> drawn(made.quantities.size());
+        drawn[q] = one;
+        squares += std::pow(figure(read(ideal, 0, drawn), key).value - figure(plain, key).value, 2);
+      }
+    }
+    const double own = figure(plain, key).u.value_or(0), whole = figure(told, key).u.value_or(0);
+    const double shared = std::sqrt(std::max(0.0, whole * whole - own * own));
+    // What times lose to the least moves of a level lies below a thousandth of what a level itself loses.
+    CHECK(shared == Approx(std::sqrt(squares)).epsilon(close).margin(2e-4 * std::abs(figure(plain, key).value) + 0.03 * own));
+    CHECK(told.shared.contains(key) == (whole > 0));
+    if (told.shared.contains(key)) CHECK(told.shared.at(key) == Approx(shared).epsilon(1e-3).margin(1e-6 * whole));
+  }
+}
+
+const study::TraceErrors kErrors{.u_gain = 0.01, .u_offset = 5e-3, .u_delay = 1e-6};
+
+Made step() {
+  const double tau = 60e-6;
+  return {.start = -500e-6,
+          .step = 1e-6,
+          .samples = 2000,
+          .quantities = {{"v", "V", [=](double t) { return t < 0 ? 0.3 : 0.3 + 2 * (1 - std::exp(-t / tau)); }, 4e-3, kErrors}},
+          .asked = {"time.at(1V)", "time.at(1V,rising)", "time.at(50%)", "time.between(0.7V,1.9V)", "level.at(100us)", "level.at(100.5us)",
+                    "mean(100us,300us)", "rms(100us,300us)", "integral(100us,300us)"}};
+}
+
+Made train() {
+  const double tau = 6e-6, period = 210e-6;
+  // From 0.2 V to 1.2 V and back through one pole, in the steady state.
+  const Function f = [=](double t) {
+    const double at = t - period * std::floor(t / period), on = 0.3 * period;
+    return 0.2 + (at < on ? 1 - std::exp(-at / tau) : std::exp(-(at - on) / tau));
+  };
+  return {.start = -37e-6, .step = 1e-6, .samples = 2000, .quantities = {{"v", "V", f, 5e-3, kErrors}}};
+}
+
+Made ringing() {
+  const double w = 2 * pi * 8e3, decay = 2.2e4;
+  return {.start = -400e-6,
+          .step = 1e-6,
+          .samples = 2000,
+          .quantities = {{"v", "V", [=](double t) { return t < 0 ? 2.0 : 2 * std::exp(-decay * t) * std::cos(w * t); }, 4e-3, kErrors}}};
+}
+
+Made surge() {
+  const auto f = [](double t) { return t < 0 ? 0 : 6 * (std::exp(-t / 120e-6) - std::exp(-t / 15e-6)); };
+  return {.start = -50e-6,
+          .step = 1e-6,
+          .samples = 2000,
+          .quantities = {{"v", "V", f, 12e-3, kErrors}, {"i", "A", [=](double t) { return 0.4 * f(t); }, 5e-3, {.u_gain = 0.02, .u_offset = 1e-3}}},
+          .asked = {"i.integral(0s,500us)"}};
+}
+
+Made decay(bool triggered) {
+  return {.start = -200e-6,
+          .step = 1e-6,
+          .samples = 2000,
+          .quantities = {{"v", "V", [](double t) { return t < 0 ? 4.2 : 0.2 + 4 * std::exp(-t / 300e-6); }, 8e-3, {.u_gain = 0.01, .u_offset = 5e-3}}},
+          .triggered = triggered};
+}
+
+Made sines() {
+  const double w = 2 * pi * 4.3e3;
+  return {.start = 0,
+          .step = 1e-6,
+          .samples = 2000,
+          .quantities = {{"v_in", "V", [=](double t) { return 0.5 + std::cos(w * t); }, 6e-3, kErrors},
+                         {"v_out", "V", [=](double t) { return 3 * std::cos(w * (t - 20e-6)); }, 15e-3, {.u_gain = 0.02, .u_offset = 4e-3, .u_delay = 2e-6}}},
+          .asked = {"ratio.rms(v_out,v_in)"}};
+}
+
+}  // namespace
+
+TEST_CASE("noise does to the figures of a step what their uncertainties say", "[waveform]") {
+  check_noise(step(), {"level.low", "level.high", "amplitude", "rise_time", "slew_rate.rise", "time.at(1V)", "time.at(1V,rising)", "time.at(50%)",
+                       "time.between(0.7V,1.9V)", "level.at(100us)", "level.at(100.5us)", "mean(100us,300us)", "integral(100us,300us)"});
+  check_noise(step(), {"min", "settling_time"}, 0.7, 1.4);
+}
+
+TEST_CASE("noise does to the figures of pulses what their uncertainties say", "[waveform]") {
+  check_noise(train(), {"level.low", "level.high", "amplitude", "rise_time", "fall_time", "slew_rate.fall", "period", "frequency", "mean"}, 0.72, 1.35);
+  check_noise(train(), {"width", "duty"}, 0.65, 1.3);
+  check_noise(ringing(), {"level.low", "level.high", "fall_time", "min", "overshoot"}, 0.75, 1.35);
+  // By how much two parabolas differ is counted as not known, whatever it is.
+  check_noise(surge(), {"v.pulse.peak"}, 0.5, 1.2);
+  check_noise(surge(), {"v.pulse.fwhm", "pulse.energy", "pulse.charge", "i.integral(0s,500us)"}, 0.75, 1.35);
+  check_noise(decay(true), {"time_constant"});
+}
+
+TEST_CASE("noise does to the figures of sines what their uncertainties say", "[waveform]") {
+  check_noise(sines(), {"v_in.mean", "v_in.rms", "v_in.rms.ac", "v_out.rms.ac", "v_out.period", "ratio.rms(v_out,v_in)"}, 0.7, 1.35);
+}
+
+TEST_CASE("gains, offsets and delays do to figures what their uncertainties say", "[waveform]") {
+  check_errors(step(), {"level.low", "level.high", "amplitude", "peak_to_peak", "max", "min", "rise_time", "slew_rate.rise", "time.at(1V)", "time.at(1V,rising)",
+                        "time.at(50%)", "level.at(100us)", "mean(100us,300us)", "rms(100us,300us)", "integral(100us,300us)", "settling_time"});
+  check_errors(step(), {"time.between(0.7V,1.9V)"}, 0.06);
+  check_errors(train(), {"period", "frequency", "width", "duty", "mean", "rms", "rms.ac", "fall_time", "slew_rate.fall"});
+  check_errors(ringing(), {"overshoot", "min"});
+  check_errors(surge(), {"v.pulse.peak", "v.pulse.fwhm", "i.pulse.peak", "i.integral(0s,500us)", "pulse.charge"});
+  check_errors(decay(false), {"time_constant"});
+  check_errors(sines(), {"v_in.rms", "v_out.rms.ac"});
+}
+
+TEST_CASE("the energy of a pulse is known as well as its voltage and its current are", "[waveform]") {
+  // Both gains and both offsets, whose effects add along one pulse as the integrals of the other quantity.
+  check_errors(surge(), {"pulse.energy"});
+  auto alone = surge();
+  alone.quantities.pop_back();
+  alone.asked.clear();
+  alone.settings.resistance = 2.5;
+  check_errors(alone, {"pulse.energy", "pulse.charge"});
+  // As much noise as matters: what it adds to the squares is taken off.
+  alone.quantities.front().noise = 0.4;
+  check_noise(alone, {"pulse.energy"}, 0.7, 1.4);
+}
+
+TEST_CASE("two quantities are as late against each other as both their delays allow", "[waveform]") {
+  auto made = sines();
+  made.asked = {"delay(v_in,v_out)", "ratio.peak_to_peak(v_out,v_in)", "ratio.rms(v_out,v_in)"};
+  auto exact = made;
+  for (auto& q : exact.quantities) q.errors = {};
+  const auto told = read(made), plain = read(exact);
+  const auto shared = [&](const std::string& key) { return std::sqrt(std::pow(*figure(told, key).u, 2) - std::pow(figure(plain, key).u.value_or(0), 2)); };
+  CHECK(shared("delay(v_in,v_out)") == Approx(std::hypot(1e-6, 2e-6)).epsilon(0.02));
+  CHECK(shared("ratio.peak_to_peak(v_out,v_in)") == Approx(3 * std::hypot(0.01, 0.02)).epsilon(0.02));
+  CHECK(shared("ratio.rms(v_out,v_in)") == Approx(3 * std::hypot(0.01, 0.02)).epsilon(0.02));
+}
+
+TEST_CASE("a level between samples is known from the line through both", "[waveform]") {
+  auto made = step();
+  made.quantities.front().errors = {};
+  // A straight line: a smooth curve says nothing else.
+  made.quantities.front().of = [](double t) { return 1 + 100 * t; };
+  made.asked = {"level.at(100us)", "level.at(100.25us)", "level.at(100.5us)"};
+  const auto one = read(made, 5);
+  const double noise = *figure(one, "level.at(100us)").u;
+  CHECK(noise == Approx(4e-3).epsilon(0.1));
+  CHECK(*figure(one, "level.at(100.5us)").u == Approx(noise / std::sqrt(2)).epsilon(0.25));
+  // Where it bends, the smooth curve through four samples lies beside the line by an eighth of the bend of half a step.
+  made.quantities.front().noise = 0;
+  made.quantities.front().of = [](double t) { return 1e9 * t * t; };
+  const auto bent = read(made);
+  const double taken_for_noise = *figure(bent, "level.at(100us)").u, step_squared = 1e9 * 1e-12;
+  CHECK(*figure(bent, "level.at(100.5us)").u == Approx(std::hypot(taken_for_noise / std::sqrt(2), 0.25 * step_squared)).epsilon(1e-6));
+  CHECK(*figure(bent, "level.at(100.25us)").u == Approx(std::hypot(taken_for_noise * std::hypot(0.25, 0.75), 0.1875 * step_squared)).epsilon(1e-6));
+}
+
+TEST_CASE("every figure that needs no brackets goes by its name, and takes none", "[waveform]") {
+  for (const auto& one : waveform::figure_names()) {
+    const auto& name = one.key;
+    INFO(name);
+    CHECK(waveform::check_figure_key(name));
+    const bool of_all = name == "pulse.energy" || name == "pulse.charge";
+    CHECK(waveform::check_figure_key("v_out." + name).has_value() == !of_all);
+    if (name != "mean" && name != "rms") {
+      CHECK_FALSE(waveform::check_figure_key(name + "(1ms)"));
+      CHECK_FALSE(waveform::check_figure_key(name + "(1ms,2ms)"));
+    }
+    CHECK(waveform::figure_unit(name).value_or("?") == one.unit);
+  }
+  for (const char* key : {"mean(1ms,2ms)", "rms(1ms,2ms)", "integral(1ms,2ms)", "level.at(1ms)", "time.at(2V)", "time.at(2V,falling)", "time.between(10%,90%)",
+                          "delay(v_in,v_out)", "ratio.rms(a,b)"})
+    CHECK(waveform::check_figure_key(key));
+  for (const char* key : {"mean(1ms)", "mean(1ms,2ms,3ms)", "integral", "integral(1ms)", "level.at", "time.at", "time.at(2V,falling,3)", "time.at(2V,sideways)",
+                          "time.between(10%)", "delay", "delay(v_in)", "delay(v_in,)", "ratio.rms(a)", "level.at(2ms", "level.at(x)", "nonsense", "watch.rail.colour"})
+    CHECK_FALSE(waveform::check_figure_key(key));
+}
+
+TEST_CASE("coulombs are what amperes over time come to, volt seconds what volts do", "[waveform]") {
+  auto made = surge();
+  made.asked = {"v.integral(0s,500us)", "i.integral(0s,500us)"};
+  const auto told = read(made);
+  CHECK(figure(told, "v.integral(0s,500us)").unit == "Vs");
+  CHECK(figure(told, "i.integral(0s,500us)").unit == "C");
+  CHECK(figure(told, "pulse.charge").unit == "C");
+  CHECK(figure(told, "v.max").unit == "V");
+}
+
+TEST_CASE("from and to may lie half a step beyond the record, and no further", "[waveform]") {
+  const auto made = step();
+  study::Waveforms all;
+  all.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), std::vector<double>(11, 1.0))};
+  all.errors.resize(1);
+  const auto waveforms = std::make_shared<const study::Waveforms>(all);
+  const auto over = [&](std::optional<double> from, std::optional<double> to) -> std::optional<study::Stretch> {
+    waveform::Settings settings;
+    settings.from = from;
+    settings.to = to;
+    const auto pass = waveform::Pass::of(waveforms, settings);
+    return pass ? std::optional(pass->profile(0).over) : std::nullopt;
+  };
+  CHECK(over(-0.4e-6, {})->first == 0);
+  CHECK_FALSE(over(-0.6e-6, {}));
+  CHECK(over(10.4e-6, {})->first == 10);
+  CHECK_FALSE(over(10.6e-6, {}));
+  CHECK(over({}, 10.4e-6)->last == 11);
+  CHECK_FALSE(over({}, 10.6e-6));
+  CHECK(over({}, -0.4e-6)->last == 1);
+  CHECK_FALSE(over({}, -0.6e-6));
+  const auto some = over(2.5e-6, 7.5e-6);
+  CHECK(some->first == 3);
+  CHECK(some->last == 8);
+  const auto exact = over(3e-6, 7e-6);
+  CHECK(exact->first == 3);
+  CHECK(exact->last == 8);
+  CHECK_FALSE(over(3.2e-6, 3.8e-6));
+}
+
+}  // namespace trusted
