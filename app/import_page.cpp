@@ -105,7 +105,7 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
     for (const auto& [name, count] : preview.curves) points += count;
     what +=
         preview.curves.size() == 1
-            ? QString(" \u00b7 one curve of %2%1 points").arg(points).arg(preview.part ? "about " : "")
+            ? QString(" \u00b7 one curve of %1%2 points").arg(preview.part ? "about " : "", QString::number(points))
             : QString(" \u00b7 %1 curves one under another, %2 points in all").arg(preview.curves.size()).arg(points);
   }
   auto* head = new QHBoxLayout;
@@ -150,6 +150,9 @@ QWidget* ImportPage::make_file(std::size_t index, const exchange::FilePreview& p
       role->setToolTip("What this column is taken as");
       role->addItem("not used", "");
       for (const auto& r : roles(kind_of(*desk_))) role->addItem(r, r);
+      // A quantity goes by its own name.
+      for (const auto* names : {&preview.by_itself, &preview.roles})
+        if (const auto own = std::size_t(k) < names->size() ? text((*names)[std::size_t(k)]) : QString(); !own.isEmpty() && role->findText(own) < 0) role->addItem(own, own);
       role->setCurrentText(preview.roles[std::size_t(k)].empty() ? "not used" : text(preview.roles[std::size_t(k)]));
       connect(role, &QComboBox::activated, this, [this, index, k, role, boxes] {
         auto& chosen = files_[index].reading.columns.column;

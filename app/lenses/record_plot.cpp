@@ -317,9 +317,9 @@ void RecordPlot::frame() {
       const QCPRange own(seen->front().low, seen->front().high);
       found = found ? found->expanded(own) : own;
     }
-    auto range = found.value_or(QCPRange());
+    auto range = found.value_or(QCPRange(0, 1));
     if (!(range.size() > 0)) {
-      const double about = std::max(std::abs(range.center()), 1e-9);
+      const double about = range.center() == 0 ? 1 : std::abs(range.center());
       range = QCPRange(range.center() - about / 2, range.center() + about / 2);
     }
     // Room above for the names, in a low panel too.

@@ -281,6 +281,8 @@ FilePreview preview_file(const std::string& path, const study::Kind& kind, const
             out.guessed[role] = column;
           }
         for (const auto& [role, column] : role_columns(*table, kind, choice)) out.roles[column] = role;
+        out.by_itself.resize(out.columns.size());
+        for (const auto& [role, column] : role_columns(*table, kind, {})) out.by_itself[column] = role;
       }
     }
   }

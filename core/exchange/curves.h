@@ -46,6 +46,7 @@ struct FilePreview {
   bool table = false;                               ///< columns can be chosen
   std::vector<std::string> columns;                 ///< headers as the file has them: "Freq (kHz)"
   std::vector<std::string> roles;                   ///< of each column; empty where it is not used
+  std::vector<std::string> by_itself;               ///< what each would be by its name alone; empty where nothing
   std::map<std::string, std::string> guessed;       ///< role -> column, where names did not settle it
   std::vector<std::vector<std::string>> rows;       ///< the first few, as text
   std::vector<std::string> parameters;              ///< of network data: what can be chosen

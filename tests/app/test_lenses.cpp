@@ -371,6 +371,13 @@ TEST_CASE("a long table is read with its share told, stopped by Esc, and kept wh
     auto* bring = drive::button(open.window, "Bring in");
     REQUIRE(bring);
     REQUIRE(drive::until([&] { return bring->isEnabled(); }));
+    auto* page = open.window.findChild<app::ImportPage*>();
+    QStringList said, taken_as;
+    for (const auto* label : page->findChildren<QLabel*>()) said << label->text();
+    for (const auto* box : page->findChildren<QComboBox*>())
+      if (box->toolTip() == "What this column is taken as") taken_as << box->currentText();
+    CHECK(said.join("\n").contains(QRegularExpression("one curve of about (59|60)\\d{4} points")));
+    CHECK(taken_as == QStringList{"time", "v_in", "v_out"});
     return bring;
   };
   // Left while it is read: no take comes of it, now or later.
