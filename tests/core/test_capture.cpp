@@ -292,6 +292,11 @@ TEST_CASE("preflight says which inputs would serve better", "[waveform][prefligh
   CHECK_FALSE(study::refusal(findings(500e6, Digitiser::fast)));
   CHECK(found(findings(50e6, Digitiser::fast), "digitiser.coarse").edits.front().second == "accurate");
   CHECK_FALSE(has(findings(500e6, Digitiser::fast), "digitiser.coarse"));
+  // Eight accurate inputs hold no nine quantities; exactly what inputs reach they reach.
+  CHECK_FALSE(has(findings(50e6, Digitiser::fast, 9), "digitiser.coarse"));
+  CHECK(has(findings(100e6, Digitiser::fast), "digitiser.coarse"));
+  CHECK_FALSE(study::refusal(findings(100e6, Digitiser::accurate)));
+  CHECK(mend(findings(1e9, Digitiser::accurate)).first == "hookup.digitiser");
   CHECK_FALSE(has(findings(50e6, Digitiser::accurate), "digitiser.coarse"));
   // And the word itself, both ways.
   const auto around = *run::surroundings_of(s.store, s.study);

@@ -213,4 +213,48 @@ TEST_CASE("pulses of one shape are one when scaled to their peaks, and a changed
   }
 }
 
+TEST_CASE("shapes are held against each other over the time that both have, each part by its mean", "[waveform][shape]") {
+  const auto line = [](std::size_t n, double start, double step, const std::function<double(double)>& f) {
+    std::vector<double> v(n);
+    for (std::size_t k = 0; k < n; ++k) v[k] = f(start + step * double(k));
+    return study::trace_of("v", "%", study::TimeBase(start, step), v);
+  };
+  const auto apart = [](const study::TracePtr& a, const study::TracePtr& b) {
+    const auto found = study::waveform::shape_difference(*a, *b);
+    REQUIRE(found);
+    return *found;
+  };
+  const auto flat = line(1000, 0, 1, [](double) { return 50.0; });
+  // Apart by 7 over a tenth of the time, whichever sign; what differs outside the common time is not looked at.
+  const auto step = line(1000, 0, 1, [](double t) { return t >= 400 && t < 500 ? 57.0 : 50.0; });
+  CHECK(*apart(flat, step) == Approx(7));
+  CHECK(*apart(step, flat) == Approx(7));
+  const auto early = line(1000, -600, 1, [](double t) { return t < 0 ? 90.0 : t > 350 ? 53.0 : 50.0; });
+  CHECK(*apart(flat, early) == Approx(3));
+  CHECK(*apart(early, flat) == Approx(3));
+  // A single sample of a thousand is a fifth of its part.
+  const auto spike = line(1000, 0, 1, [](double t) { return t == 502 ? 60.0 : 50.0; });
+  CHECK(*apart(flat, spike) == Approx(2));
+  CHECK(*apart(flat, line(300, 0.25, 3.1, [](double t) { return t < 900 ? 51.0 : 51.5; })) == Approx(1.5).margin(0.11));
+  // Too little in common is no comparison.
+  CHECK_FALSE(apart(flat, line(1000, 999, 1, [](double) { return 0.0; })));
+  CHECK_FALSE(apart(flat, line(1000, 2000, 1, [](double) { return 0.0; })));
+  CHECK_FALSE(apart(flat, line(1, 5, 1, [](double) { return 0.0; })));
+  CHECK_FALSE(apart(line(1, 5, 1, [](double) { return 0.0; }), flat));
+  CHECK(apart(flat, line(1000, 998, 1, [](double) { return 51.0; })));
+  // Uneven samples keep their times.
+  std::vector<double> times, bump;
+  for (int k = 0; k < 200; ++k) {
+    times.push_back(k + (k % 2 == 0 ? 0.0 : 0.25));
+    bump.push_back(8 * std::exp(-0.5 * std::pow((times.back() - 100) / 15, 2)));
+  }
+  const auto uneven = study::trace_of("v", "V", study::TimeBase(std::make_shared<const std::vector<double>>(times)), bump);
+  const auto scaled = study::waveform::scaled_to_peak(uneven, {});
+  REQUIRE((scaled && *scaled));
+  CHECK((**scaled)->time.at(51) - (**scaled)->time.at(50) == Approx(1.25));
+  CHECK((**scaled)->time.at(52) - (**scaled)->time.at(51) == Approx(0.75));
+  // Half of a Gaussian is passed 1.177 of its widths before its top.
+  CHECK((**scaled)->time.at(100) == Approx(15 * std::sqrt(2 * std::log(2))).margin(0.02));
+}
+
 }  // namespace cursors_test

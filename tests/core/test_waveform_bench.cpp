@@ -3,6 +3,7 @@
 #include <numbers>
 
 #include "study/preflight.h"
+#include "study/waveform/preflight.h"
 #include "waveform_support.h"
 
 using namespace heron;
@@ -238,6 +239,25 @@ TEST_CASE("preflight of a capture says what would break, miss or be coarse, and 
             p.feed_voltage = volts;
           })) == (volts > 40));
   }
+  // What mends a drive that is too high is its own word; points have none.
+  const auto drive_edits = [&](auto change) {
+    for (const auto& finding : with(change))
+      if (finding.binding) return finding.edits;
+    FAIL("nothing is refused");
+    return study::Edits{};
+  };
+  CHECK(drive_edits([](Plan& p) { p.low = -5.1; }) == study::Edits{{"low", "\u22125 V"}});
+  CHECK(drive_edits([](Plan& p) {
+    p.shape = Shape::points;
+    p.points = {{0, 0}, {1e-6, -6}};
+  }).empty());
+  // What a pin sees of 1 to 3 V behind 50 ohm, at 100 ohm.
+  auto offset = sound;
+  offset.low = 1;
+  const auto levels = study::waveform::predict(offset, *run::surroundings_of(s.store, s.study));
+  REQUIRE(levels);
+  CHECK(levels->quantities.at("v").dc == Approx(2.0 * 100 / 150).epsilon(1e-3));
+  CHECK(levels->quantities.at("v").peak == Approx(1.0 * 100 / 150).epsilon(1e-2));
   // A level beyond what is expected; half of 3 V is what 50 ohm leave at 100.
   CHECK(has(with([](Plan& p) {
     p.when = When::edge;

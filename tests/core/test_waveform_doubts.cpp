@@ -169,6 +169,16 @@ TEST_CASE("a quantity that hardly moves where it should is asked after its lead"
   CHECK(looked(0.0099, 0).count("lead.off") == 0);
   CHECK(looked(0.0099, 1).the("lead.off").severity == Severity::serious);
   CHECK(looked(0.0099, 1).the("lead.off").place == study::Place::hookup);
+  // Wherever it lies.
+  for (const double around : {5.0, -5.0}) {
+    const auto beside = [&](double moves) {
+      auto v = pulse(1000, 2000, 4000, moves);
+      for (auto& one : v) one += around;
+      return Looked({{.values = v, .foreseen = 1}}).count("lead.off");
+    };
+    CHECK(beside(0.0099) == 1);
+    CHECK(beside(0.0101) == 0);
+  }
   // Noise moves nothing: eight sigma of it are taken off; what was foreseen below twenty decides nothing.
   std::mt19937_64 random(1);
   std::normal_distribution<double> normal(0, 0.01);

@@ -79,6 +79,22 @@ TEST_CASE("states are read where they have settled, and say by how much they sti
   }
 }
 
+TEST_CASE("the part that is analysed has a first rest of its own", "[waveform]") {
+  // As above, but what is analysed begins at a quarter: its first rest goes from 0.25 to 0.4, its middle half is around 0.325.
+  const double slope = 1e-3;
+  waveform::Settings settings;
+  settings.from = 0.25;
+  const auto pass = pass_of(trace(8000, 0, 1.0 / 8000, [=](double t) { return (t < 0.4 ? 0 : 1) + slope * t; }), settings);
+  const auto& p = pass.profile(0);
+  REQUIRE(p.states);
+  CHECK(p.states->low.level == Approx(slope * 0.325).epsilon(0.01));
+  CHECK(p.states->low.share == Approx(0.075 / 0.75).epsilon(0.02));
+  CHECK(p.states->high.level == Approx(1 + slope * 0.85).margin(slope * 0.01));
+  // Few samples at a state leave it where the levels gather.
+  const auto few = pass_of(trace(400, 0, 1, [](double t) { return t < 200 || t > 206 ? 0.0 : 1.0; }));
+  if (few.profile(0).states) CHECK(few.profile(0).states->high.level == Approx(1).margin(0.01));
+}
+
 TEST_CASE("states of a train are read from the last half of each of its rests", "[waveform]") {
   const double noise = 2e-3;
   for (const std::size_t n : {kShort, std::size_t(500'000)}) {

@@ -209,7 +209,7 @@ TEST_CASE("gains, offsets and delays do to figures what their uncertainties say"
   check_errors(step(), {"level.low", "level.high", "amplitude", "peak_to_peak", "max", "min", "rise_time", "slew_rate.rise", "time.at(1V)", "time.at(1V,rising)",
                         "time.at(50%)", "level.at(100us)", "mean(100us,300us)", "rms(100us,300us)", "integral(100us,300us)", "settling_time"});
   check_errors(step(), {"time.between(0.7V,1.9V)"}, 0.06);
-  check_errors(train(), {"period", "frequency", "width", "duty", "mean", "rms", "rms.ac", "fall_time", "slew_rate.fall"});
+  check_errors(train(), {"period", "frequency", "width", "duty", "mean", "rms", "rms.ac", "fall_time", "slew_rate.fall", "pulse.fwhm"});
   check_errors(ringing(), {"overshoot", "min"});
   check_errors(surge(), {"v.pulse.peak", "v.pulse.fwhm", "i.pulse.peak", "i.integral(0s,500us)", "pulse.charge"});
   check_errors(decay(false), {"time_constant"});
@@ -289,6 +289,63 @@ TEST_CASE("coulombs are what amperes over time come to, volt seconds what volts 
   CHECK(figure(told, "i.integral(0s,500us)").unit == "C");
   CHECK(figure(told, "pulse.charge").unit == "C");
   CHECK(figure(told, "v.max").unit == "V");
+  // Where there are several quantities a label says whose it is, and brackets what was asked.
+  CHECK(figure(told, "v.max").label == "v: Highest");
+  CHECK(figure(told, "v.integral(0s,500us)").label == "v: Integral (0s,500us)");
+  CHECK(figure(told, "pulse.energy").label == "Energy");
+  CHECK(figure(told, "v.max").on == "v");
+  CHECK(figure(told, "pulse.energy").on.empty());
+  CHECK(figure(read(step()), "max").label == "Highest");
+}
+
+TEST_CASE("what was asked and is not there is absent with what to say instead", "[waveform]") {
+  auto made = surge();
+  made.asked = {"watch.rail.count", "max", "u.max", "delay(v,u)", "ratio.rms(u,v)", "i.time.at(2V)"};
+  const auto told = read(made).reading;
+  const auto why = [&](const std::string& key) {
+    for (const auto& a : told.absent)
+      if (a.key == key) return a.reason;
+    return std::string("it is there");
+  };
+  CHECK(why("watch.rail.count") == "there is no watch \"rail\" among the settings");
+  CHECK(why("max") == "there are several quantities: say which, such as v.max");
+  CHECK(why("u.max") == "there is no quantity \"u\"");
+  CHECK(why("delay(v,u)") == "there is no quantity \"u\"");
+  CHECK(why("ratio.rms(u,v)") == "there is no quantity \"u\"");
+  CHECK(why("i.time.at(2V)") == "the level is in V, i is in A");
+}
+
+TEST_CASE("figures say where in time they were read", "[waveform]") {
+  const auto of_train = read(train()), of_surge = read(surge());
+  const auto& pulses = figure(of_train, "width").at;
+  REQUIRE(pulses.size() == 2);
+  // The first rising edge at 0 and the last whole pulse's falling one, both half way through their poles.
+  const double half = std::log(2) * 6e-6;
+  CHECK(pulses[0] == Approx(half).margin(0.1e-6));
+  CHECK(pulses[1] == Approx(9 * 210e-6 + 63e-6 + half).margin(0.2e-6));
+  const auto& peak = figure(of_surge, "v.pulse.peak").at;
+  REQUIRE(peak.size() == 1);
+  // Where the derivative of the double exponential is none.
+  CHECK(peak[0] == Approx(std::log(8.0) * 15e-6 * 120e-6 / 105e-6).margin(1e-6));
+}
+
+TEST_CASE("per cents of a start are of the mean before the trigger, or of the first sample", "[waveform]") {
+  auto made = decay(true);
+  made.settings.of = waveform::PercentOf::start;
+  made.asked = {"time.at(50%,falling)"};
+  // Before the trigger it rises from 4.0 to 4.4 V: the mean is 4.2. Half of it is passed where 0.2 + 4 exp(-t/300 us) is 2.1.
+  made.quantities.front().of = [](double t) { return t < 0 ? 4.2 + 1000 * (t + 100e-6) * 2 : 0.2 + 4 * std::exp(-t / 300e-6); };
+  CHECK(figure(read(made), "time.at(50%,falling)").value == Approx(300e-6 * std::log(4 / 1.9)).margin(2e-6));
+  made.triggered = false;
+  CHECK(figure(read(made), "time.at(50%,falling)").value == Approx(300e-6 * std::log(4 / 1.8)).margin(2e-6));
+  // What an offset does: the start moves by all of it, half of it by half; the passage by the rest over the slope.
+  const auto plain = [&] {
+    auto ideal = made;
+    for (auto& q : ideal.quantities) q.errors = {};
+    return *figure(read(ideal), "time.at(50%,falling)").u;
+  }();
+  const double whole = *figure(read(made), "time.at(50%,falling)").u;
+  CHECK(std::sqrt(whole * whole - plain * plain) == Approx(0.5 * 5e-3 / (1.8 / 300e-6)).epsilon(0.05));
 }
 
 TEST_CASE("from and to may lie half a step beyond the record, and no further", "[waveform]") {

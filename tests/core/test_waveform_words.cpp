@@ -369,6 +369,7 @@ TEST_CASE("a list of points is read whichever way it stands", "[waveform][words]
       CHECK((*read)[k].second == Approx(wanted[k].second).margin(1e-15));
     }
   }
+  CHECK(waveform::read_points("0 0, 1m 1")->size() == 2);
   for (const char* text : {"", "0 0", "time volts", "0 0, 1m", "0 0\n1m 0.5 2m", "0 0\n1m half", "0 0\n1 V 1 V", "0 0\n1m 1 A"}) {
     INFO(text);
     CHECK_FALSE(waveform::read_points(text));
