@@ -210,7 +210,7 @@ TEST_CASE("contacts and quantities are those that there are", "[waveform][words]
   CHECK(hint(p, "quantity", around()).choices == std::vector<std::string>{"v_in", "v_out"});
 }
 
-TEST_CASE("a level is in its quantity's unit; a hysteresis is above zero or left to the bench", "[waveform][words]") {
+TEST_CASE("a level is in its quantity's unit, a hysteresis above zero or left to the bench", "[waveform][words]") {
   auto p = plan();
   p.when = When::edge;
   CHECK(set(p, "level", "-20 mV").plan.level == Approx(-0.02));

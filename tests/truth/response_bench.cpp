@@ -410,6 +410,7 @@ std::map<std::pair<std::string, std::string>, std::string> exceptions() {
           {{"overshoot.voltage", "a double pulse that rings"}, "on the bound, to the cautious side"},
           {{"undershoot", "record, excursion before an edge"},
            "a bump of a dozen times the noise: the widest parabola that its noise lets pass flattens its top"},
+          {{"undershoot", "record, large excursion before an edge"}, "the same: the less noise, the narrower the parabola, and it flattens by as much of its u"},
           {{"v_out.rise_time", "take, nine records of such a step as their mean"},
            "what rounding does to all records alike is counted in the time constant, not in an edge"},
           {{"v_out.rise_time", "take, such a step over the whole range"}, edge},

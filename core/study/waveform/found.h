@@ -80,6 +80,11 @@ double u_state(const View& view, const signal::State& state);
 /// A share of the way from the low to the high state.
 Reference between_states(const View& view, double share);
 
+/// By how much two levels that are off move the time from the passage of one to that of the other, in s; 0 where it is level there.
+/// @param first, second  s, of the passages
+/// @param by_first, by_second  in the trace's unit
+double moved_between(const View& view, const Stretch& over, double first, double second, double by_first, double by_second);
+
 /// The passage through a level near a place, in s, the uncertainty of the level included.
 Value time_at(const View& view, double near_place, const Reference& level);
 

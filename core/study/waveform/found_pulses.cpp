@@ -54,10 +54,7 @@ Value half_width(const View& v, const std::vector<Argument>&) {
   if (!a) return no(a.error());
   if (!b) return no(b.error());
   // Half a peak that is off moves both ends; without a state to begin from, half of an offset does.
-  const auto slope_a = slope_at(v.trace(), over, v.place_of(a->value), v.profile().noise),
-             slope_b = slope_at(v.trace(), over, v.place_of(b->value), v.profile().noise);
-  double by_half = 0;
-  if (slope_a && slope_b && *slope_a != 0 && *slope_b != 0) by_half = v.step() * 0.5 * std::abs(1 / *slope_b - 1 / *slope_a);
+  const double by_half = std::abs(moved_between(v, over, a->value, b->value, 0.5, 0.5));
   return Found{b->value - a->value, std::hypot(std::hypot(a->own, b->own), by_half * std::hypot(p->peak.u_value, p->u_baseline)),
                v.profile().states ? 0 : by_half * v.errors().u_offset, {a->value, b->value}};
 }

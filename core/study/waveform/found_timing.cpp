@@ -36,6 +36,12 @@ tl::expected<Reference, std::string> reference(const View& v, const Level& level
   return between_states(v, level.value / 100);
 }
 
+double moved_between(const View& v, const Stretch& over, double first, double second, double by_first, double by_second) {
+  const double noise = v.profile().noise;
+  const auto a = slope_at(v.trace(), over, v.place_of(first), noise), b = slope_at(v.trace(), over, v.place_of(second), noise);
+  return a && b && *a * *b != 0 ? v.step() * (by_second / *b - by_first / *a) : 0;
+}
+
 Value time_at(const View& v, double near, const Reference& level) {
   const auto& p = v.profile();
   const auto found = passage(v.trace(), p.over, near, level.value, p.noise);
@@ -151,11 +157,8 @@ Value time_between(const View& v, const std::vector<Argument>& a) {
   if (!first) return first;
   const auto second = time_at_level(v, *to, Direction::any, first->value);
   if (!second) return second;
-  const auto& p = v.profile();
-  const auto slope_a = slope_at(v.trace(), p.over, v.place_of(first->value), p.noise), slope_b = slope_at(v.trace(), p.over, v.place_of(second->value), p.noise);
-  double shared = 0;
-  if (slope_a && slope_b && *slope_a != 0 && *slope_b != 0)
-    shared = v.step() * std::hypot(to->by_gain / *slope_b - from->by_gain / *slope_a, to->by_offset / *slope_b - from->by_offset / *slope_a);
+  const auto moved = [&](double by_from, double by_to) { return moved_between(v, v.profile().over, first->value, second->value, by_from, by_to); };
+  const double shared = std::hypot(moved(from->by_gain, to->by_gain), moved(from->by_offset, to->by_offset));
   return Found{second->value - first->value, std::hypot(first->own, second->own), shared, {first->value, second->value}};
 }
 

@@ -53,14 +53,9 @@ tl::expected<Passages, std::string> passages(const View& v, const Transition& t,
   if (!a) return no(a.error());
   if (!b) return no(b.error());
   Passages out{*a, *b};
-  const auto slope_a = slope_at(v.trace(), whole, v.place_of(a->value), p.noise),
-             slope_b = slope_at(v.trace(), whole, v.place_of(b->value), p.noise);
-  double from_states = 0;
-  if (slope_a && slope_b && *slope_a != 0 && *slope_b != 0) {
-    const double by_low = (1 - to_share) / *slope_b - (1 - from_share) / *slope_a,
-                 by_high = to_share / *slope_b - from_share / *slope_a;
-    from_states = v.step() * std::hypot(by_low * u_state(v, p.states->low), by_high * u_state(v, p.states->high));
-  }
+  const double low = u_state(v, p.states->low), high = u_state(v, p.states->high);
+  const double from_states = std::hypot(moved_between(v, whole, a->value, b->value, (1 - from_share) * low, (1 - to_share) * low),
+                                        moved_between(v, whole, a->value, b->value, from_share * high, to_share * high));
   out.u_apart = std::hypot(std::hypot(a->own, b->own), from_states);
   return out;
 }
