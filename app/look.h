@@ -43,7 +43,7 @@ class Look : public QObject {
   const QString& figure() const { return figure_; }
   void set_figure(const QString& key);
 
-  /// All but the figure; only what differs from where it begins.
+  /// All but the figure that is marked.
   nlohmann::json kept() const;
   /// As kept() gave it; what is missing or makes no sense is as where it begins.
   /// @param keep_cursors  those that stand, where none are kept

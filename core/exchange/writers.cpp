@@ -100,22 +100,93 @@ std::string curve_csv(const study::Columns& curve) {
   return out;
 }
 
-std::string record_csv(const study::Record& record) {
-  std::string out = record.sample_rate > 0 ? "time (s)" : "row";
-  std::vector<std::vector<double>> columns;
+namespace {
+
+/// Values of a channel from `first` on, in its unit, wherever they lie.
+Result<void> read_channel(const study::Channel& c, std::size_t first, std::span<double> out) {
+  if (out.empty()) return {};
+  if (c.stored) return c.stored->read(first, out);
+  std::vector<std::int16_t> counts;
+  if (c.recording) {
+    counts.resize(out.size());
+    if (auto ok = c.recording->read(first, counts); !ok) return ok;
+  }
+  for (std::size_t k = 0; k < out.size(); ++k)
+    out[k] = c.recording ? counts[k] * c.scale : c.counted() ? c.counts[first + k] * c.scale : c.numbers[first + k];
+  return {};
+}
+
+/// Hands the lines of a record to `put(text)`, some at a time.
+template <class Put>
+Result<void> each_line(const study::Record& record, std::stop_token stop, Put put) {
+  const bool timed = record.sample_rate > 0;
+  std::string text = timed ? "time (s)" : "row";
   std::size_t rows = 0;
   for (const auto& c : record.channels) {
-    out += c.unit.empty() ? "," + c.role : fmt::format(",{} ({})", c.role, c.unit);
-    columns.push_back(c.values());
-    rows = std::max(rows, columns.back().size());
+    text += c.unit.empty() ? "," + c.role : fmt::format(",{} ({})", c.role, c.unit);
+    rows = std::max(rows, c.size());
   }
-  out += "\n";
-  for (std::size_t i = 0; i < rows; ++i) {
-    out += record.sample_rate > 0 ? fmt::format("{}", double(i) / record.sample_rate) : fmt::format("{}", i + 1);
-    for (const auto& c : columns) out += i < c.size() ? fmt::format(",{}", c[i]) : ",";
-    out += "\n";
+  text += "\n";
+  put(text);
+  std::vector<std::vector<double>> columns(record.channels.size());
+  for (std::size_t first = 0; first < rows; first += study::kStretch) {
+    if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
+    const auto last = std::min(first + study::kStretch, rows);
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+      const auto& channel = record.channels[c];
+      columns[c].resize(std::min(last, std::max(first, channel.size())) - first);
+      if (auto ok = read_channel(channel, first, columns[c]); !ok) return ok;
+    }
+    text.clear();
+    for (auto i = first; i < last; ++i) {
+      if (timed)
+        fmt::format_to(std::back_inserter(text), "{}", double(i) / record.sample_rate);
+      else
+        fmt::format_to(std::back_inserter(text), "{}", i + 1);
+      for (const auto& c : columns) {
+        text += ',';
+        if (i - first < c.size()) fmt::format_to(std::back_inserter(text), "{}", c[i - first]);
+      }
+      text += '\n';
+    }
+    put(text);
   }
+  return {};
+}
+
+/// Writes beside the target what `fill(stream)` gives, and moves it into place.
+template <class Fill>
+Result<void> write_beside(const std::string& path, Fill fill) {
+  const std::string part = fmt::format("{}.part{}", path, getpid());
+  std::error_code fault;
+  Result<void> filled;
+  {
+    std::ofstream out(part, std::ios::binary);
+    filled = fill(out);
+    out.flush();
+    if (filled && !out) filled = fail(Fault::input, "{}: the file cannot be written; is the folder there and the disk not full?", path);
+  }
+  if (filled) {
+    std::filesystem::rename(part, path, fault);
+    if (fault) filled = fail(Fault::input, "{}: the file cannot be written: {}", path, fault.message());
+  }
+  if (!filled) std::filesystem::remove(part, fault);
+  return filled;
+}
+
+}  // namespace
+
+std::string record_csv(const study::Record& record) {
+  std::string out;
+  // What cannot be read is left out; who must know of it writes the file.
+  (void)each_line(record, {}, [&](const std::string& lines) { out += lines; });
   return out;
+}
+
+Result<void> write_record_csv(const std::string& path, const study::Record& record, std::stop_token stop) {
+  return write_beside(path, [&](std::ostream& out) {
+    return each_line(record, stop, [&](const std::string& lines) { out.write(lines.data(), std::streamsize(lines.size())); });
+  });
 }
 
 json figures_json(const study::Reading& reading) {
@@ -160,25 +231,10 @@ json curve_json(const study::Columns& curve) {
 }
 
 Result<void> write_file(const std::string& path, std::string_view content) {
-  const std::string part = fmt::format("{}.part{}", path, getpid());
-  {
-    std::ofstream out(part, std::ios::binary);
+  return write_beside(path, [&](std::ostream& out) -> Result<void> {
     out.write(content.data(), std::streamsize(content.size()));
-    out.flush();
-    if (!out) {
-      std::error_code ignored;
-      std::filesystem::remove(part, ignored);
-      return fail(Fault::input, "{}: the file cannot be written; is the folder there and the disk not full?", path);
-    }
-  }
-  std::error_code fault;
-  std::filesystem::rename(part, path, fault);
-  if (fault) {
-    std::error_code ignored;
-    std::filesystem::remove(part, ignored);
-    return fail(Fault::input, "{}: the file cannot be written: {}", path, fault.message());
-  }
-  return {};
+    return {};
+  });
 }
 
 std::string file_name(const std::string& text) {

@@ -1,5 +1,6 @@
 #pragma once
 #include <nlohmann/json.hpp>
+#include <stop_token>
 #include <string>
 
 #include "base/result.h"
@@ -15,6 +16,9 @@ std::string curve_csv(const study::Columns& curve);
 
 /// The samples of one record: "time (s)" and one column a channel, in its unit.
 std::string record_csv(const study::Record& record);
+/// The same into a file, stretch by stretch, so that memory stays flat; in the place of what was there.
+/// @return Fault::stopped, with nothing left, where it was stopped; Fault::input where it cannot be read or written
+Result<void> write_record_csv(const std::string& path, const study::Record& record, std::stop_token stop = {});
 
 nlohmann::json figures_json(const study::Reading& reading);  ///< [{"key", "value", "unit", "uncertainty", "label"}]
 nlohmann::json absent_json(const study::Reading& reading);

@@ -131,7 +131,11 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
     for (const auto& record : point.records) {
       if (stop.stop_requested()) return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());
       const auto name = fmt::format("point-{:04}-pass-{}.csv", point.index + 1, record.pass + 1);
-      if (auto ok = put(top / "records" / name, exchange::record_csv(record)); !ok) return tl::unexpected(ok.error());
+      if (auto ok = exchange::write_record_csv((top / "records" / name).string(), record, stop); !ok) {
+        if (ok.error().fault != Fault::stopped) return tl::unexpected(ok.error());
+        return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());
+      }
+      ++files;
     }
   return files;
 }

@@ -7,6 +7,7 @@
 #include "exchange/curves.h"
 #include "exchange/hierarchy.h"
 #include "exchange/scratch.h"
+#include "exchange/writers.h"
 #include "study/waveform/kind.h"
 #include "study/waveforms.h"
 #include "support.h"
@@ -98,7 +99,19 @@ TEST_CASE("a table of millions of rows stays on the disk, from the file into the
   CHECK_FALSE(v->stored->read(kRows - 3, few));
   CHECK_FALSE(v->stored->read(SIZE_MAX - 1, few));
 
+  CHECK(store.check_all()->empty());
+
   // It goes into other forms without being held as well.
+  REQUIRE(exchange::write_record_csv(folder.file("out.csv"), back->front().records.front()));
+  const auto lines = read(folder.file("out.csv"));
+  REQUIRE(lines.find("v")->stored);
+  check_values(*lines.find("v")->stored);
+  std::stop_source stop;
+  stop.request_stop();
+  const auto stopped = exchange::write_record_csv(folder.file("stopped.csv"), back->front().records.front(), stop.get_token());
+  REQUIRE_FALSE(stopped);
+  CHECK(stopped.error().fault == Fault::stopped);
+  CHECK_FALSE(std::filesystem::exists(folder.file("stopped.csv")));
   auto writer = exchange::HierarchyWriter::create(folder.file("out.h5"));
   REQUIRE(writer);
   REQUIRE((*writer)->add("record", back->front().records.front(), {}, 0));
@@ -118,6 +131,14 @@ TEST_CASE("a table of millions of rows stays on the disk, from the file into the
     REQUIRE_FALSE(told);
     CHECK_THAT(told.error().message, Catch::Matchers::Contains("damaged in the file from sample 131072 on"));
     CHECK(std::isnan(points->front().records.front().find("v")->values().front()));
+    const auto told_all = store.check_all();
+    REQUIRE(told_all);
+    REQUIRE(told_all->size() == 2);  // of the times and of the values
+    CHECK_THAT(told_all->back(), Catch::Matchers::Contains("Rail, take 1, v: The recording is damaged in the file from sample 131072 on"));
+    // Half a table is no table: nothing is left of what cannot be read to its end.
+    const auto half = exchange::write_record_csv(folder.file("half.csv"), points->front().records.front());
+    REQUIRE_FALSE(half);
+    for (const auto& file : std::filesystem::directory_iterator(folder.path())) CHECK(file.path().filename().string().find("half") == std::string::npos);
   }
   SECTION("a merged dossier has it too") {
     auto other = *dossier::Store::create(folder.file("b.heron"));
