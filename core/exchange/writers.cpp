@@ -14,6 +14,7 @@
 
 #include "exchange/touchstone.h"
 #include "study/shared_error.h"
+#include "study/trace.h"
 
 namespace heron::exchange {
 
@@ -102,20 +103,6 @@ std::string curve_csv(const study::Columns& curve) {
 
 namespace {
 
-/// Values of a channel from `first` on, in its unit, wherever they lie.
-Result<void> read_channel(const study::Channel& c, std::size_t first, std::span<double> out) {
-  if (out.empty()) return {};
-  if (c.stored) return c.stored->read(first, out);
-  std::vector<std::int16_t> counts;
-  if (c.recording) {
-    counts.resize(out.size());
-    if (auto ok = c.recording->read(first, counts); !ok) return ok;
-  }
-  for (std::size_t k = 0; k < out.size(); ++k)
-    out[k] = c.recording ? counts[k] * c.scale : c.counted() ? c.counts[first + k] * c.scale : c.numbers[first + k];
-  return {};
-}
-
 /// Hands the lines of a record to `put(text)`, some at a time.
 template <class Put>
 Result<void> each_line(const study::Record& record, std::stop_token stop, Put put) {
@@ -128,14 +115,16 @@ Result<void> each_line(const study::Record& record, std::stop_token stop, Put pu
   }
   text += "\n";
   put(text);
-  std::vector<std::vector<double>> columns(record.channels.size());
+  std::vector<study::TracePtr> traces;
+  for (const auto& c : record.channels) traces.push_back(study::trace_of(c, c.unit, {}, 0, 1));
+  std::vector<std::vector<double>> columns(traces.size());
   for (std::size_t first = 0; first < rows; first += study::kStretch) {
     if (stop.stop_requested()) return fail(Fault::stopped, "Stopped.");
     const auto last = std::min(first + study::kStretch, rows);
     for (std::size_t c = 0; c < columns.size(); ++c) {
-      const auto& channel = record.channels[c];
-      columns[c].resize(std::min(last, std::max(first, channel.size())) - first);
-      if (auto ok = read_channel(channel, first, columns[c]); !ok) return ok;
+      columns[c].resize(std::min(last, std::max(first, traces[c]->size())) - first);
+      if (columns[c].empty()) continue;
+      if (auto ok = traces[c]->read(first, columns[c]); !ok) return ok;
     }
     text.clear();
     for (auto i = first; i < last; ++i) {

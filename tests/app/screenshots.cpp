@@ -43,11 +43,15 @@ int main(int argc, char** argv) {
   const auto go = [&](const char* name, Qt::Key lens) {
     open.choose_study(name);
     QTest::keyClick(&window, lens);
+    drive::settled(window);
     QTest::qWait(600);
   };
   auto& look = window.desk().look;
   for (const char letter : {'A', 'B'}) look.set_cursor(letter, std::nullopt);
   go("Transducer impedance", Qt::Key_5);
+  // What is expected comes from beside the window's thread, and so does what the card reads.
+  drive::until([&] { return window.desk().outlook.expected() != nullptr; });
+  QTest::qWait(600);
   shoot(window, "impedance");
   go("Turbidity phototransistor", Qt::Key_1);
   look.set_cursor('A', 2);
