@@ -71,7 +71,7 @@ double noise_of(std::span<const double> values) {
   return std::sqrt(sum / double(half) / (squares.size() > 3 ? kLowerHalf : 1));
 }
 
-Local extreme_near(std::span<const double> values, std::size_t at, double noise, double sign) {
+Local extreme_near(std::span<const double> values, std::size_t at, double noise, Towards which) {
   const auto n = values.size();
   Local plain{.place = double(at), .value = values[at], .u_value = noise, .u_place = 0.5};
   Local best = plain;
@@ -89,8 +89,9 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
     const double most = noise * std::sqrt(1 + 1.5 * std::sqrt(2 / std::max(1.0, count - 4)));
     const double a = fit->of[2], b = fit->of[1], u_a = noise * std::sqrt(fit->covariance(2, 2));
     Local found = plain;
-    const double vertex = a * sign < 0 ? -b / (2 * a) : 0;
-    const bool turns = std::abs(a) > 2 * u_a && a * sign < 0 && std::abs(vertex) <= double(half);
+    const bool bent = which == Towards::high ? a < 0 : a > 0;
+    const double vertex = bent ? -b / (2 * a) : 0;
+    const bool turns = bent && std::abs(a) > 2 * u_a && std::abs(vertex) <= double(half);
     const double t = turns ? std::clamp(vertex, double(first) - middle, double(last) - middle) : 0;
     found.place = middle + t;
     found.value = fit->at(t);

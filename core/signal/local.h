@@ -18,14 +18,17 @@ struct Local {
   double u_place = 0;
 };
 
-/// The highest value near a sample that was found to be the highest: the vertex of the parabola through as many samples
+/// Which of two extremes.
+enum class Towards { low, high };
+constexpr Towards towards(bool high) { return high ? Towards::high : Towards::low; }
+
+/// The highest (or lowest) value near a sample that was found to be it: the vertex of the parabola through as many samples
 /// as the noise lets look like one, the highest sample itself left out where there are more than five, so that the noise
 /// that made it the highest does not count.
 ///
-/// @param at     index of the highest sample
+/// @param at     index of the highest (lowest) sample
 /// @param noise  standard deviation of each sample
-/// @param sign   -1: the lowest
-Local extreme_near(std::span<const double> values, std::size_t at, double noise, double sign = 1);
+Local extreme_near(std::span<const double> values, std::size_t at, double noise, Towards which = Towards::high);
 
 /// Where the waveform passes a level, near a passage that was found: linearly between two samples, or by the parabola
 /// through as many samples as a noisy edge needs.

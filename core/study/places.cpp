@@ -132,8 +132,9 @@ Result<double> slope_at(const Trace& trace, const Stretch& over, double place, d
   return slope;
 }
 
-Result<signal::Local> extreme_of(const Trace& trace, const Stretch& over, double noise, double sign) {
-  const auto highest = [&](const signal::BlockSums& block) { return sign > 0 ? block.high : -block.low; };
+Result<signal::Local> extreme_of(const Trace& trace, const Stretch& over, double noise, signal::Towards which) {
+  const bool high = which == signal::Towards::high;
+  const auto highest = [&](const signal::BlockSums& block) { return high ? block.high : -block.low; };
   double best = -INFINITY, bound = -INFINITY;
   if (const auto blocks = trace.blocks()) {
     for (auto k = (over.first + Trace::kBlock - 1) / Trace::kBlock; (k + 1) * Trace::kBlock <= over.last; ++k)
@@ -145,15 +146,15 @@ Result<signal::Local> extreme_of(const Trace& trace, const Stretch& over, double
       [](std::size_t, const signal::BlockSums&) {},
       [&](std::size_t first, std::span<const double> values) {
         for (std::size_t k = 0; k < values.size(); ++k)
-          if (sign * values[k] > best) {
-            best = sign * values[k];
+          if (const double value = high ? values[k] : -values[k]; value > best) {
+            best = value;
             at = first + k;
           }
       });
   if (!ok) return tl::unexpected(ok.error());
   const auto samples = around(trace, over, double(at), kHalves[1]);
   if (!samples) return tl::unexpected(samples.error());
-  auto found = signal::extreme_near(samples->values, at - samples->first, noise, sign);
+  auto found = signal::extreme_near(samples->values, at - samples->first, noise, which);
   found.place += double(samples->first);
   return found;
 }

@@ -25,8 +25,8 @@ Result<std::optional<signal::Local>> passage(const Trace& trace, const Stretch& 
 /// How steep it is there, in units per sample.
 Result<double> slope_at(const Trace& trace, const Stretch& over, double place, double noise);
 
-/// The highest (sign 1) or lowest (-1) of a stretch, noise considered: places in the trace.
-Result<signal::Local> extreme_of(const Trace& trace, const Stretch& over, double noise, double sign);
+/// The highest or lowest of a stretch, noise considered: places in the trace.
+Result<signal::Local> extreme_of(const Trace& trace, const Stretch& over, double noise, signal::Towards which);
 
 /// The integral of v and of v^2 between two places in samples, and the span between in s. The line between samples runs
 /// straight; so does its end.

@@ -238,7 +238,7 @@ LoadStep load_step(const Loaded& all, const Stretch& from, const Stretch& to, do
   const std::span<const double> window(v.data() + from.last - 1, to.last - (from.last - 1));
   const double noise = signal::noise_of(std::span<const double>(v.data() + to.settled, to.last - to.settled));
   const auto [lowest, highest] = std::minmax_element(window.begin(), window.end());
-  const auto low = signal::extreme_near(window, std::size_t(lowest - window.begin()), noise, -1), high = signal::extreme_near(window, std::size_t(highest - window.begin()), noise, 1);
+  const auto low = signal::extreme_near(window, std::size_t(lowest - window.begin()), noise, signal::Towards::low), high = signal::extreme_near(window, std::size_t(highest - window.begin()), noise, signal::Towards::high);
   const double gain = all.errors[std::size_t(Port::vout)]->u_gain;
   out.dip = std::max(0.0, out.settles_at - low.value);
   out.overshoot = std::max(0.0, high.value - out.settles_at);
@@ -265,7 +265,7 @@ Ripple ripple_over(const Loaded& all, std::size_t first, std::size_t last) {
   const std::span<const double> v(all.of(Port::vout).data() + first, last - first);
   const double noise = signal::noise_of(v);
   const auto [lowest, highest] = std::minmax_element(v.begin(), v.end());
-  const auto low = signal::extreme_near(v, std::size_t(lowest - v.begin()), noise, -1), high = signal::extreme_near(v, std::size_t(highest - v.begin()), noise, 1);
+  const auto low = signal::extreme_near(v, std::size_t(lowest - v.begin()), noise, signal::Towards::low), high = signal::extreme_near(v, std::size_t(highest - v.begin()), noise, signal::Towards::high);
   const auto& errors = *all.errors[std::size_t(Port::vout)];
   if (*lowest == *highest) return {.from = all.at(first), .to = all.at(last - 1)};
   Ripple out{.peak_to_peak = std::max(0.0, high.value - low.value), .from = all.at(first), .to = all.at(last - 1)};

@@ -86,7 +86,7 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
   for (const bool positive : {true, false}) {
     const auto it = positive ? std::max_element(v.begin(), v.end()) : std::min_element(v.begin(), v.end());
     const auto k = std::size_t(it - v.begin()), first = k > kLocal ? k - kLocal : 0, last = std::min(v.size(), k + kLocal + 1);
-    const auto local = signal::extreme_near(std::span<const double>(v).subspan(first, last - first), k - first, in.noise(), positive ? 1 : -1);
+    const auto local = signal::extreme_near(std::span<const double>(v).subspan(first, last - first), k - first, in.noise(), signal::towards(positive));
     put(positive ? "inrush.peak.positive" : "inrush.peak.negative", positive ? "Highest current" : "Lowest current", "A", local.value,
         std::hypot(std::hypot(local.u_value, errors.u_gain * local.value), errors.u_offset), {time(double(first) + local.place)});
   }

@@ -42,7 +42,7 @@ signal::Local largest(std::span<const double> row) {
   constexpr std::size_t kBeside = 8, kForTheNoise = 65536;
   const auto it = std::max_element(row.begin(), row.end(), [](double a, double b) { return std::abs(a) < std::abs(b); });
   const auto k = std::size_t(it - row.begin()), first = k > kBeside ? k - kBeside : 0, last = std::min(row.size(), k + kBeside + 1);
-  auto out = signal::extreme_near(row.subspan(first, last - first), k - first, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), *it < 0 ? -1 : 1);
+  auto out = signal::extreme_near(row.subspan(first, last - first), k - first, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), signal::towards(*it >= 0));
   out.value = std::abs(out.value);
   return out;
 }

@@ -86,7 +86,7 @@ std::optional<Extreme> extreme(const Samples& s, double from, double to, double 
   const auto it = sign > 0 ? std::max_element(y.begin(), y.end()) : std::min_element(y.begin(), y.end());
   const auto at = std::size_t(it - y.begin());
   if (const auto corner = corner_at(y, at, s.noise, sign)) return Extreme{*corner, s.noise * kCornerNoise * std::sqrt(s.together), s.t[first + at]};
-  const auto found = signal::extreme_near(y, at, s.noise, sign);
+  const auto found = signal::extreme_near(y, at, s.noise, signal::towards(sign > 0));
   return Extreme{found.value, found.u_value * std::sqrt(s.together), s.t[first + std::min(std::size_t(std::max(0.0, found.place)), y.size() - 1)]};
 }
 

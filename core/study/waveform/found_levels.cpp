@@ -25,20 +25,20 @@ Value swing(const View& v, const std::vector<Argument>&) {
   return Found{value, std::hypot(u_state(v, states->high), u_state(v, states->low)), v.errors().u_gain * value};
 }
 
-tl::expected<signal::Local, std::string> extreme(const View& v, double sign) {
-  const auto found = extreme_of(v.trace(), v.profile().over, v.profile().noise, sign);
+tl::expected<signal::Local, std::string> extreme(const View& v, signal::Towards which) {
+  const auto found = extreme_of(v.trace(), v.profile().over, v.profile().noise, which);
   if (!found) return no(join_reason(found.error()));
   return *found;
 }
 
-Value one_extreme(const View& v, double sign) {
-  const auto e = extreme(v, sign);
+Value one_extreme(const View& v, signal::Towards which) {
+  const auto e = extreme(v, which);
   if (!e) return no(e.error());
   return Found{e->value, e->u_value, shared_of_level(v, e->value), {v.time(e->place)}};
 }
 
 Value peak_to_peak(const View& v, const std::vector<Argument>&) {
-  const auto high = extreme(v, 1), low = extreme(v, -1);
+  const auto high = extreme(v, signal::Towards::high), low = extreme(v, signal::Towards::low);
   if (!high) return no(high.error());
   if (!low) return no(low.error());
   const double value = high->value - low->value;
@@ -142,8 +142,8 @@ const std::vector<Definition>& level_figures() {
       {"level.high", "High state", "", {}, 0, false, [](const View& v, const A&) { return state_level(v, true); }},
       {"amplitude", "Difference of the states", "", {}, 0, false, swing},
       {"peak_to_peak", "Peak to peak", "", {}, 0, false, peak_to_peak},
-      {"max", "Highest", "", {}, 0, false, [](const View& v, const A&) { return one_extreme(v, 1); }},
-      {"min", "Lowest", "", {}, 0, false, [](const View& v, const A&) { return one_extreme(v, -1); }},
+      {"max", "Highest", "", {}, 0, false, [](const View& v, const A&) { return one_extreme(v, signal::Towards::high); }},
+      {"min", "Lowest", "", {}, 0, false, [](const View& v, const A&) { return one_extreme(v, signal::Towards::low); }},
       {"mean", "Mean", "", {Parameter::time, Parameter::time}, 2, false,
        [](const View& v, const A& a) -> Value {
          const auto span = a.empty() ? averaged_span(v) : span_of(v, a);

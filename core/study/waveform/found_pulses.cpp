@@ -12,7 +12,8 @@ namespace {
 constexpr std::string_view kVolt = "V", kAmpere = "A";
 
 struct Pulse {
-  double baseline = 0, u_baseline = 0, sign = 1;
+  double baseline = 0, u_baseline = 0;
+  bool upward = true;
   signal::Local peak;
   double height() const { return peak.value - baseline; }
 };
@@ -25,8 +26,8 @@ tl::expected<Pulse, std::string> pulse(const View& v) {
     out.baseline = base.value;
     out.u_baseline = base.own;
   }
-  out.sign = std::abs(p.high - out.baseline) >= std::abs(p.low - out.baseline) ? 1 : -1;
-  const auto peak = extreme_of(v.trace(), p.over, p.noise, out.sign);
+  out.upward = std::abs(p.high - out.baseline) >= std::abs(p.low - out.baseline);
+  const auto peak = extreme_of(v.trace(), p.over, p.noise, signal::towards(out.upward));
   if (!peak) return no(join_reason(peak.error()));
   out.peak = *peak;
   if (!(std::abs(out.height()) > 4 * p.noise)) return no("nothing stands out of the noise");
@@ -46,8 +47,8 @@ Value half_width(const View& v, const std::vector<Argument>&) {
   if (!p) return no(p.error());
   const auto& over = v.profile().over;
   const double half = p->baseline + p->height() / 2;
-  const auto left = first_beyond(v.trace(), over, p->peak.place, half, p->sign < 0, false),
-             right = first_beyond(v.trace(), over, p->peak.place, half, p->sign < 0, true);
+  const auto left = first_beyond(v.trace(), over, p->peak.place, half, !p->upward, false),
+             right = first_beyond(v.trace(), over, p->peak.place, half, !p->upward, true);
   if (!left || !right) return no(join_reason(left ? right.error() : left.error()));
   if (!*left || !*right) return no("the pulse does not fall to half its peak on both sides within the record");
   const auto a = time_at(v, **left, {half, 0, 0}), b = time_at(v, **right, {half, 0, 0});

@@ -87,9 +87,9 @@ Value beyond(const View& v, bool after) {
   const auto& stretch = after ? t->after : t->before;
   const bool upward = after == t->rising;
   const auto& state = upward ? p.states->high : p.states->low;
-  const auto e = extreme_of(v.trace(), stretch, p.noise, upward ? 1 : -1);
+  const auto e = extreme_of(v.trace(), stretch, p.noise, signal::towards(upward));
   if (!e) return no(join_reason(e.error()));
-  const double sign = upward ? 1 : -1, size = sign * (e->value - state.level);
+  const double size = upward ? e->value - state.level : state.level - e->value;
   const double u = std::hypot(e->u_value, u_state(v, state));
   return Found{100 * size / p.swing, 100 * u / p.swing, 0, {v.time(e->place)}};
 }

@@ -43,8 +43,7 @@ Result<std::optional<TracePtr>> scaled_to_peak(const TracePtr& trace, const Trac
   const Stretch all{0, trace->size()};
   const auto profile = profile_of(*trace, errors, all);
   if (!profile) return tl::unexpected(profile.error());
-  const double sign = std::abs(profile->high) >= std::abs(profile->low) ? 1 : -1;
-  const auto top = extreme_of(*trace, all, profile->noise, sign);
+  const auto top = extreme_of(*trace, all, profile->noise, signal::towards(std::abs(profile->high) >= std::abs(profile->low)));
   if (!top) return tl::unexpected(top.error());
   // A peak that noise alone would make is none.
   constexpr double kOverNoise = 6;
