@@ -162,6 +162,55 @@ TEST_CASE("a sensor without DC is told by how much of a pulse it loses", "[wavef
   CHECK(Looked({{.values = pulse(1000, 2000)}}).count("sensor.no_dc") == 0);
 }
 
+TEST_CASE("doubts say their numbers with as many digits as can be read off", "[waveform][doubts]") {
+  auto v = sampled(1000, [](double k) { return 0.7654321 * std::sin(k / 20); });
+  for (std::size_t k = 0; k < 4; ++k) v[500 + k] = 1;
+  const study::TraceErrors clipped{.quantum = 1e-3, .highest = 1.0, .range = 1.0};
+  CHECK(Looked({{.values = v, .errors = clipped}}).the("input.clipped").text ==
+        "v stands at the upper end of its range, 1.00 V, for 4 samples: what lies beyond is lost.");
+  const auto zero = Looked({{.values = v, .errors = {.u_offset = 0.0123456}}}).the("offset.uncorrected");
+  CHECK(zero.text == "The zero of v is known to 12 mV, which is 1.2 % of its largest value.");
+  for (const double u : {0.0099, 0.0101}) CHECK(Looked({{.values = v, .errors = {.u_offset = u}}}).count("offset.uncorrected") == (u > 0.01));
+  // Of what is noise alone no zero is asked for.
+  std::mt19937_64 random(3);
+  std::normal_distribution<double> normal(0, 0.1);
+  for (const double level : {0.0, 0.3}) {
+    std::vector<double> noisy(1000);
+    for (auto& one : noisy) one = std::clamp(level + normal(random), -0.35, 0.35 + level);
+    CHECK(Looked({{.values = noisy, .errors = {.u_offset = 0.01}}}).count("offset.uncorrected") == (level > 0));
+  }
+  const auto lead = Looked({{.values = pulse(1000, 2000, 4000, 0.0123456), .foreseen = 9.8765}}).the("lead.off");
+  CHECK(lead.text == "v moves by 12 mV where 9.9 V were foreseen: is its lead on?");
+  const auto droop = Looked({{.values = pulse(1000, 2000), .errors = {.low_corner = 123.456}}}).the("sensor.no_dc");
+  CHECK(droop.text == "The sensor of v gives nothing below 123 Hz: by the end of 1.00 ms it has lost 54 % of a level that stays.");
+  const auto slow = Looked({{.values = edge(14), .errors = {.bandwidth = 35e3, .slowest = "clamp"}}}).the("bandwidth.limits_edge");
+  CHECK(slow.text == "The edge of v takes 14.0 \u00b5s; the clamp with 35.0 kHz alone makes 10.0 \u00b5s of any step. The edge itself is about 9.8 \u00b5s.");
+  CHECK(Looked({{.values = edge(10.4), .errors = {.bandwidth = 35e3}}}).the("bandwidth.limits_edge").text.find("anything below 10 \u00b5s.") != std::string::npos);
+  Looked both({{.name = "a", .values = edge(1234), .errors = {.u_delay = 1.2345e-4}}, {.name = "b", .values = edge(2000)}});
+  both.asked = {"delay(a,b)"};
+  CHECK(both.the("skew.suspected").text == "delay(a,b) rests on edges of 1.2 ms, and how late the inputs are against each other is known to 123 \u00b5s.");
+  Looked missed({{.values = pulse(1000, 2000, 4000, 4.321)}});
+  missed.all.waits_for = study::Edge{.quantity = "v", .level = 9.8765, .patience = 2.3456};
+  CHECK(missed.the("trigger.missing").text ==
+        "v did not pass 9.88 V within 2.35 s; the record is of the moment when that was over. It was between 0.00 V and 4.32 V.");
+  CHECK(missed.the("trigger.missing").edits.front().second == "2.2 V");
+  Looked gaps({{.values = pulse(10, 20, 40)}});
+  gaps.all.gaps = {1.23456789e-3};
+  CHECK(gaps.the("record.gaps").text == "Samples are missing after 1.23457 ms.");
+}
+
+TEST_CASE("a level is proposed for what moves, not for what is noise", "[waveform][doubts]") {
+  std::mt19937_64 random(2);
+  std::normal_distribution<double> normal(0, 1e-3);
+  for (const double swing : {0.0, 50e-3}) {
+    std::vector<double> v(4000);
+    for (std::size_t k = 0; k < v.size(); ++k) v[k] = (k % 2000 < 1000 ? 0 : swing) + normal(random);
+    Looked looked({{.values = v}});
+    looked.all.waits_for = study::Edge{.quantity = "v", .level = 1, .patience = 2};
+    CHECK(looked.the("trigger.missing").edits.front().first == (swing > 8e-3 ? "level" : "patience"));
+  }
+}
+
 TEST_CASE("a quantity that hardly moves where it should is asked after its lead", "[waveform][doubts]") {
   const auto looked = [](double moves, double foreseen) { return Looked({{.values = pulse(1000, 2000, 4000, moves), .foreseen = foreseen}}); };
   CHECK(looked(0.0099, 1).count("lead.off") == 1);
@@ -222,7 +271,9 @@ TEST_CASE("noise is told of figures that somebody wants, and of others that are 
   looked.settings.u_limit = 1e-6;
   CHECK_THAT(looked.the("noise.limited").text, !Catch::Matchers::Contains("more"));
   looked.asked = {"level.at(50us)", "level.at(60us)", "level.at(70us)"};
-  CHECK_THAT(looked.the("noise.limited").text, Catch::Matchers::Contains(" and 2 more."));
+  const auto many = looked.the("noise.limited").text;
+  CHECK_THAT(many, Catch::Matchers::Contains(" and 2 more."));
+  CHECK(std::count(many.begin(), many.end(), ',') == 5);
   // Nobody asked: a mean of nothing says nothing.
   for (auto& one : v) one -= 1;
   auto zero = Looked({{.values = v}});

@@ -315,6 +315,166 @@ TEST_CASE("what was asked and is not there is absent with what to say instead", 
   CHECK(why("i.time.at(2V)") == "the level is in V, i is in A");
 }
 
+TEST_CASE("a pulse stands over the state that it comes from, upwards or downwards", "[waveform]") {
+  // Flat tops with straight edges; the record rests at the base before and after.
+  const auto read_pulse = [](double base, double top) {
+    Made made{.start = 0, .step = 1e-6, .samples = 2000};
+    made.quantities = {{"v", "V", [=](double t) { return base + (top - base) * std::clamp(std::min(t - 300e-6, 900e-6 - t) / 100e-6, 0.0, 1.0); }}};
+    return read(made);
+  };
+  for (const auto& [base, top] : {std::pair{5.0, 3.0}, {5.0, -1.0}, {-5.0, -3.0}, {-5.0, 1.0}, {0.0, -2.0}, {0.0, 2.0}}) {
+    INFO(base << " to " << top);
+    const auto told = read_pulse(base, top);
+    CHECK(figure(told, "pulse.peak").value == Approx(top - base).epsilon(1e-3));
+    CHECK(figure(told, "pulse.fwhm").value == Approx(500e-6).epsilon(2e-3));
+  }
+  // Of a train the low state is what the pulses stand over, however long each of both lasts.
+  for (const double duty : {0.2, 0.8}) {
+    auto made = train();
+    made.quantities.front().of = [=](double t) { return -4 + (std::fmod(t + 1, 200e-6) < duty * 200e-6 ? 1.0 : 0.0); };
+    CHECK(figure(read(made), "pulse.peak").value == Approx(1).epsilon(1e-3));
+  }
+}
+
+TEST_CASE("a width at half height is known as well as the height and the zero are, at both sides", "[waveform]") {
+  Made made{.start = -1000e-6, .step = 1e-6, .samples = 2000};
+  made.quantities = {{"v", "V", [](double t) { return 3 * std::exp(-t * t / (2 * 150e-6 * 150e-6)); }, 20e-3, kErrors}};
+  check_errors(made, {"pulse.fwhm", "pulse.peak"});
+  check_noise(made, {"pulse.fwhm"}, 0.7, 1.35);
+}
+
+TEST_CASE("what noise adds to an rms is taken for not known", "[waveform]") {
+  const double w = 2 * pi * 5e3;
+  Made made{.start = 0, .step = 1e-6, .samples = 20000};
+  made.quantities = {{"v", "V", [=](double t) { return std::sqrt(2) * std::sin(w * t); }, 0.5}};
+  const auto plain = read(made), noisy = read(made, 7);
+  for (const char* key : {"rms", "rms.ac"}) {
+    const double added = figure(noisy, key).value - figure(plain, key).value;
+    // Of straight lines between samples it is two thirds of the noise's square; all of it, halved, is what is not known.
+    CHECK(added == Approx(std::sqrt(1 + 0.25 * 2 / 3) - 1).epsilon(0.06));
+    CHECK(*figure(noisy, key).u == Approx(0.75 * added).epsilon(0.15));
+  }
+}
+
+TEST_CASE("means and integrals go to the very samples that they begin and end with", "[waveform]") {
+  Made made{.start = 0, .step = 1e-6, .samples = 11, .asked = {"mean(0s,10us)", "mean(0s,1us)", "mean(9us,10us)", "integral(0.5us,1.5us)", "rms(0s,1us)"}};
+  made.quantities = {{"v", "V", [](double t) { return t / 1e-6; }}};
+  const auto told = read(made);
+  CHECK(figure(told, "mean(0s,10us)").value == Approx(5));
+  CHECK(figure(told, "mean(0s,1us)").value == Approx(0.5));
+  CHECK(figure(told, "mean(9us,10us)").value == Approx(9.5));
+  CHECK(figure(told, "integral(0.5us,1.5us)").value == Approx(1e-6));
+  // Of straight lines: the integral of t^2 from 0 to 1.
+  CHECK(figure(told, "rms(0s,1us)").value == Approx(1 / std::sqrt(3)));
+}
+
+TEST_CASE("each transition is read between the one before and the one after it", "[waveform]") {
+  // Two pulses: the first settles at once, the second rings on; the first is a clean one.
+  const auto wave = [](double t, bool second) {
+    const auto one = [](double at, double ring) { return at < 0 || at >= 400e-6 ? 0.0 : 1 + ring * std::exp(-at / 40e-6) * std::cos(2 * pi * at / 20e-6); };
+    return one(t - 300e-6, 0.04) + (second ? one(t - 1100e-6, 0.3) : 0);
+  };
+  for (const bool second : {false, true}) {
+    Made made{.start = 0, .step = 1e-6, .samples = 2000};
+    made.quantities = {{"v", "V", [=](double t) { return wave(t, second); }}};
+    made.settings.settle_band = 0.02;
+    const auto told = read(made);
+    CHECK(figure(told, "overshoot").value == Approx(4).epsilon(0.05));
+    CHECK(figure(told, "undershoot").value == Approx(0).margin(0.5));
+    // 4 % falls to 2 % within 40 us ln 2.
+    CHECK(figure(told, "settling_time").value < 40e-6 * std::log(2) + 1e-6);
+    CHECK(figure(told, "settling_time").value > 10e-6);
+  }
+}
+
+TEST_CASE("a ratio is known as well as both that it is made of", "[waveform]") {
+  auto made = sines();
+  made.quantities[0].noise = 0.05;
+  made.quantities[1].noise = 0.4;
+  made.asked = {"ratio.peak_to_peak(v_out,v_in)", "ratio.rms(v_out,v_in)", "v_in.rms.ac"};
+  for (auto& q : made.quantities) q.errors = {};
+  const auto told = read(made, 3);
+  for (const std::string of : {"peak_to_peak", "rms"}) {
+    const auto &in = figure(told, of == "rms" ? "v_in.rms.ac" : "v_in.peak_to_peak"), &out = figure(told, of == "rms" ? "v_out.rms.ac" : "v_out.peak_to_peak");
+    const auto& ratio = figure(told, "ratio." + of + "(v_out,v_in)");
+    CHECK(ratio.value == Approx(out.value / in.value));
+    CHECK(*ratio.u == Approx(ratio.value * std::hypot(*in.u / in.value, *out.u / out.value)).epsilon(1e-9));
+  }
+  // What does not move over what does is nothing, with what is known of it; the other way round it is no figure.
+  made.quantities[1] = {"v_out", "V", [](double) { return 0.0; }};
+  made.asked = {"ratio.peak_to_peak(v_out,v_in)", "ratio.peak_to_peak(v_in,v_out)"};
+  const auto still = read(made);
+  CHECK(figure(still, "ratio.peak_to_peak(v_out,v_in)").value == 0);
+  CHECK_FALSE(still.reading.find("ratio.peak_to_peak(v_in,v_out)"));
+}
+
+TEST_CASE("energy and charge say which quantity they lack", "[waveform]") {
+  auto made = surge();
+  made.asked.clear();
+  const auto why = [&](const std::string& key) {
+    const auto told = read(made);
+    for (const auto& a : told.reading.absent)
+      if (a.key == key) return a.reason;
+    return std::string("it is there");
+  };
+  CHECK(why("pulse.energy") == "it is there");
+  made.quantities[0].unit = "A";
+  CHECK(why("pulse.energy") == "there is not one voltage alone");
+  CHECK(why("pulse.charge") == "there is neither one current nor one voltage alone");
+  made.settings.resistance = 2;
+  CHECK(why("pulse.charge") == "there is neither one current nor one voltage alone");
+  made.settings.resistance.reset();
+  made.quantities.erase(made.quantities.begin());
+  CHECK(why("pulse.energy") == "there is not one voltage alone");
+  CHECK(why("pulse.charge") == "it is there");
+  made.quantities[0].unit = "V";
+  CHECK(why("pulse.energy") == "energy needs a current, or the setting resistance");
+  CHECK(why("pulse.charge") == "charge needs a current, or the setting resistance");
+  made.settings.resistance = 2;
+  CHECK(why("pulse.energy") == "it is there");
+  CHECK(why("pulse.charge") == "it is there");
+}
+
+TEST_CASE("only what two quantities make of their times rests on their skew", "[waveform]") {
+  CHECK(waveform::rests_on_skew("delay(a,b)"));
+  CHECK(waveform::rests_on_skew("pulse.energy"));
+  for (const char* key : {"ratio.rms(a,b)", "rise_time", "watch.rail.count", "nonsense", ""}) CHECK_FALSE(waveform::rests_on_skew(key));
+}
+
+TEST_CASE("rounding moves a time constant by no more than is said, wherever the record begins", "[waveform]") {
+  // Steps of a sixtieth of the decay; many decays that lie differently against them.
+  constexpr double kQuantum = 0.05, kTau = 300e-6;
+  double squares = 0, said = 0;
+  constexpr int kMany = 60;
+  for (int k = 0; k < kMany; ++k) {
+    Made made{.start = 1e-3, .step = 1e-6, .samples = 1500};
+    const double level = 3 + kQuantum * k / kMany, end = 0.31 * kQuantum * k;
+    made.quantities = {{"v", "V", [=](double t) { return kQuantum * std::round((end + level * std::exp(-(t - 1e-3) / kTau)) / kQuantum); }, 0, {.quantum = kQuantum}}};
+    const auto told = read(made);
+    const auto& tau = figure(told, "time_constant");
+    squares += std::pow(tau.value - kTau, 2) / kMany;
+    said += *tau.u * *tau.u / kMany;
+    // It is shared by all passes that are rounded alike.
+    CHECK(told.shared.at("time_constant") > 0.3 * *tau.u);
+  }
+  CHECK(std::sqrt(squares / said) < 1.4);
+  CHECK(std::sqrt(squares / said) > 0.3);
+}
+
+TEST_CASE("a trigger that lies outside what is analysed begins nothing", "[waveform]") {
+  // A decay that ends before its trigger: it starts with its first sample.
+  Made made{.start = -3000e-6, .step = 1e-6, .samples = 2000, .asked = {"time.at(50%,falling)"}, .triggered = true};
+  made.quantities = {{"v", "V", [](double t) { return 4 * std::exp(-(t + 3000e-6) / 300e-6); }}};
+  made.settings.of = waveform::PercentOf::start;
+  const auto told = read(made);
+  CHECK(figure(told, "time.at(50%,falling)").value == Approx(-3000e-6 + 300e-6 * std::log(2)).margin(1e-6));
+  CHECK(figure(told, "time_constant").value == Approx(300e-6).epsilon(1e-6));
+  // A trigger within the last few samples leaves too little behind it.
+  made.start = -1995e-6;
+  made.quantities.front().of = [](double t) { return 4 * std::exp(-(t + 1995e-6) / 300e-6); };
+  CHECK(figure(read(made), "time_constant").value == Approx(300e-6).epsilon(1e-6));
+}
+
 TEST_CASE("figures say where in time they were read", "[waveform]") {
   const auto of_train = read(train()), of_surge = read(surge());
   const auto& pulses = figure(of_train, "width").at;

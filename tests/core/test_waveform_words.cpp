@@ -81,6 +81,15 @@ TEST_CASE("numbers of a capture are taken to their ends and refused beyond them"
   long_edge.period = 1e4;
   auto waiting = plan();
   waiting.when = When::edge;
+  // By points neither end is held against the other, nor the edges against the period.
+  auto points = plan();
+  points.shape = Shape::points;
+  auto fast = points;
+  fast.rate = 1e10;
+  fast.length = 1e-6;
+  auto slowest = points;
+  slowest.rate = 0.01;
+  slowest.length = 1e5;
   struct Ends {
     Plan from;
     const char *key, *least, *below, *most, *beyond;
@@ -88,6 +97,13 @@ TEST_CASE("numbers of a capture are taken to their ends and refused beyond them"
   const Ends all[] = {
       {wide, "low", "-20 V", "-20.1 V", "19.9 V", "20.1 V"},
       {wide, "high", "-19.9 V", "-20.1 V", "20 V", "20.1 V"},
+      {points, "low", "-20 V", "-20.1 V", "20 V", "20.1 V"},
+      {points, "high", "-20 V", "-20.1 V", "20 V", "20.1 V"},
+      {points, "period", "10 ns", "9.9 ns", "10 ks", "10.1 ks"},
+      {points, "width", "10 ns", "9.9 ns", "10 ks", "10.1 ks"},
+      {points, "feed_voltage", "0 V", "-0.1 V", "80 V", "80.1 V"},
+      {points, "feed_limit", "1 mA", "0.99 mA", "30 A", "30.1 A"},
+      {points, "feed_time", "0 s", "-0.1 s", "3600 s", "3601 s"},
       {wide, "source", "1 ohm", "0.9 ohm", "10 kohm", "10.1 kohm"},
       {long_edge, "edge", "1 ns", "0.9 ns", "1 ks", "1.1 ks"},
       {plan(), "cycles", "1", "0", "100000", "100001"},
@@ -111,6 +127,17 @@ TEST_CASE("numbers of a capture are taken to their ends and refused beyond them"
     CHECK_FALSE(set(e.from, e.key, e.below).taken);
     CHECK_FALSE(set(e.from, e.key, e.beyond).taken);
   }
+  // Rates and lengths have ends of their own beside what a record may hold.
+  CHECK(set(fast, "rate", "10 GHz", around(0)).trouble == "");
+  CHECK_FALSE(set(fast, "rate", "10.1 GHz", around(0)).taken);
+  CHECK(set(slowest, "rate", "10 mHz").trouble == "");
+  CHECK_FALSE(set(slowest, "rate", "9.9 mHz").taken);
+  CHECK(set(fast, "length", "10 ns").trouble == "");
+  CHECK_FALSE(set(fast, "length", "9.9 ns").taken);
+  CHECK(set(slowest, "length", "100 ks").trouble == "");
+  CHECK_FALSE(set(slowest, "length", "101 ks").taken);
+  CHECK_THAT(set(slowest, "rate", "600 mHz", around(0.5)).trouble, Catch::Matchers::Contains("500 mHz at most"));
+  CHECK_THAT(set(slowest, "samples", "60000", around(0.5)).trouble, Catch::Matchers::Contains("faster than the inputs' 500 mHz"));
   CHECK(set(plan(), "width", "10 ns").taken == false);  // shorter than its edges
   auto stairs = plan();
   stairs.shape = Shape::staircase;

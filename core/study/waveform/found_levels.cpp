@@ -78,9 +78,9 @@ tl::expected<Averages, std::string> averages(const View& v, const Averaged& span
   }
   const auto sums = integrals(v.trace(), span.from, span.to);
   if (!sums) return no(join_reason(sums.error()));
-  Averages out{sums->value / sums->seconds, std::sqrt(sums->squares / sums->seconds), 0, span.u_end / (span.to - span.from)};
-  out.own = v.profile().noise / std::sqrt(std::max(1.0, span.to - span.from));
-  return out;
+  const double places = span.to - span.from;
+  return Averages{sums->value / sums->seconds, std::sqrt(sums->squares / sums->seconds),
+                  v.profile().noise / std::sqrt(std::max(1.0, places)), span.u_end / places};
 }
 
 /// What ends that are not known do to a mean: as much as the value there differs from it.

@@ -18,11 +18,14 @@ struct Pulse {
   double height() const { return peak.value - baseline; }
 };
 
+/// One pulse that leaves the high state and comes back to it.
+bool dips(const Profile& p) { return p.mids.size() == 2 && !p.mids.front().rising; }
+
 tl::expected<Pulse, std::string> pulse(const View& v) {
   const auto& p = v.profile();
   Pulse out;
   if (p.states) {
-    const auto base = between_states(v, 0);
+    const auto base = between_states(v, dips(p) ? 1 : 0);
     out.baseline = base.value;
     out.u_baseline = base.own;
   }

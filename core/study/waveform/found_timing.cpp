@@ -25,9 +25,7 @@ tl::expected<Reference, std::string> reference(const View& v, const Level& level
       start = sums->value / sums->seconds;
       u = p.noise / std::sqrt(zero - double(p.over.first));
     } else {
-      const auto first = value_at(v.trace(), v.time(double(p.over.first)));
-      if (!first || !*first) return no("there is no first sample");
-      start = **first;
+      if (auto ok = v.trace().read(p.over.first, {&start, 1}); !ok) return no(join_reason(ok.error()));
     }
     const double share = level.value / 100;
     return Reference{share * start, share * u, 0, v.errors().u_offset * (1 - share)};
