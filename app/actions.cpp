@@ -26,6 +26,7 @@ QList<Finder::Entry> MainWindow::actions() {
         out << Finder::Entry{take.aside ? "Judge the take in view again" : "Lay the take in view aside: look, do not judge",
                              "", [this, take] { desk_.document.set_aside(desk_.focus.study_id(), take.id, !take.aside); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
+    out << Finder::Entry{"Export the part of the record in view as a table", "", [this] { export_part(); }};
     out << Finder::Entry{"Put the plot into the report as it is seen", "I", [this] { put_into_report(); }};
     out << Finder::Entry{"Save the plot as a picture", "", [this] { save_picture(); }};
     out << Finder::Entry{"Unpin cursors A and B", "", [this] {

@@ -96,6 +96,16 @@ MainWindow::MainWindow() {
   connect(&desk_.runner, &Runner::armed_changed, this, &MainWindow::refresh_bar);
   connect(&desk_.runner, &Runner::progressed, this, &MainWindow::refresh_progress);
   connect(&desk_.batch, &Batch::changed, this, &MainWindow::refresh_bar);
+  connect(&desk_.exporter, &Exporter::begun, this, [this] {
+    if (!desk_.runner.taking()) bar_->setRange(0, 100), bar_->setValue(0);
+    refresh_bar();
+  });
+  connect(&desk_.exporter, &Exporter::finished, this, &MainWindow::refresh_bar);
+  connect(&desk_.exporter, &Exporter::progressed, this, [this](double share) {
+    if (desk_.runner.taking()) return;
+    bar_->setValue(int(100 * share));
+    status_->setText(QString("Writing files, %1 %").arg(int(100 * share)));
+  });
   QSettings settings;
   restoreGeometry(settings.value("window").toByteArray());
   refresh_bar();
@@ -287,7 +297,7 @@ void MainWindow::refresh_bar() {
   take_->setAccessibleName(running ? "Stop" : armed ? "Fire" : arms.isEmpty() ? "Take" : "Arm");
   take_->setEnabled(desk_.focus.study() != nullptr);
   take_->setToolTip(running ? "Stop and keep what was read (Esc)" : armed ? "Charge the bus and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
-  bar_->setVisible(desk_.runner.taking());
+  bar_->setVisible(desk_.runner.taking() || desk_.exporter.writing());
   if (!running && desk_.batch.active()) {
     status_->setText(desk_.batch.sentence());
     return;

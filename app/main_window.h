@@ -46,6 +46,7 @@ class MainWindow : public QMainWindow {
   void ask_typed_figure();
   void ask_setting();
   void export_take();
+  void export_part();
 
  protected:
   bool eventFilter(QObject* watched, QEvent* event) override;

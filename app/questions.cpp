@@ -3,6 +3,7 @@
 #include <QPointer>
 #include <QStandardPaths>
 
+#include "app/lenses/record_plot.h"
 #include "app/text.h"
 #include "main_window.h"
 #include "mudlark/recipe.h"
@@ -230,6 +231,16 @@ void MainWindow::export_take() {
   const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the take's files");
   if (folder.isEmpty()) return;
   desk_.exporter.write(desk_.focus.study_id(), *shown, folder);
+}
+
+void MainWindow::export_part() {
+  auto* plot = study_page_->lens() ? dynamic_cast<RecordPlot*>(study_page_->lens()->plot()) : nullptr;
+  const auto traces = plot ? plot->in_front() : std::vector<study::TracePtr>();
+  if (traces.empty()) return tell("This lens shows no record over time; choose one that does.", true);
+  const QString path = QFileDialog::getSaveFileName(this, "Write the part of the record in view", "part.csv", "Tables (*.csv)");
+  if (path.isEmpty()) return;
+  const auto span = plot->span();
+  desk_.exporter.write_part(desk_.focus.study_id(), traces, span.lower, span.upper, path);
 }
 
 }  // namespace heron::app

@@ -56,6 +56,22 @@ RecordPlot::RecordPlot(QWidget* parent) : QCustomPlot(parent) {
   connect(this, &QCustomPlot::beforeReplot, this, &RecordPlot::fill);
 }
 
+std::vector<study::TracePtr> RecordPlot::in_front() const {
+  std::vector<const RecordCurve*> found;
+  for (const auto& drawn : drawn_) {
+    const auto& curve = drawn.curve;
+    if (curve.wake || curve.dotted) continue;
+    const auto before = std::find_if(found.begin(), found.end(), [&](const auto* one) { return one->trace->name == curve.trace->name; });
+    if (before == found.end())
+      found.push_back(&curve);
+    else if (!curve.pale || (*before)->pale)
+      *before = &curve;
+  }
+  std::vector<study::TracePtr> out;
+  for (const auto* curve : found) out.push_back(curve->trace);
+  return out;
+}
+
 QCPRange RecordPlot::span() const { return panels_.first()->axis(QCPAxis::atBottom)->range(); }
 
 void RecordPlot::set_span(const QCPRange& span) {

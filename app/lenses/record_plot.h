@@ -75,6 +75,8 @@ class RecordPlot : public QCustomPlot {
   QCPRange whole() const { return whole_; }
   void set_span(const QCPRange& span);
   QCPRange span() const;
+  /// The quantities that stand before all others: of several passes or takes the one that is looked at.
+  std::vector<study::TracePtr> in_front() const;
   /// What is written at each panel.
   QStringList names() const;
 

@@ -1,17 +1,14 @@
 #include "exchange/writers.h"
 
-#include <unistd.h>
-
 #include <algorithm>
 #include <array>
 #include <cctype>
 #include <cmath>
 #include <complex>
-#include <filesystem>
-#include <fstream>
 #include <numbers>
 #include <set>
 
+#include "exchange/beside.h"
 #include "exchange/touchstone.h"
 #include "study/shared_error.h"
 #include "study/trace.h"
@@ -103,7 +100,7 @@ std::string curve_csv(const study::Columns& curve) {
 
 namespace {
 
-/// Hands the lines of a record to `put(text)`, some at a time.
+/// Hands the lines of a record to `put(text, rows, of_rows)`, some at a time: so many rows are through with them.
 template <class Put>
 Result<void> each_line(const study::Record& record, std::stop_token stop, Put put) {
   const bool timed = record.sample_rate > 0;
@@ -114,7 +111,7 @@ Result<void> each_line(const study::Record& record, std::stop_token stop, Put pu
     rows = std::max(rows, c.size());
   }
   text += "\n";
-  put(text);
+  put(text, std::size_t(0), rows);
   std::vector<study::TracePtr> traces;
   for (const auto& c : record.channels) traces.push_back(study::trace_of(c, c.unit, {}, 0, 1));
   std::vector<std::vector<double>> columns(traces.size());
@@ -138,29 +135,9 @@ Result<void> each_line(const study::Record& record, std::stop_token stop, Put pu
       }
       text += '\n';
     }
-    put(text);
+    put(text, last, rows);
   }
   return {};
-}
-
-/// Writes beside the target what `fill(stream)` gives, and moves it into place.
-template <class Fill>
-Result<void> write_beside(const std::string& path, Fill fill) {
-  const std::string part = fmt::format("{}.part{}", path, getpid());
-  std::error_code fault;
-  Result<void> filled;
-  {
-    std::ofstream out(part, std::ios::binary);
-    filled = fill(out);
-    out.flush();
-    if (filled && !out) filled = fail(Fault::input, "{}: the file cannot be written; is the folder there and the disk not full?", path);
-  }
-  if (filled) {
-    std::filesystem::rename(part, path, fault);
-    if (fault) filled = fail(Fault::input, "{}: the file cannot be written: {}", path, fault.message());
-  }
-  if (!filled) std::filesystem::remove(part, fault);
-  return filled;
 }
 
 }  // namespace
@@ -168,13 +145,16 @@ Result<void> write_beside(const std::string& path, Fill fill) {
 std::string record_csv(const study::Record& record) {
   std::string out;
   // What cannot be read is left out; who must know of it writes the file.
-  (void)each_line(record, {}, [&](const std::string& lines) { out += lines; });
+  (void)each_line(record, {}, [&](const std::string& lines, std::size_t, std::size_t) { out += lines; });
   return out;
 }
 
-Result<void> write_record_csv(const std::string& path, const study::Record& record, std::stop_token stop) {
+Result<void> write_record_csv(const std::string& path, const study::Record& record, std::stop_token stop, const Share& told) {
   return write_beside(path, [&](std::ostream& out) {
-    return each_line(record, stop, [&](const std::string& lines) { out.write(lines.data(), std::streamsize(lines.size())); });
+    return each_line(record, stop, [&](const std::string& lines, std::size_t rows, std::size_t of) {
+      out.write(lines.data(), std::streamsize(lines.size()));
+      if (told && of > 0) told(double(rows) / double(of));
+    });
   });
 }
 

@@ -72,7 +72,7 @@ Result<json> take_json(dossier::Store& store, const dossier::Study& study, const
 }
 
 Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                        const std::string& folder, std::stop_token stop) {
+                        const std::string& folder, std::stop_token stop, const exchange::Share& told) {
   const auto read = read_take(store, study, take);
   if (!read) return tl::unexpected(read.error());
   const auto points = store.points(take.id);
@@ -109,6 +109,15 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
   const auto description = take_json(store, study, take, read->analysis);
   if (!description) return tl::unexpected(description.error());
   if (auto ok = put(top / "take.json", description->dump(2) + "\n"); !ok) return tl::unexpected(ok.error());
+  // Samples as text take by far the longest.
+  double samples = 0, written = 0;
+  const auto size_of = [](const study::Record& record) {
+    std::size_t out = 0;
+    for (const auto& c : record.channels) out += c.size();
+    return double(out);
+  };
+  for (const auto& point : *points)
+    for (const auto& record : point.records) samples += size_of(record);
   // Counts as they were read, for programs that read millions of them.
   if (std::any_of(points->begin(), points->end(), [](const study::Point& p) {
         return std::any_of(p.records.begin(), p.records.end(), [](const study::Record& r) { return r.sample_rate > 0; });
@@ -131,10 +140,15 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
     for (const auto& record : point.records) {
       if (stop.stop_requested()) return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());
       const auto name = fmt::format("point-{:04}-pass-{}.csv", point.index + 1, record.pass + 1);
-      if (auto ok = exchange::write_record_csv((top / "records" / name).string(), record, stop); !ok) {
+      const double own = size_of(record);
+      const auto share = [&](double of_record) {
+        if (told && samples > 0) told((written + of_record * own) / samples);
+      };
+      if (auto ok = exchange::write_record_csv((top / "records" / name).string(), record, stop, share); !ok) {
         if (ok.error().fault != Fault::stopped) return tl::unexpected(ok.error());
         return fail(Fault::stopped, "Stopped; {} files are in {}.", files, top.string());
       }
+      written += own;
       ++files;
     }
   return files;

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "dossier/store.h"
+#include "exchange/writers.h"
 #include "study/reduced.h"
 
 namespace heron::run {
@@ -16,8 +17,10 @@ Result<nlohmann::json> take_json(dossier::Store& store, const dossier::Study& st
                                  const study::Analysis& analysis);
 
 /// Writes points, records and JSON of one take into a folder that is made where needed. Fault::stopped leaves what was
-/// written. @return the files written
+/// written.
+/// @param told  how much is written
+/// @return the files written
 Result<int> export_take(dossier::Store& store, const dossier::Study& study, const dossier::Take& take,
-                        const std::string& folder, std::stop_token stop = {});
+                        const std::string& folder, std::stop_token stop = {}, const exchange::Share& told = {});
 
 }  // namespace heron::run

@@ -1,6 +1,7 @@
 #pragma once
 #include <QApplication>
 #include <QInputDialog>
+#include <QLineEdit>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
@@ -30,6 +31,16 @@ T* control(QWidget& window, const QString& accessible_name) {
 inline QPushButton* button(QWidget& window, const QString& name) { return control<QPushButton>(window, name); }
 
 inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); }
+
+/// Does what the finder offers first for these words; false where there is no finder.
+inline bool by_name(QWidget& window, const QString& words) {
+  QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
+  auto* field = control<QLineEdit>(window, "Find");
+  if (!field) return false;
+  QTest::keyClicks(field, words);
+  QTest::keyClick(field, Qt::Key_Return);
+  return true;
+}
 
 /// The take in view has been read and drawn.
 inline bool settled(app::MainWindow& window) {

@@ -6,6 +6,7 @@
 #include <fstream>
 
 #include "app/kinds/response/point_lens.h"
+#include "app/kinds/waveform/record_lens.h"
 #include "app/lenses/figures_lens.h"
 #include "driver.h"
 
@@ -463,6 +464,24 @@ TEST_CASE("pictures and files are written from the dialogs", "[app]") {
   CHECK(drive::until([&] { return !desk.exporter.writing(); }));
   CHECK(message(open).contains("Stopped"));
   CHECK_FALSE(QFileInfo::exists(open.demo.file("other")));
+  // A lens without a record has no part of one in view.
+  CHECK(drive::by_name(open.window, "Export the part of the record"));
+  CHECK(message(open).contains("shows no record over time"));
+  open.choose_study("Clamp under surges");
+  auto* lens = qobject_cast<app::RecordLens*>(open.window.page().lens());
+  REQUIRE(drive::until([&] { return lens->record_plot()->whole().size() > 59e-6; }));
+  lens->record_plot()->set_span({0, 5e-6});
+  const QString part = open.demo.file("part.csv");
+  answer_dialog(part);
+  CHECK(drive::by_name(open.window, "Export the part of the record"));
+  REQUIRE(drive::until([&] { return message(open).contains("rows are written to"); }));
+  QFile written(part);
+  REQUIRE(written.open(QIODevice::ReadOnly));
+  const auto rows = QString::fromUtf8(written.readAll()).split('\n', Qt::SkipEmptyParts);
+  CHECK(rows.first() == "time (s),v (V),i (A)");
+  CHECK(rows[1].section(',', 0, 0).toDouble() >= 0);
+  CHECK(rows.last().section(',', 0, 0).toDouble() <= 5.001e-6);
+  CHECK(rows.size() > 100);
 }
 
 TEST_CASE("clicks in the takes strip show, lay over and pin", "[app]") {

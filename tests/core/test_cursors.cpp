@@ -53,6 +53,39 @@ TEST_CASE("cursors go where a ramp between two states passes per cents, in the o
   CHECK_FALSE(*before);
 }
 
+TEST_CASE("per cents of states are read to a fraction of a sample", "[waveform][cursors]") {
+  // Rests at 1 V and 5 V, 1 ms of straight line between; nothing but rounding is in the way.
+  const auto rising = record_of([](double t) { return 1 + 4 * std::clamp((t - 2e-3) / 1e-3, 0.0, 1.0); }, 5000, 1e-6);
+  for (const double share : {1.0, 10.0, 30.0, 49.0}) {
+    const auto found = at_states(rising, 0, 0, 1, share, 100 - share);
+    REQUIRE((found && *found));
+    CHECK((*found)->a == Approx(2e-3 + 1e-5 * share).margin(1.2e-6));
+    CHECK((*found)->b == Approx(3e-3 - 1e-5 * share).margin(1.2e-6));
+  }
+}
+
+TEST_CASE("a start is the middle one of the first fiftieth, of five samples at least", "[waveform][cursors]") {
+  // Three of the first five lie at 10, the sixth and all others far below.
+  const auto passes = [](const std::vector<double>& first, std::size_t n, double share) {
+    study::Waveforms all;
+    std::vector<double> v(n, 0.0);
+    for (std::size_t k = 0; k < n; ++k) v[k] = k < first.size() ? first[k] : 4.0 * double(n - k) / double(n);
+    all.traces = {study::trace_of("v", "V", study::TimeBase(0, 1), v)};
+    all.errors.resize(1);
+    const auto found = of_start(all, 0, 0, 1e9, share, share / 2);
+    REQUIRE(found);
+    return *found ? (*found)->a : -1;
+  };
+  // Of 10, 10, 10, 1, 1 the middle is 10, of the first six with another 1 it would be too; of 1, 1, 10, 10, 1 it is 1.
+  CHECK(passes({10, 10, 10, 1, 1, 1}, 40, 50) > 2);
+  CHECK(passes({10, 10, 10, 1, 1, 1}, 40, 50) < 3);
+  CHECK(passes({10, 1, 10, 1, 1, 10}, 40, 200) == Approx(0).margin(2));
+  // Of a thousand samples it is twenty.
+  std::vector<double> twenty(20, 1.0);
+  for (std::size_t k = 0; k < 11; ++k) twenty[k] = 8;
+  CHECK(passes(twenty, 1000, 50) == Approx(10.5).margin(0.6));
+}
+
 TEST_CASE("a decay that never settles is read by what it started from, of either sign", "[waveform][cursors]") {
   for (const double sign : {1.0, -1.0}) {
     const auto decay = record_of([&](double t) { return sign * 4.4 * std::exp(-std::max(0.0, t - 10e-3) / 60e-3); }, 6000, 20e-6);
@@ -203,6 +236,14 @@ TEST_CASE("pulses of one shape are one when scaled to their peaks, and a changed
   REQUIRE((same && *same && other && *other));
   CHECK(**same < 1);
   CHECK(**other == Approx(7).margin(0.6));
+  // A peak of one is a peak, and so is one in the first sample.
+  CHECK(*study::waveform::scaled_to_peak(record_of(pulse(1, 20e-6, 0), 4000, 0.1e-6, 5e-4).traces[0], {}));
+  const auto exact = record_of([](double t) { return t == 50 ? 1.0 : std::max(0.0, 0.98 - std::abs(t - 50) / 60); }, 101, 1);
+  CHECK(*study::waveform::scaled_to_peak(exact.traces[0], {}));
+  const auto falls = record_of([](double t) { return std::exp(-t / 30); }, 200, 1);
+  const auto at_once = study::waveform::scaled_to_peak(falls.traces[0], {});
+  REQUIRE((at_once && *at_once));
+  CHECK((**at_once)->time.start() == Approx(0).margin(1e-9));
   // Of noise alone, of nothing, of too little there is no shape.
   const auto noise = record_of([](double) { return 0.0; }, 4000, 1e-6, 1e-3), nothing = record_of([](double) { return 0.0; }, 400, 1e-6),
              few = record_of([](double t) { return t; }, 3, 1);

@@ -102,7 +102,11 @@ TEST_CASE("a table of millions of rows stays on the disk, from the file into the
   CHECK(store.check_all()->empty());
 
   // It goes into other forms without being held as well.
-  REQUIRE(exchange::write_record_csv(folder.file("out.csv"), back->front().records.front()));
+  std::vector<double> shares;
+  REQUIRE(exchange::write_record_csv(folder.file("out.csv"), back->front().records.front(), {}, [&](double share) { shares.push_back(share); }));
+  CHECK(shares.size() > 10);
+  CHECK(std::is_sorted(shares.begin(), shares.end()));
+  CHECK(shares.back() == 1);
   const auto lines = read(folder.file("out.csv"));
   REQUIRE(lines.find("v")->stored);
   check_values(*lines.find("v")->stored);
@@ -181,6 +185,58 @@ TEST_CASE("lines of rows are known across notes and empty lines", "[csv]") {
   CHECK(part.rows() == 3);
   CHECK(part.line(0) == 4);
   CHECK(part.line(2) == 8);
+}
+
+TEST_CASE("a part of a record is written as a table, at the samples of its first quantity", "[csv][export]") {
+  test::Folder folder;
+  std::vector<double> ramp(200'001), fine(400'001);
+  for (std::size_t k = 0; k < ramp.size(); ++k) ramp[k] = double(k);
+  for (std::size_t k = 0; k < fine.size(); ++k) fine[k] = double(k) / 4;
+  // The second is sampled twice as often and lags by a quarter of the first's step.
+  const std::vector<study::TracePtr> traces = {study::trace_of("v", "V", study::TimeBase(-0.1, 1e-6), ramp),
+                                               study::trace_of("n", "", study::TimeBase(-0.1 + 0.25e-6, 0.5e-6), fine)};
+  const auto path = folder.file("part.csv");
+  const auto lines = [&] {
+    std::ifstream in(path);
+    std::vector<std::string> out;
+    for (std::string line; std::getline(in, line);) out.push_back(line);
+    return out;
+  };
+  const auto few = exchange::write_part_csv(path, traces, -0.1 + 2e-6, -0.1 + 4e-6);
+  REQUIRE(few);
+  CHECK(*few == 3);
+  const auto rows = lines();
+  REQUIRE(rows.size() == 4);
+  CHECK(rows[0] == "time (s),v (V),n");
+  double t = 0, v = 0, n = 0;
+  for (int k = 0; k < 3; ++k) {
+    REQUIRE(std::sscanf(rows[std::size_t(k) + 1].c_str(), "%lf,%lf,%lf", &t, &v, &n) == 3);
+    CHECK(t == Approx(-0.1 + (k + 2) * 1e-6).epsilon(1e-12));
+    CHECK(v == Approx(k + 2).epsilon(1e-6));
+    CHECK(n == Approx((2.0 * (k + 2) - 0.5) / 4).epsilon(1e-6));
+  }
+  // All of it, and more than all.
+  std::vector<double> told;
+  const auto all = exchange::write_part_csv(path, traces, -1, 1, {}, [&](double share) { told.push_back(share); });
+  REQUIRE(all);
+  CHECK(*all == 200'001);
+  CHECK(lines().size() == 200'002);
+  CHECK(told.back() == 1);
+  CHECK(std::is_sorted(told.begin(), told.end()));
+  // Between two samples lies none; nothing is written then, nor where it was stopped.
+  for (const auto& [from, to] : {std::pair{-0.1 + 2.2e-6, -0.1 + 2.8e-6}, {0.2, 0.3}, {0.05, 0.04}, {double(NAN), 1.0}}) {
+    const auto none = exchange::write_part_csv(folder.file("none.csv"), traces, from, to);
+    REQUIRE_FALSE(none);
+    CHECK(none.error().message.find("No sample lies between") == 0);
+  }
+  CHECK_FALSE(exchange::write_part_csv(folder.file("none.csv"), {}, 0, 1));
+  std::stop_source stop;
+  stop.request_stop();
+  const auto stopped = exchange::write_part_csv(folder.file("none.csv"), traces, -1, 1, stop.get_token());
+  REQUIRE_FALSE(stopped);
+  CHECK(stopped.error().fault == Fault::stopped);
+  CHECK_FALSE(std::filesystem::exists(folder.file("none.csv")));
+  CHECK_FALSE(exchange::write_part_csv("/nowhere/at/all.csv", traces, -1, 1));
 }
 
 TEST_CASE("where there is no room for a long table, the message says where it was looked for", "[csv]") {

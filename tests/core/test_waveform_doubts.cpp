@@ -98,6 +98,8 @@ TEST_CASE("an edge that the chain limits is told with what limits it and what it
   CHECK_THAT(looked(10.4).the("bandwidth.limits_edge").text, Catch::Matchers::Contains("may be anything below 10"));
   CHECK_THAT(looked(8).the("bandwidth.limits_edge").text, Catch::Matchers::Contains("may be anything below 8"));
   CHECK(Looked({{.values = edge(14), .errors = {.bandwidth = 0}}}).count("bandwidth.limits_edge") == 0);
+  // A slow chain is a chain too: half a hertz makes 0.7 s of any step.
+  CHECK(Looked({{.values = edge(10), .errors = {.bandwidth = 0.5}}}, 0.1).count("bandwidth.limits_edge") == 1);
   // Of a pulse both of whose edges are short, one is told; its peak is a lower bound while it is narrower than four edges.
   for (const double width : {39.0, 42.0}) {
     const auto narrow = Looked({{.values = sampled(160, [=](double k) { return std::clamp(std::min(k - 60, 60 + width + 10 - k) / 10.0, 0.0, 1.0); }),

@@ -187,6 +187,10 @@ TEST_CASE("an edge of the drive that samples miss is told with a rate that shows
   REQUIRE(said->edits.size() == 1);
   CHECK(said->edits.front().first == "rate");
   CHECK(parse_value(said->edits.front().second, "Hz").value() == Approx(5e6).epsilon(1e-3));
+  // Two digits: 1.2 us of an edge of 1.5.
+  plan.edge = 1.5e-6;
+  CHECK(test::spaced(doubt(1e6, 1e-3)->text) == "The drive's edge of 1.2 \u00b5s has 1.2 samples at 1 MHz.");
+  plan.edge = 1e-6;
   // 2^26 samples at 5 MS/s last 13.4 s.
   CHECK(doubt(1e5, 13.3)->edits.size() == 1);
   CHECK(doubt(1e5, 13.5)->edits.empty());

@@ -85,6 +85,11 @@ TEST_CASE("what feeds comes on first and what drives last, and every pass begins
   CHECK(ran.kept[0].index == 0);
   CHECK(ran.kept[1].index == 1);
   CHECK(ran.kept[1].setting.json().at("pass") == 1);
+  // A point a pass, each with one record of its own.
+  for (const auto& point : ran.kept) {
+    REQUIRE(point.records.size() == 1);
+    CHECK(point.records.front().pass == 0);
+  }
 }
 
 TEST_CASE("what drives once moves after the share of the record that lies before it", "[waveform][run]") {

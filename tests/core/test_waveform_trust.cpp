@@ -387,6 +387,78 @@ TEST_CASE("each transition is read between the one before and the one after it",
   }
 }
 
+TEST_CASE("an overshoot is known as well as its tip and its state are", "[waveform]") {
+  auto made = ringing();
+  made.quantities.front().errors = {};
+  // Turned over, so that the tip is the highest of all.
+  made.quantities.front().of = [f = made.quantities.front().of](double t) { return -f(t); };
+  const auto told = read(made, 2);
+  const auto &high = figure(told, "max"), &state = figure(told, "level.high"), &swing = figure(told, "amplitude"), &over = figure(told, "overshoot");
+  CHECK(over.value == Approx(100 * (high.value - state.value) / swing.value).epsilon(1e-9));
+  CHECK(*over.u == Approx(100 * std::hypot(*high.u, *state.u) / swing.value).epsilon(1e-9));
+}
+
+TEST_CASE("settings of a reading are taken to their ends and no further", "[waveform]") {
+  const auto taken = [](const char* key, const char* text) {
+    waveform::Settings settings;
+    return waveform::set(settings, key, text).has_value();
+  };
+  for (const char* key : {"lower", "upper"}) {
+    CHECK(taken(key, "0.1 %"));
+    CHECK(taken(key, "99.9 %"));
+    CHECK_FALSE(taken(key, "0 %"));
+    CHECK_FALSE(taken(key, "100 %"));
+  }
+  CHECK(taken("settle_band", "49.9 %"));
+  CHECK(taken("settle_band", "0.1 %"));
+  CHECK_FALSE(taken("settle_band", "50 %"));
+  CHECK_FALSE(taken("settle_band", "0 %"));
+  for (const char* key : {"resistance", "step", "bandwidth"}) {
+    CHECK_FALSE(taken(key, "0"));
+    CHECK_FALSE(taken(key, "-1"));
+    CHECK(taken(key, "1e-9"));
+  }
+  const auto together = [](const char* low, const char* high) { return waveform::settings_from_text({{"lower", low}, {"upper", high}}); };
+  CHECK(together("20 %", "20.1 %"));
+  CHECK_FALSE(together("20 %", "20 %"));
+  CHECK(together("60 %", "20 %").error().message.find("60 % is not below 20 %") != std::string::npos);
+  CHECK_FALSE(waveform::settings_from_text({{"from", "2 ms"}, {"to", "2 ms"}}));
+  CHECK(waveform::settings_from_text({{"from", "2 ms"}, {"to", "2.1 ms"}}));
+}
+
+TEST_CASE("a decay is read from the sample after its trigger on", "[waveform]") {
+  // A single spike stands on the first or the second sample after the trigger: the first alone is left out.
+  const auto tau = [](double at) {
+    // Steps of a power of two, so that the trigger lies on a sample to the last bit.
+    Made made{.start = -100 * 0x1p-20, .step = 0x1p-20, .samples = 2000, .triggered = true};
+    made.quantities = {{"v", "V", [=](double t) { return std::abs(t - at * 0x1p-20) < 0.4e-6 ? 30.0 : 4 * std::exp(-std::max(0.0, t) / 300e-6); }}};
+    const auto told = read(made);
+    const auto* f = told.reading.find("time_constant");
+    return f ? f->value : 0;
+  };
+  CHECK(tau(-50) == Approx(300e-6).epsilon(1e-6));
+  CHECK(tau(0) == Approx(300e-6).epsilon(1e-6));
+  CHECK(tau(1) != Approx(300e-6).epsilon(1e-3));
+}
+
+TEST_CASE("a state needs eight samples that have settled", "[waveform]") {
+  // A step whose first rest settles over so many samples: the middle half of what is before it.
+  const auto level = [](std::size_t before) {
+    std::vector<double> v(400, 1.0);
+    for (std::size_t k = 0; k < before; ++k) v[k] = 1e-4 * double(k);
+    study::Waveforms all;
+    all.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
+    all.errors.resize(1);
+    const auto pass = waveform::Pass::of(std::make_shared<const study::Waveforms>(all), {});
+    REQUIRE(pass);
+    REQUIRE(pass->profile(0).states);
+    return pass->profile(0).states->low;
+  };
+  // Of sixteen samples eight lie in the middle half, whose share is eight of four hundred; of fourteen seven, and the mode stays.
+  CHECK(level(16).share == Approx(8.0 / 400).epsilon(0.13));
+  CHECK(level(12).share > 10.0 / 400);
+}
+
 TEST_CASE("a ratio is known as well as both that it is made of", "[waveform]") {
   auto made = sines();
   made.quantities[0].noise = 0.05;
