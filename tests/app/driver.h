@@ -34,6 +34,9 @@ inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); 
 
 /// Does what the finder offers first for these words; false where there is no finder.
 inline bool by_name(QWidget& window, const QString& words) {
+  // A dialog that was open before leaves no window active.
+  window.activateWindow();
+  if (!QTest::qWaitForWindowActive(&window)) return false;
   QTest::keyClick(&window, Qt::Key_K, Qt::ControlModifier);
   auto* field = control<QLineEdit>(window, "Find");
   if (!field) return false;
