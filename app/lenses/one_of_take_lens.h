@@ -50,10 +50,41 @@ class OneOfTakeLens : public TakeLens {
         },
         [this] { step(1); });
   }
+  /// The record of another take that lies over the one in view, or behind it as the wake: that of the same point, else its
+  /// last. Those that cannot be drawn here are left out.
+  struct Beside {
+    Item item;
+    Settings settings;
+    QColor ink;
+    bool dashed = false, wake = false;
+
+    QPen pen(double width = 1.2) const { return wake ? QPen(ink, 5) : QPen(ink, width, dashed ? Qt::DashLine : Qt::SolidLine); }
+  };
+
   void prepare(const TakeViewPtr& view) override {
     ink_ = render::take_colour(view->take.number);
-    working_.ask([view, load = load_] { return load(*view); },
-                 [this](const Loaded& loaded) {
+    struct Other {
+      TakeViewPtr view;
+      bool wake;
+    };
+    std::vector<Other> others;
+    const auto other = [&](long long take, bool wake) {
+      if (const auto one = desk_->readings.view(take); one && !one->empty() && one != view) others.push_back({one, wake});
+    };
+    if (const auto wake = desk_->focus.wake()) other(*wake, true);
+    for (const auto take : desk_->focus.overlaid())
+      if (take != desk_->focus.wake()) other(take, false);
+    struct Both {
+      Loaded shown;
+      std::vector<std::pair<Other, Loaded>> others;
+    };
+    working_.ask([view, others, load = load_] {
+                   Both out{load(*view), {}};
+                   for (const auto& one : others) out.others.emplace_back(one, load(*one.view));
+                   return out;
+                 },
+                 [this](const Both& both) {
+                   const auto& loaded = both.shown;
                    if (!loaded.trouble.isEmpty() || loaded.items.empty()) return say(loaded.trouble.isEmpty() ? "The take has no record." : loaded.trouble);
                    points_ = loaded.points;
                    // The newest, as they come, until somebody picks one.
@@ -63,6 +94,15 @@ class OneOfTakeLens : public TakeLens {
                    settings_ = loaded.settings;
                    if (const auto why = lacks(*loaded.items[at]); !why.isEmpty()) return say(why);
                    record_ = loaded.items[at];
+                   beside_.clear();
+                   for (const auto& [one, its] : both.others) {
+                     if (its.items.empty()) continue;
+                     const auto same = std::find(its.points.begin(), its.points.end(), chosen_);
+                     const auto& item = same == its.points.end() ? its.items.back() : its.items[std::size_t(same - its.points.begin())];
+                     if (!lacks(*item).isEmpty()) continue;
+                     const auto number = one.view->take.number;
+                     beside_.push_back({item, its.settings, one.wake ? render::theme().wake : render::take_colour(number), render::take_dashed(number), one.wake});
+                   }
                    draw();
                  });
   }
@@ -72,6 +112,7 @@ class OneOfTakeLens : public TakeLens {
   virtual void draw() = 0;
 
   Item record_;
+  std::vector<Beside> beside_;  ///< the wake first: it is drawn behind all others
   Settings settings_;
   QColor ink_;
 

@@ -8,6 +8,7 @@
 #include "app/kinds/power/trend_lens.h"
 #include "app/kinds/power/wiring_lens.h"
 #include "driver.h"
+#include "render/theme.h"
 
 using namespace heron;
 using drive::OpenWindow;
@@ -90,6 +91,48 @@ TEST_CASE("a profile names its states and steps through its wakes", "[app][power
   CHECK(drive::until([&] { return lens->wake() == -1 && x->range() == whole; }));
   drive::click(drive::button(open.window, "Charge"));
   CHECK(drive::until([&] { return lens->plot()->axisRect(0)->axis(QCPAxis::atRight)->visible(); }));
+}
+
+TEST_CASE("a second take lies over the first in every picture of its power", "[app][power]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  const auto both = [&] {
+    const auto takes = desk.focus.takes();
+    REQUIRE(takes.size() == 1);
+    QTest::keyClick(&open.window, Qt::Key_Space);
+    REQUIRE(drive::until([&] { return desk.focus.takes().size() == 2 && !desk.runner.running(); }, 60000));
+    const auto now = desk.focus.takes();
+    desk.focus.overlay({now[0].id, now[1].id});
+  };
+  auto* inrush = drive::look_at<app::InrushLens>(open, "Bilge-pump start", "Inrush");
+  REQUIRE(inrush);
+  REQUIRE(drive::until([&] { return inrush->marks().size() == 3; }));
+  int alone = inrush->plot()->graphCount();
+  both();
+  CHECK(drive::until([&] { return inrush->plot()->graphCount() == alone + 1; }));
+  auto* harmonics = drive::look_at<app::HarmonicsLens>(open, "Shore charger", "Harmonics");
+  REQUIRE(harmonics);
+  REQUIRE(drive::until([&] { return harmonics->height_of(3).has_value(); }));
+  both();
+  CHECK(drive::until([&] { return harmonics->plot()->graphCount() == 1; }));
+  drive::click(drive::button(open.window, "Lens: Waveforms"));
+  app::CyclesLens* cycles = nullptr;
+  REQUIRE(drive::until([&] { return (cycles = drive::visible<app::CyclesLens>(open)) != nullptr && cycles->record_plot()->names().size() == 2; }));
+  CHECK(cycles->record_plot()->in_front().size() == 2);
+  // Behind as the wake it is one of no other's front.
+  desk.focus.show_take(desk.focus.takes()[1].id);
+  desk.document.set_wake(desk.focus.study_id(), desk.focus.takes()[0].id);
+  CHECK(drive::until([&] {
+    for (int k = 0; k < cycles->plot()->graphCount(); ++k)
+      if (cycles->plot()->graph(k)->pen().color() == render::theme().wake) return true;
+    return false;
+  }));
+  auto* profile = drive::look_at<app::ProfileLens>(open, "Radio rail", "Profile");
+  REQUIRE(profile);
+  REQUIRE(drive::until([&] { return profile->states().size() == 3; }));
+  alone = profile->plot()->graphCount();
+  both();
+  CHECK(drive::until([&] { return profile->plot()->graphCount() == alone + 1; }));
 }
 
 TEST_CASE("an hour's recording shows what the watch caught, and opens its record", "[app][power]") {

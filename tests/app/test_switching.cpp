@@ -8,6 +8,7 @@
 #include "app/kinds/switching/skew_lens.h"
 #include "app/kinds/switching/trajectory_lens.h"
 #include "driver.h"
+#include "render/theme.h"
 
 using namespace heron;
 using drive::OpenWindow;
@@ -130,6 +131,50 @@ TEST_CASE("the trajectory lies among powers within its ratings, the recovery tel
   auto* recovery = drive::look_at<app::RecoveryLens>(open, kShot, "Recovery");
   REQUIRE(recovery);
   CHECK(drive::until([&] { return recovery->cards().size() == 2 && recovery->cards().front().label == "Recovery charge"; }));
+}
+
+TEST_CASE("the shot of another take lies behind as the wake, or over it", "[app][switching]") {
+  OpenWindow open;
+  auto& desk = open.desk();
+  auto* edges = drive::look_at<app::EdgesLens>(open, kSweep, "Edges");
+  REQUIRE(edges);
+  REQUIRE(drive::until([&] { return edges->cards().size() == 2; }));
+  const auto takes = desk.focus.takes();
+  REQUIRE(takes.size() == 2);
+  REQUIRE(desk.focus.shown() == takes[1].id);
+  const int alone = edges->plot()->graphCount();
+  // Voltage, current, gate and power of both events.
+  desk.document.set_wake(desk.focus.study_id(), takes[0].id);
+  REQUIRE(drive::until([&] { return edges->plot()->graphCount() == alone + 8; }));
+  int wide = 0;
+  for (int k = 0; k < edges->plot()->graphCount(); ++k) wide += edges->plot()->graph(k)->pen().color() == render::theme().wake;
+  CHECK(wide == 8);
+  auto* plane = drive::look_at<app::TrajectoryLens>(open, kSweep, "Trajectory");
+  REQUIRE(plane);
+  CHECK(drive::until([&] { return plane->ways() == 4; }));
+  auto* skew = drive::look_at<app::SkewLens>(open, kSweep, "Skew");
+  REQUIRE(skew);
+  CHECK(drive::until([&] { return skew->plot()->graphCount() == 4; }));
+  auto* recovery = drive::look_at<app::RecoveryLens>(open, kSweep, "Recovery");
+  REQUIRE(recovery);
+  REQUIRE(drive::until([&] { return recovery->cards().size() == 2; }));
+  const int with_wake = recovery->plot()->graphCount();
+  auto* pulses = drive::look_at<app::PulseLens>(open, kSweep, "Pulses");
+  REQUIRE(pulses);
+  REQUIRE(drive::until([&] { return pulses->record_plot()->isVisible() && pulses->record_plot()->panels().size() == 3; }));
+  // What is written as the part in view is the take's own.
+  CHECK(pulses->record_plot()->in_front().size() == 3);
+  // Without it, and with the other one laid over.
+  desk.document.set_wake(desk.focus.study_id(), std::nullopt);
+  recovery = drive::look_at<app::RecoveryLens>(open, kSweep, "Recovery");
+  CHECK(drive::until([&] { return recovery->plot()->graphCount() == with_wake - 1; }));
+  desk.focus.overlay({takes[0].id, takes[1].id});
+  CHECK(drive::until([&] { return recovery->plot()->graphCount() == with_wake; }));
+  edges = drive::look_at<app::EdgesLens>(open, kSweep, "Edges");
+  desk.focus.overlay({takes[0].id, takes[1].id});
+  CHECK(drive::until([&] { return edges->plot()->graphCount() == alone + 8; }));
+  desk.focus.show_take(takes[0].id);
+  CHECK(drive::until([&] { return edges->plot()->graphCount() == alone && edges->cards().size() == 2; }));
 }
 
 TEST_CASE("shots are a table that copies in SI numbers, and Enter opens one", "[app][switching]") {

@@ -209,6 +209,12 @@ TEST_CASE("an edge of the drive that samples miss is told with a rate that shows
   CHECK(parse_value(coarse->edits.front().second, "Hz").value() == Approx(200e3));
   plan.drive = Drive::nothing;
   CHECK_FALSE(doubt(79e3, 1e-2));
+  // Where nothing is sensed that alone is told.
+  plan = pulses();
+  plan.edge = 1e-6;
+  plan.hookup.chains.clear();
+  CHECK_FALSE(doubt(1e5, 1e-3));
+  CHECK(has(s.findings(plan), "input.missing"));
 }
 
 TEST_CASE("a level that never comes is told with what is expected, and one in the middle offered", "[waveform][preflight]") {

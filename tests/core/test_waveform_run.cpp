@@ -190,7 +190,7 @@ TEST_CASE("while nothing comes it is said what is waited for and what is seen, l
   auto plan = few_pulses();
   plan.when = When::edge;
   plan.level = 2.9;
-  plan.patience = 30e-3;
+  plan.patience = 3e-3;
   for (const double correction : {1.0, -1.0}) {
     plan.hookup.chains.front().correction = correction;
     plan.level = 2.9 * correction;
@@ -212,7 +212,7 @@ TEST_CASE("while nothing comes it is said what is waited for and what is seen, l
   }
   plan = few_pulses();
   plan.level = 1;
-  plan.patience = 30e-3;
+  plan.patience = 3e-3;
   plan.pulse_width = 1e-6;
   for (const auto& [when, slope, wanted] : {std::tuple{When::narrow_pulse, Slope::rising, "a pulse of v above 1 V, narrower than 1 us"},
                                             {When::wide_pulse, Slope::falling, "a pulse of v below 1 V, wider than 1 ms"}}) {

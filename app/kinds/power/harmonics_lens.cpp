@@ -78,8 +78,10 @@ void HarmonicsLens::clear() {
     plot_->removePlottable(bars);
   }
   for (auto* item : items_) plot_->removeItem(item);
+  for (auto* graph : others_) plot_->removeGraph(graph);
   bars_.clear();
   items_.clear();
+  others_.clear();
 }
 
 void HarmonicsLens::draw() {
@@ -104,6 +106,7 @@ void HarmonicsLens::draw() {
     }
     bars_ << bars;
   }
+  for (const auto& other : beside_) draw_other(other, voltage, from, to);
   group_->setSpacingType(QCPBarsGroup::stPlotCoords);
   group_->setSpacing(0);
   if (!voltage && settings_.limits != power::LimitClass::none) {
@@ -129,6 +132,28 @@ void HarmonicsLens::draw() {
   plot_->xAxis->grid()->setVisible(false);
   render::measure_axis(plot_->yAxis, voltage ? "Voltage" : "Current", per_cent_ ? "%" : voltage ? "V" : "A");
   drawn(true);
+}
+
+/// Of another take a dash at each bar's place.
+void HarmonicsLens::draw_other(const Beside& other, bool voltage, std::size_t from, std::size_t to) {
+  const auto s = power::by_phase(other.item->measured->statistics);
+  if (s.phases < to || !(voltage ? s.has_voltage : s.has_current)) return;
+  const double each = 0.62 / double(to - from);
+  for (auto p = from; p < to; ++p) {
+    const auto& x = s.phasor[voltage ? s.voltage(p) : s.current(p)];
+    const double first = std::abs(x.front());
+    auto* graph = plot_->addGraph();
+    graph->setLineStyle(QCPGraph::lsNone);
+    QPainterPath dash(QPointF(-6, 0));
+    dash.lineTo(6, 0);
+    graph->setScatterStyle(QCPScatterStyle(dash, QPen(other.ink, other.wake ? 5 : 2)));
+    for (int h = 2; h <= s.orders(); ++h) {
+      const double value = per_cent_ ? (first > 0 ? 100 * std::abs(x[std::size_t(h - 1)]) / first : 0) : std::abs(x[std::size_t(h - 1)]) / std::sqrt(2.0);
+      graph->addData(h + (double(p - from) - double(to - from - 1) / 2) * each, value);
+      highest_ = std::max(highest_, value);
+    }
+    others_ << graph;
+  }
 }
 
 std::optional<double> HarmonicsLens::height_of(int order) const {

@@ -20,7 +20,10 @@ class HarmonicsLens : public RecordTakeLens {
   void frame() override;
 
  private:
+  void draw_other(const Beside& other, bool voltage, std::size_t from, std::size_t to);
+
   QList<QCPBars*> bars_;
+  QList<QCPGraph*> others_;  ///< of other takes
   QList<QCPAbstractItem*> items_;
   QCPBarsGroup* group_;
   bool per_cent_ = false, voltage_ = false;

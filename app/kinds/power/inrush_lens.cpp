@@ -41,6 +41,7 @@ InrushLens::InrushLens(Desk* desk, QWidget* parent) : RecordTakeLens(desk, paren
 }
 
 InrushLens::~InrushLens() {
+  others_.clear();
   current_.reset();
   rms_.reset();
 }
@@ -53,6 +54,8 @@ QString InrushLens::lacks(const power::PowerRecord& record) const {
 void InrushLens::clear() {
   if (current_) plot_->removeGraph(current_->graph());
   if (rms_) plot_->removeGraph(rms_->graph());
+  for (const auto& other : others_) plot_->removeGraph(other->graph());
+  others_.clear();
   current_.reset();
   rms_.reset();
   for (auto* item : items_) plot_->removeItem(item);
@@ -102,6 +105,14 @@ void InrushLens::draw() {
     }
   auto* x = over_time_->axis(QCPAxis::atBottom);
   auto* y = over_time_->axis(QCPAxis::atLeft);
+  for (const auto& other : beside_) {
+    const auto& its = other.item->inrush[std::min(phase_, other.item->inrush.size() - 1)];
+    std::vector<double> when(its.values().size());
+    for (std::size_t k = 0; k < when.size(); ++k) when[k] = its.start() + double(k) * its.step();
+    others_.push_back(std::make_unique<render::LongGraph>(x, y));
+    others_.back()->graph()->setPen(other.pen(1));
+    others_.back()->set_data(when, its.values());
+  }
   current_ = std::make_unique<render::LongGraph>(x, y);
   current_->graph()->setPen(QPen(ink_, 1.1));
   current_->set_data(time, v);
@@ -193,7 +204,13 @@ void InrushLens::frame() {
   const auto [low, high] = std::minmax_element(v.begin(), v.end());
   const double room = std::max(0.12 * (*high - *low), 1e-12);
   over_time_->axis(QCPAxis::atBottom)->setRange(in.start(), in.start() + in.step() * double(v.size() - 1));
-  over_time_->axis(QCPAxis::atLeft)->setRange(*low - room, *high + room);
+  QCPRange y(*low - room, *high + room);
+  for (const auto& other : beside_) {
+    const auto& its = other.item->inrush[std::min(phase_, other.item->inrush.size() - 1)].values();
+    const auto [least, most] = std::minmax_element(its.begin(), its.end());
+    y.expand(QCPRange(*least, *most));
+  }
+  over_time_->axis(QCPAxis::atLeft)->setRange(y);
 }
 
 }  // namespace heron::app

@@ -28,7 +28,8 @@ class InrushLens : public RecordTakeLens {
   void draw_fuse(const study::power::Inrush& inrush);
 
   QCPAxisRect *over_time_, *fuse_;
-  std::unique_ptr<render::LongGraph> current_, rms_, against_;
+  std::unique_ptr<render::LongGraph> current_, rms_;
+  std::vector<std::unique_ptr<render::LongGraph>> others_;  ///< of other takes
   QCPGraph *bears_, *carries_;
   QList<QCPAbstractItem*> items_;
   QList<QCPItemText*> labels_;

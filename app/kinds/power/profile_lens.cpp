@@ -51,6 +51,7 @@ ProfileLens::ProfileLens(Desk* desk, QWidget* parent) : RecordTakeLens(desk, par
 }
 
 ProfileLens::~ProfileLens() {
+  others_.clear();
   current_.reset();
   smooth_.reset();
   charge_.reset();
@@ -76,6 +77,10 @@ void ProfileLens::clear() {
   if (current_) plot_->removeGraph(current_->graph());
   if (charge_) plot_->removeGraph(charge_->graph());
   if (smooth_) plot_->removeGraph(smooth_->graph());
+  for (const auto& other : others_) plot_->removeGraph(other->graph());
+  for (auto* curve : other_shares_) plot_->removePlottable(curve);
+  others_.clear();
+  other_shares_.clear();
   current_.reset();
   smooth_.reset();
   charge_.reset();
@@ -84,6 +89,54 @@ void ProfileLens::clear() {
   for (auto* label : labels_) plot_->removeItem(label);
   items_.clear();
   labels_.clear();
+}
+
+namespace {
+
+/// As states are told: over a part of the time that one lasts; nothing where it cannot be read.
+struct Smoothed {
+  std::vector<double> time, value;
+};
+Smoothed smoothed(const power::PowerRecord& record) {
+  Smoothed out;
+  const auto& placed = record.wiring.currents.front();
+  const auto& trace = *record.record->traces[placed.trace];
+  const auto together = std::max<std::size_t>(1, record.profile->together);
+  std::vector<double> values(trace.size());
+  if (!trace.read(0, values)) return out;
+  for (std::size_t k = 0; k < values.size(); k += together) {
+    const auto end = std::min(values.size(), k + together);
+    out.time.push_back((trace.time.at(k) + trace.time.at(end - 1)) / 2);
+    out.value.push_back(placed.factor * std::accumulate(values.begin() + std::ptrdiff_t(k), values.begin() + std::ptrdiff_t(end), 0.0) / double(end - k));
+  }
+  return out;
+}
+
+constexpr double kHalfBin = 0.0125;  ///< decades
+
+/// How much of the time each current lasts, as an outline from the axis on.
+QVector<QCPCurveData> outline(const power::LoadProfile& p) {
+  QVector<QCPCurveData> out;
+  for (const auto& [lg, share] : p.shares)
+    for (const auto& [x, y] : {std::pair{0.0, lg - kHalfBin}, {100 * share, lg - kHalfBin}, {100 * share, lg + kHalfBin}, {0.0, lg + kHalfBin}})
+      out.append({double(out.size()), x, std::pow(10, y)});
+  return out;
+}
+
+}  // namespace
+
+void ProfileLens::draw_beside(double least) {
+  for (const auto& other : beside_) {
+    auto its = smoothed(*other.item);
+    for (auto& v : its.value) v = std::max(v, least);
+    others_.push_back(std::make_unique<render::LongGraph>(over_time_->axis(QCPAxis::atBottom), over_time_->axis(QCPAxis::atLeft)));
+    others_.back()->graph()->setPen(other.pen());
+    others_.back()->set_data(std::move(its.time), std::move(its.value));
+    auto* curve = new QCPCurve(shares_->axis(QCPAxis::atBottom), shares_->axis(QCPAxis::atLeft));
+    curve->setPen(other.wake ? QPen(other.ink, 2.5) : other.pen(1));
+    curve->data()->set(outline(*other.item->profile), true);
+    other_shares_ << curve;
+  }
 }
 
 void ProfileLens::draw() {
@@ -109,20 +162,14 @@ void ProfileLens::draw() {
     so_far[k] = sum;
     highest_ = std::max(highest_, values[k]);
   }
-  // As states are told: over a part of the time that one lasts.
-  const auto together = std::max<std::size_t>(1, p.together);
-  std::vector<double> smooth_time, smooth;
-  for (std::size_t k = 0; k < values.size(); k += together) {
-    const auto end = std::min(values.size(), k + together);
-    smooth_time.push_back((time[k] + time[end - 1]) / 2);
-    smooth.push_back(std::accumulate(values.begin() + std::ptrdiff_t(k), values.begin() + std::ptrdiff_t(end), 0.0) / double(end - k));
-  }
+  auto [smooth_time, smooth] = smoothed(*record_);
   const double least = !p.states.empty() && p.states.front().level > 0 ? p.states.front().level / 10 : highest_ * 1e-7;
   for (auto* row : {&values, &smooth})
     for (auto& v : *row) {
       v = std::max(v, least);
       lowest_ = std::min(lowest_, v);
     }
+  draw_beside(least);
   current_ = std::make_unique<render::LongGraph>(over_time_->axis(QCPAxis::atBottom), over_time_->axis(QCPAxis::atLeft));
   QColor faint = ink_;
   faint.setAlphaF(0.22);
@@ -140,15 +187,9 @@ void ProfileLens::draw() {
     render::measure_axis(charge_axis_, "Charge so far", "C");
   }
   // Share of time at each current, from the axis on.
-  QVector<QCPCurveData> points;
   double most = 0;
-  int n = 0;
-  constexpr double kHalfBin = 0.0125;
-  for (const auto& [lg, share] : p.shares) {
-    for (const auto& [x, y] : {std::pair{0.0, lg - kHalfBin}, {100 * share, lg - kHalfBin}, {100 * share, lg + kHalfBin}, {0.0, lg + kHalfBin}}) points.append({double(n++), x, std::pow(10, y)});
-    most = std::max(most, 100 * share);
-  }
-  share_->data()->set(points, true);
+  for (const auto& [lg, share] : p.shares) most = std::max(most, 100 * share);
+  share_->data()->set(outline(p), true);
   QColor pale = ink_;
   pale.setAlphaF(0.35);
   share_->setPen(QPen(ink_, 1));

@@ -25,9 +25,13 @@ class ProfileLens : public RecordTakeLens {
   void frame() override;
 
  private:
+  void draw_beside(double least);
+
   QCPAxisRect *over_time_, *shares_;
   QCPAxis* charge_axis_;
   std::unique_ptr<render::LongGraph> current_, smooth_, charge_;
+  std::vector<std::unique_ptr<render::LongGraph>> others_;  ///< of other takes
+  QList<QCPCurve*> other_shares_;
   QCPCurve* share_;
   QList<QCPAbstractItem*> items_;
   QList<QCPItemText*> labels_;

@@ -168,6 +168,7 @@ void EdgesLens::draw_side(bool on) {
   s.core = std::move(*core);
   s.window = e->window;
   const auto& c = *s.core;
+  draw_beside(on);
   const auto pale = render::paled(ink_, 0.45);
   auto* x = s.rects[volts_amps]->axis(QCPAxis::atBottom);
   line(x, s.rects[volts_amps]->axis(QCPAxis::atLeft), c.v.t, c.v.y, ink_, "v_ds");
@@ -201,6 +202,40 @@ void EdgesLens::draw_side(bool on) {
   render::measure_axis(s.rects[power_energy]->axis(QCPAxis::atLeft), "Power", "W");
   render::measure_axis(s.rects[power_energy]->axis(QCPAxis::atRight), "Energy, paler", "J");
   render::measure_axis(s.rects[power_energy]->axis(QCPAxis::atBottom), "Time", "s");
+}
+
+/// The same edge of other takes, each where its own event begins as this one's does.
+void EdgesLens::draw_beside(bool on) {
+  auto& s = side(on);
+  const auto begins = [](const switching::Edge& e) {
+    double first = INFINITY;
+    for (const auto& f : e.found)
+      if (f.value) first = std::min(first, f.from);
+    return first;
+  };
+  const double here = begins(*edge(on));
+  for (const auto& other : beside_) {
+    const auto& its = on ? other.item->on : other.item->off;
+    if (!its) continue;
+    const auto core = switching::core_of(*other.item->shot, its->event, other.settings.windows());
+    const double by = here - begins(*its);
+    if (!core || !std::isfinite(by)) continue;
+    const auto draw_one = [&](int row, QCPAxis::AxisType axis, const std::vector<double>& t, const std::vector<double>& y, const char* name) {
+      std::vector<double> moved(t);
+      for (auto& one : moved) one += by;
+      auto* graph = line(s.rects[std::size_t(row)]->axis(QCPAxis::atBottom), s.rects[std::size_t(row)]->axis(axis), moved, y, other.ink, QString("another's ") + name);
+      auto pen = other.pen();
+      if (axis == QCPAxis::atRight && !other.wake) pen.setColor(render::paled(other.ink, 0.45));
+      graph->setPen(pen);
+      graph->setLayer("grid");
+    };
+    draw_one(volts_amps, QCPAxis::atLeft, core->v.t, core->v.y, "v_ds");
+    draw_one(volts_amps, QCPAxis::atRight, core->i.t, core->i.y, "i_d");
+    if (core->g) draw_one(gate, QCPAxis::atLeft, core->g->t, core->g->y, "v_gs");
+    std::vector<double> power;
+    for (std::size_t k = 0; k < core->v.t.size(); ++k) power.push_back(core->v.y[k] * core->i.at(core->v.t[k]));
+    draw_one(power_energy, QCPAxis::atLeft, core->v.t, power, "power");
+  }
 }
 
 /// The window of the integral, in every panel of its side.

@@ -39,6 +39,7 @@ class EdgesLens : public ShotLens {
     bool on = false, last = false;
   };
   void draw_side(bool on);
+  void draw_beside(bool on);
   QCPGraph* line(QCPAxis* x, QCPAxis* y, const std::vector<double>& t, const std::vector<double>& values, const QColor& ink, const QString& name);
   void ring(QCPAxisRect* rect, QCPAxis* y, double time, double value);
   void shade(bool on);

@@ -90,12 +90,23 @@ void PulseLens::reload() {
     plot_->setVisible(false);
     return;
   }
+  std::vector<std::pair<TakeViewPtr, bool>> others;
+  const auto other = [&](long long take, bool wake) {
+    if (const auto its = desk_->readings.view(take); its && its != view && switching_of(its.get())) others.emplace_back(its, wake);
+  };
+  const auto wake = desk_->focus.wake();
+  if (wake) other(*wake, true);
+  for (const auto take : desk_->focus.overlaid())
+    if (take != wake) other(take, false);
   working_.ask(
-      [view] {
-        Ready out;
-        const auto settings = switching::settings_from_text(view->analysis.settings);
-        if (!settings) return out;
-        if (auto shots = switching_of(view.get())->read_shots(*settings)) out.shots = std::move(*shots);
+      [view, others] {
+        const auto shots_of = [](const TakeView& of) {
+          const auto settings = switching::settings_from_text(of.analysis.settings);
+          auto shots = settings ? switching_of(&of)->read_shots(*settings) : Result<std::vector<switching::ReadShotPtr>>(std::vector<switching::ReadShotPtr>());
+          return shots ? std::move(*shots) : std::vector<switching::ReadShotPtr>();
+        };
+        Ready out{.shots = shots_of(*view), .others = {}};
+        for (const auto& [its, behind] : others) out.others.push_back({its->take.number, behind, shots_of(*its)});
         return out;
       },
       [this](const Ready& ready) {
@@ -115,6 +126,14 @@ void PulseLens::draw() {
     return;
   }
   std::vector<RecordCurve> curves;
+  for (const auto& other : ready_.others) {
+    if (other.shots.empty()) continue;
+    const auto same = std::find_if(other.shots.begin(), other.shots.end(), [&](const auto& s) { return s->setting.point == shot_->setting.point; });
+    const auto& its = same == other.shots.end() ? other.shots.back() : *same;
+    for (std::size_t r = 0; r < switching::kRoles; ++r)
+      if (const auto* one = its->shot->find(switching::Role(r)); one && shot_->shot->find(switching::Role(r)))
+        curves.push_back({.trace = one->trace, .colour = render::take_colour(other.number), .dashed = render::take_dashed(other.number), .wake = other.wake});
+  }
   // In their roles first, as they are read; then whatever else was sensed.
   std::vector<std::size_t> drawn;
   for (std::size_t r = 0; r < switching::kRoles; ++r)

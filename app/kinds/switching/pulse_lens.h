@@ -28,6 +28,13 @@ class PulseLens : public Lens {
  private:
   struct Ready {
     std::vector<study::switching::ReadShotPtr> shots;
+    /// Of the wake and of the takes that lie over it.
+    struct Other {
+      int number = 0;
+      bool wake = false;
+      std::vector<study::switching::ReadShotPtr> shots;
+    };
+    std::vector<Other> others;
   };
   void reload();
   void draw();

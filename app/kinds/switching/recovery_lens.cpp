@@ -59,6 +59,16 @@ void RecoveryLens::draw() {
     out->setText(said);
     items_ << out;
   };
+  // Each of the others where its own turn-on begins as this one's does.
+  for (const auto& other : beside_) {
+    if (!other.item->on) continue;
+    const auto its = switching::core_of(*other.item->shot, other.item->on->event, other.settings.windows());
+    const auto& there = other.item->on->get(Key::recovery_current);
+    if (!its || !there.value || !peak.value) continue;
+    auto t = its->i.t;
+    for (auto& one : t) one += peak.from - there.from;
+    add(t, its->i.y, other.pen());
+  }
   add(core->i.t, core->i.y, QPen(ink_, 1.6));
   if (charge.value) {
     std::vector<double> t, y, base;

@@ -52,30 +52,43 @@ void SkewLens::draw() {
   const auto& skew = record_->skew;
   double reach = 5e-9;
   if (skew) reach = std::max(reach, 1.6 * std::abs(skew->value));
-  for (const bool on : {false, true}) {
-    const auto& edge = on ? record_->on : record_->off;
-    if (!edge) continue;
-    const auto core = switching::core_of(*record_->shot, edge->event, settings_.windows());
-    if (!core) continue;
-    const auto now = switching::energy_at(*core, edge->event, settings_.windows(), 0);
-    if (!now || *now == 0) continue;
+  // The energy of one event against the deskew, in per cent of what it is now.
+  const auto add = [&](const switching::ReadShot& shot, bool on, const switching::Settings& settings, const QPen& pen) -> std::optional<QPointF> {
+    const auto& edge = on ? shot.on : shot.off;
+    if (!edge) return std::nullopt;
+    const auto core = switching::core_of(*shot.shot, edge->event, settings.windows());
+    if (!core) return std::nullopt;
+    const auto now = switching::energy_at(*core, edge->event, settings.windows(), 0);
+    if (!now || *now == 0) return std::nullopt;
     QVector<double> x, y;
     constexpr int kPlaces = 60;
     for (int k = -kPlaces; k <= kPlaces; ++k) {
       // Along goes the deskew that would be set; a larger one moves the current to earlier times.
       const double more = reach * k / kPlaces;
-      if (const auto e = switching::energy_at(*core, edge->event, settings_.windows(), -more)) {
-        x << settings_.skew + more;
+      if (const auto e = switching::energy_at(*core, edge->event, settings.windows(), -more)) {
+        x << settings.skew + more;
         y << 100 * (*e / *now - 1);
       }
     }
+    if (x.isEmpty()) return std::nullopt;
     auto* graph = plot_->addGraph();
-    graph->setPen(QPen(on ? ink_ : render::paled(ink_, 0.45), 1.8));
+    graph->setPen(pen);
     graph->setData(x, y, true);
     graphs_ << graph;
+    return QPointF(x.back(), y.back());
+  };
+  for (const auto& other : beside_)
+    for (const bool on : {false, true}) {
+      auto pen = other.pen();
+      if (!on && !other.wake) pen.setColor(render::paled(other.ink, 0.45));
+      add(*other.item, on, other.settings, pen);
+    }
+  for (const bool on : {false, true}) {
+    const auto end = add(*record_, on, settings_, QPen(on ? ink_ : render::paled(ink_, 0.45), 1.8));
+    if (!end) continue;
     auto* name = new QCPItemText(plot_);
-    name->position->setCoords(x.back(), y.back());
-    name->setPositionAlignment(Qt::AlignRight | (y.back() > 0 ? Qt::AlignTop : Qt::AlignBottom));
+    name->position->setCoords(*end);
+    name->setPositionAlignment(Qt::AlignRight | (end->y() > 0 ? Qt::AlignTop : Qt::AlignBottom));
     name->setPadding(QMargins(8, 8, 8, 8));
     name->setFont(render::text_font(12, QFont::Medium));
     name->setColor(on ? ink_ : render::paled(ink_, 0.2));

@@ -33,36 +33,49 @@ void TrajectoryLens::clear() {
   power_words_.clear();
 }
 
+std::pair<QVector<double>, QVector<double>> TrajectoryLens::add_way(const switching::ReadShot& shot, bool on, const switching::Settings& settings, const QPen& pen) {
+  std::pair<QVector<double>, QVector<double>> out;
+  const auto& edge = on ? shot.on : shot.off;
+  if (!edge) return out;
+  const auto core = switching::core_of(*shot.shot, edge->event, settings.windows());
+  if (!core) return out;
+  auto* curve = new QCPCurve(plot_->xAxis, plot_->yAxis);
+  curve->setPen(pen);
+  curves_ << curve;
+  double first = INFINITY, last = -INFINITY;
+  for (const auto& f : edge->found)
+    if (f.value) {
+      first = std::min(first, f.from);
+      last = std::max(last, f.to);
+    }
+  const double room = last - first;
+  QVector<double> order;
+  auto& [v, i] = out;
+  for (std::size_t k = 0; k < core->v.t.size(); ++k) {
+    const double t = core->v.t[k];
+    if (t < first - 0.3 * room || t > last + 0.8 * room) continue;
+    order << double(k);
+    v << core->v.y[k];
+    i << core->i.at(t);
+    highest_voltage_ = std::max(highest_voltage_, v.back());
+    highest_current_ = std::max(highest_current_, i.back());
+  }
+  curve->setData(order, v, i, true);
+  return out;
+}
+
 void TrajectoryLens::draw() {
   clear();
   highest_voltage_ = highest_current_ = 0;
-  for (const bool on : {false, true}) {
-    const auto& edge = on ? record_->on : record_->off;
-    if (!edge) continue;
-    const auto core = switching::core_of(*record_->shot, edge->event, settings_.windows());
-    if (!core) continue;
-    auto* curve = new QCPCurve(plot_->xAxis, plot_->yAxis);
-    const auto ink = on ? ink_ : render::paled(ink_, 0.45);
-    curve->setPen(QPen(ink, 1.6));
-    curves_ << curve;
-    double first = INFINITY, last = -INFINITY;
-    for (const auto& f : edge->found)
-      if (f.value) {
-        first = std::min(first, f.from);
-        last = std::max(last, f.to);
-      }
-    const double room = last - first;
-    QVector<double> order, v, i;
-    for (std::size_t k = 0; k < core->v.t.size(); ++k) {
-      const double t = core->v.t[k];
-      if (t < first - 0.3 * room || t > last + 0.8 * room) continue;
-      order << double(k);
-      v << core->v.y[k];
-      i << core->i.at(t);
-      highest_voltage_ = std::max(highest_voltage_, v.back());
-      highest_current_ = std::max(highest_current_, i.back());
+  for (const auto& other : beside_)
+    for (const bool on : {false, true}) {
+      auto pen = other.pen();
+      if (!on && !other.wake) pen.setColor(render::paled(other.ink, 0.45));
+      add_way(*other.item, on, other.settings, pen);
     }
-    curve->setData(order, v, i, true);
+  for (const bool on : {false, true}) {
+    const auto ink = on ? ink_ : render::paled(ink_, 0.45);
+    const auto [v, i] = add_way(*record_, on, settings_, QPen(ink, 1.6));
     if (v.size() < 8) continue;
     // Which way it goes: an arrow where the power is highest, and the event's name beside it.
     qsizetype at = 2;

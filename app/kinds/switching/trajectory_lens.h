@@ -12,6 +12,7 @@ class TrajectoryLens : public ShotLens {
   explicit TrajectoryLens(Desk* desk, QWidget* parent = nullptr);
   /// Words at the hyperbolas, with their powers.
   QStringList powers() const;
+  int ways() const { return int(curves_.size()); }
 
  protected:
   QString lacks(const study::switching::ReadShot& shot) const override;
@@ -21,6 +22,8 @@ class TrajectoryLens : public ShotLens {
 
  private:
   void draw_powers();
+  /// Voltage and current of one event, drawn as a curve.
+  std::pair<QVector<double>, QVector<double>> add_way(const study::switching::ReadShot& shot, bool on, const study::switching::Settings& settings, const QPen& pen);
 
   QList<QCPCurve*> curves_, hyperbolas_;
   QList<QCPAbstractItem*> items_;

@@ -74,10 +74,12 @@ struct Reference {
   double by_gain = 0, by_offset = 0;  ///< what the trace's errors move it by
   double shared() const { return std::hypot(by_gain, by_offset); }
 };
+/// A level that is what it is.
+inline Reference exactly(double level) { return {.value = level}; }
 tl::expected<Reference, std::string> reference(const View& view, const Level& level);
 /// Standard deviation of a state's level: its samples' noise, and what is still on its way there.
 double u_state(const View& view, const signal::State& state);
-/// A share of the way from the low to the high state.
+/// A share of the way from the low to the high state; there are states.
 Reference between_states(const View& view, double share);
 
 /// By how much two levels that are off move the time from the passage of one to that of the other, in s; 0 where it is level there.

@@ -48,13 +48,14 @@ Value peak_to_peak(const View& v, const std::vector<Argument>&) {
 
 /// A stretch that is averaged over, and how well its ends are known; places.
 struct Averaged {
-  double from = 0, to = 0, u_end = 0;
+  double from, to;
+  double u_end = 0;
 };
 
 /// Over whole periods where it repeats, else over all that is read.
 tl::expected<Averaged, std::string> averaged_span(const View& v) {
   const auto& p = v.profile();
-  if (!p.periodic) return Averaged{double(p.over.first), double(p.over.last - 1), 0};
+  if (!p.periodic) return Averaged{double(p.over.first), double(p.over.last - 1)};
   double first = NAN, last = NAN;
   for (const auto& c : p.mids)
     if (c.rising) {
@@ -68,7 +69,7 @@ tl::expected<Averaged, std::string> averaged_span(const View& v) {
 }
 
 struct Averages {
-  double mean = 0, rms = 0, own = 0, share = 0;  ///< share: of the stretch, that its ends are not known by
+  double mean, rms, own, share;  ///< share: of the stretch, that its ends are not known by
 };
 tl::expected<Averages, std::string> averages(const View& v, const Averaged& span) {
   if (!(span.to > span.from)) {
@@ -118,7 +119,7 @@ tl::expected<Averaged, std::string> span_of(const View& v, const std::vector<Arg
   const double from = v.place_of(a[0].number), to = v.place_of(a[1].number);
   constexpr double kRounding = 1e-6;
   if (from < -kRounding || to > double(v.trace().size() - 1) + kRounding) return no("a time lies outside the record");
-  return Averaged{std::max(0.0, from), std::min(to, double(v.trace().size() - 1)), 0};
+  return Averaged{std::max(0.0, from), std::min(to, double(v.trace().size() - 1))};
 }
 
 }  // namespace
@@ -130,9 +131,8 @@ double u_state(const View& v, const signal::State& state) {
 
 Reference between_states(const View& v, double share) {
   const auto& p = v.profile();
-  if (!p.states) return {p.low + share * (p.high - p.low), p.noise, 0};
   const double low = u_state(v, p.states->low), high = u_state(v, p.states->high);
-  return {p.states->low.level + share * p.swing, std::hypot((1 - share) * low, share * high), 0};
+  return {.value = p.states->low.level + share * p.swing, .own = std::hypot((1 - share) * low, share * high)};
 }
 
 const std::vector<Definition>& level_figures() {

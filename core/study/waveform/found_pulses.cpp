@@ -54,7 +54,7 @@ Value half_width(const View& v, const std::vector<Argument>&) {
              right = first_beyond(v.trace(), over, p->peak.place, half, !p->upward, true);
   if (!left || !right) return no(join_reason(left ? right.error() : left.error()));
   if (!*left || !*right) return no("the pulse does not fall to half its peak on both sides within the record");
-  const auto a = time_at(v, **left, {half, 0, 0}), b = time_at(v, **right, {half, 0, 0});
+  const auto a = time_at(v, **left, exactly(half)), b = time_at(v, **right, exactly(half));
   if (!a) return no(a.error());
   if (!b) return no(b.error());
   // Half a peak that is off moves both ends; without a state to begin from, half of an offset does.

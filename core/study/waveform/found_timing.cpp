@@ -63,9 +63,9 @@ namespace {
 
 /// The mid crossings, the first and the last read to a fraction of a sample.
 struct Beat {
-  double first = 0, last = 0;  ///< s, of one direction
-  double own = 0;              ///< of each
-  std::size_t periods = 0;
+  double first, last;  ///< s, of one direction
+  double own;          ///< of each
+  std::size_t periods;
 };
 tl::expected<Beat, std::string> beat(const View& v) {
   const auto& p = v.profile();
@@ -74,7 +74,7 @@ tl::expected<Beat, std::string> beat(const View& v) {
     for (const auto& c : p.mids)
       if (c.rising == rising) places.push_back(c.place);
     if (places.size() < 2) continue;
-    const auto a = time_at(v, places.front(), {p.middle, 0, 0}), b = time_at(v, places.back(), {p.middle, 0, 0});
+    const auto a = time_at(v, places.front(), exactly(p.middle)), b = time_at(v, places.back(), exactly(p.middle));
     if (!a) return no(a.error());
     if (!b) return no(b.error());
     return Beat{a->value, b->value, std::hypot(a->own, b->own), places.size() - 1};
@@ -107,7 +107,7 @@ Value width(const View& v, const std::vector<Argument>&) {
     constexpr std::size_t kClosely = 64;
     double from = v.time(p.mids[k].place), to = v.time(p.mids[k + 1].place);
     if (count < kClosely) {
-      const auto a = time_at(v, p.mids[k].place, {p.middle, 0, 0}), b = time_at(v, p.mids[k + 1].place, {p.middle, 0, 0});
+      const auto a = time_at(v, p.mids[k].place, exactly(p.middle)), b = time_at(v, p.mids[k + 1].place, exactly(p.middle));
       if (!a) return no(a.error());
       if (!b) return no(b.error());
       from = a->value;
@@ -169,7 +169,7 @@ Value delay(const View& v, const std::vector<Argument>& a) {
   for (int k = 0; k < 2; ++k) {
     const View one{v.pass, k == 0 ? first : second};
     if (one.profile().mids.empty()) return no(fmt::format("{} has no mid crossing", one.trace().name));
-    const auto t = time_at(one, one.profile().mids.front().place, {one.profile().middle, 0, 0});
+    const auto t = time_at(one, one.profile().mids.front().place, exactly(one.profile().middle));
     if (!t) return no(t.error());
     read[k] = *t;
   }

@@ -10,8 +10,8 @@ const char* const kNoTransitions = "the levels do not gather at two states";
 
 /// One transition: its mid crossing, and the stretch from the one before to the one after it.
 struct Transition {
-  double mid = 0;
-  bool rising = true;
+  double mid;
+  bool rising;
   Stretch before, after;
 };
 
@@ -20,11 +20,10 @@ tl::expected<Transition, std::string> first_transition(const View& v, std::optio
   if (!p.states) return no(kNoTransitions);
   for (std::size_t k = 0; k < p.mids.size(); ++k) {
     if (rising && p.mids[k].rising != *rising) continue;
-    Transition out{p.mids[k].place, p.mids[k].rising, {p.over.first, 0}, {0, p.over.last}};
-    out.before.first = k > 0 ? std::size_t(p.mids[k - 1].place) + 1 : p.over.first;
-    out.before.last = std::size_t(out.mid) + 1;
-    out.after.first = std::size_t(out.mid) + 1;
-    out.after.last = k + 1 < p.mids.size() ? std::size_t(p.mids[k + 1].place) + 1 : p.over.last;
+    const auto sample_after = [&](std::size_t crossing) { return std::size_t(p.mids[crossing].place) + 1; };
+    const Stretch before{k > 0 ? sample_after(k - 1) : p.over.first, sample_after(k)},
+        after{sample_after(k), k + 1 < p.mids.size() ? sample_after(k + 1) : p.over.last};
+    const Transition out{p.mids[k].place, p.mids[k].rising, before, after};
     if (out.before.size() == 0 || out.after.first >= out.after.last) return no("the transition is cut off by the record's end");
     return out;
   }
@@ -48,7 +47,7 @@ tl::expected<Passages, std::string> passages(const View& v, const Transition& t,
   if (!left || !right) return no(join_reason(left ? right.error() : left.error()));
   if (!*left || !*right) return no("the transition does not reach from one reference level to the other within the record");
   // Each at its level as it is; what the states are not known by comes in together.
-  const auto at = [&](double near, double level) { return time_at(v, near, {level, 0, 0}); };
+  const auto at = [&](double near, double level) { return time_at(v, near, exactly(level)); };
   const auto a = at(**left, begin), b = at(**right, end);
   if (!a) return no(a.error());
   if (!b) return no(b.error());
@@ -103,15 +102,14 @@ Value settling(const View& v, const std::vector<Argument>&) {
   const auto above = first_beyond(v.trace(), t->after, double(t->after.last - 1), final + band, true, false),
              below = first_beyond(v.trace(), t->after, double(t->after.last - 1), final - band, false, false);
   if (!above || !below) return no(join_reason(above ? below.error() : above.error()));
-  const double last = std::max(above->value_or(-1), below->value_or(-1));
-  if (last < 0) {
-    // Within the band from its mid crossing's sample on.
-    return Found{0, v.step() / std::sqrt(12.0)};
-  }
-  if (last >= double(t->after.last - 2)) return no("it does not settle within the record");
-  const bool from_above = above->value_or(-1) > below->value_or(-1);
-  const auto end = time_at(v, last, {final + (from_above ? band : -band), 0, 0});
-  const auto mid = time_at(v, t->mid, {p.middle, 0, 0});
+  // What never was beyond the band is earlier than what was.
+  const bool from_above = *above > *below;
+  const auto& last = from_above ? *above : *below;
+  // Within the band from its mid crossing's sample on.
+  if (!last) return Found{.own = v.step() / std::sqrt(12.0)};
+  if (*last >= double(t->after.last - 2)) return no("it does not settle within the record");
+  const auto end = time_at(v, *last, exactly(final + (from_above ? band : -band)));
+  const auto mid = time_at(v, t->mid, exactly(p.middle));
   if (!end) return no(end.error());
   if (!mid) return no(mid.error());
   const auto slope = slope_at(v.trace(), t->after, v.place_of(end->value), p.noise);
