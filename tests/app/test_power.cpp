@@ -127,6 +127,13 @@ TEST_CASE("a second take lies over the first in every picture of its power", "[a
       if (cycles->plot()->graph(k)->pen().color() == render::theme().wake) return true;
     return false;
   }));
+  auto* phasors = drive::look_at<app::PhasorsLens>(open, "Thruster drive", "Phasors");
+  REQUIRE(phasors);
+  REQUIRE(drive::until([&] { return !phasors->words().isEmpty(); }));
+  const int items = phasors->plot()->itemCount();
+  both();
+  // A line and its end for each of three voltages and three currents.
+  CHECK(drive::until([&] { return phasors->plot()->itemCount() == items + 12; }));
   auto* profile = drive::look_at<app::ProfileLens>(open, "Radio rail", "Profile");
   REQUIRE(profile);
   REQUIRE(drive::until([&] { return profile->states().size() == 3; }));

@@ -2,6 +2,7 @@
 
 #include "app/kinds/switching/edges_lens.h"
 #include "app/kinds/switching/energies_lens.h"
+#include "app/kinds/switching/energy_map_lens.h"
 #include "app/kinds/switching/pulse_lens.h"
 #include "app/kinds/switching/recovery_lens.h"
 #include "app/kinds/switching/shots_table_lens.h"
@@ -104,6 +105,32 @@ TEST_CASE("energies are named at the ends of their curves, over what was swept, 
   const auto shot = drive::button(open.window, "Shot")->text();
   QTest::keyClick(&open.window, Qt::Key_BracketRight);
   CHECK(drive::until([&] { return drive::button(open.window, "Shot")->text() != shot; }));
+}
+
+TEST_CASE("an energy is a map over current and gate resistor, whose cells open their shots", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::EnergyMapLens>(open, kSweep, "Map");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->cells() == QSize(4, 2) && lens->numbers() == 8; }));
+  CHECK(drive::button(open.window, "Energy")->text() == "total");
+  drive::click(drive::button(open.window, "Energy"));
+  CHECK(drive::until([&] { return drive::button(open.window, "Energy")->text() == "turn-on"; }));
+  // One other quantity was swept: there is no choice.
+  CHECK_FALSE(drive::button(open.window, "Over"));
+  // The highest is the one at most current through the larger resistor; its shot carried a little more than the 20 A of the figure.
+  double highest = 0;
+  for (int k = 0; k < lens->plot()->itemCount(); ++k)
+    if (auto* word = qobject_cast<QCPItemText*>(lens->plot()->item(k)); word && word->visible()) highest = std::max(highest, word->text().toDouble());
+  const double at_twenty = 1e6 * open.figure("energy.on@20A,Rg=12").value;
+  CHECK(highest > at_twenty);
+  CHECK(highest < 1.06 * at_twenty);
+  QTest::mouseClick(lens->plot(), Qt::LeftButton, {}, lens->place_of(3, 1).toPoint());
+  app::EdgesLens* edges = nullptr;
+  CHECK(drive::until([&] { return (edges = drive::visible<app::EdgesLens>(open)) != nullptr || drive::visible<app::PulseLens>(open) != nullptr; }));
+  // A study of one shot has no map.
+  open.choose_study(kShot);
+  REQUIRE(drive::settled(open.window));
+  CHECK_FALSE(drive::button(open.window, "Lens: Map"));
 }
 
 TEST_CASE("a click on an event of the record enlarges it, Backspace goes back", "[app][switching]") {

@@ -363,6 +363,9 @@ TEST_CASE("what carries a surge must bear it if the device breaks down", "[wavef
   CHECK_FALSE(broken(30, 30.5));
   CHECK(broken(30, 29.5));
   CHECK(broken(-30, 29.5));
+  // A branch of the device need not carry what the drive lead does.
+  plan.hookup.chains.front().input.pin = "in";
+  CHECK_FALSE(broken(30, 29.5));
 }
 
 TEST_CASE("a slow record that is stopped keeps what had come", "[waveform][bench]") {

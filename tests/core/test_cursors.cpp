@@ -81,6 +81,9 @@ TEST_CASE("a start is the middle one of the first fiftieth, of five samples at l
   CHECK(passes({10, 10, 10, 1, 1, 1}, 40, 50) < 3);
   CHECK(passes({10, 1, 10, 1, 1, 10}, 40, 200) == Approx(0).margin(2));
   // Of a thousand samples it is twenty.
+  // A start of one is a start, one of nothing is none.
+  CHECK(passes({1, 1, 1, 1, 1, 1}, 40, 50) > 0);
+  CHECK(passes({0, 0, 0, 0, 0, 0}, 40, 50) == -1);
   std::vector<double> twenty(20, 1.0);
   for (std::size_t k = 0; k < 11; ++k) twenty[k] = 8;
   CHECK(passes(twenty, 1000, 50) == Approx(10.5).margin(0.6));

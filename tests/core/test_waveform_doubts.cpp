@@ -347,6 +347,26 @@ TEST_CASE("a mean of records that hides what comes at another time in each is do
   CHECK(said(-1.5, 4));
   CHECK_FALSE(said(0.5, 1));
   CHECK_THAT(test::spaced(said(0.4, 4)->text), Catch::Matchers::Contains("goes 300 mV beyond the mean"));
+  // The noisiest pass says how far noise alone goes.
+  std::mt19937_64 random(5);
+  std::normal_distribution<double> normal(0, 0.05);
+  std::vector<study::WaveformsPtr> all;
+  std::vector<double> sum(1000, 0.0);
+  for (int k = 0; k < 4; ++k) {
+    auto v = pulse(300, 700, 1000);
+    for (auto& one : v) one += k == 2 ? 2 * normal(random) : 0.2 * normal(random);
+    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += v[i] / 4;
+    auto one = std::make_shared<study::Waveforms>();
+    one->traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
+    one->errors.resize(1);
+    all.push_back(one);
+  }
+  study::Waveforms mean;
+  mean.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), sum)};
+  mean.errors.resize(1);
+  const auto none = waveform::averaging_doubt(mean, all);
+  REQUIRE(none);
+  CHECK_FALSE(*none);
 }
 
 }  // namespace waveform_doubts

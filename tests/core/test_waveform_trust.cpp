@@ -336,6 +336,30 @@ TEST_CASE("a pulse stands over the state that it comes from, upwards or downward
   }
 }
 
+TEST_CASE("few pulses are known as their edges are", "[waveform]") {
+  auto made = train();
+  made.samples = 600;
+  check_noise(made, {"width", "duty", "period"}, 0.7, 1.35);
+}
+
+TEST_CASE("a start is the mean up to two samples before the trigger", "[waveform]") {
+  // Ten samples before it, at 4 V but for one; straight lines between.
+  const auto start = [](int at, double before) {
+    Made made{.start = -before * 0x1p-20, .step = 0x1p-20, .samples = 3000, .asked = {"time.at(50%,falling)"}, .triggered = true};
+    made.quantities = {{"v", "V", [=](double t) { return std::abs(t - at * 0x1p-20) < 0.4e-6 ? 4.6 : 4 * std::exp(-std::max(0.0, t) / 300e-6); }}};
+    made.settings.of = waveform::PercentOf::start;
+    const double t = figure(read(made), "time.at(50%,falling)").value;
+    return 8 * std::exp(-t / 300e-6);
+  };
+  // Of eight steps one and a half: a sample within counts for two halves of its neighbours' steps, the last one for a half.
+  CHECK(start(-6, 10) == Approx(4 + 0.6 / 8).epsilon(1e-3));
+  CHECK(start(-2, 10) == Approx(4 + 0.3 / 8).epsilon(1e-3));
+  CHECK(start(-1, 10) == Approx(4).epsilon(1e-4));
+  // Five samples before the trigger are enough, four are not: then it is the first sample.
+  CHECK(start(-5, 5) == Approx(4 + 0.3 / 3).epsilon(1e-3));
+  CHECK(start(-4, 4) == Approx(4.6).epsilon(1e-3));
+}
+
 TEST_CASE("a width at half height is known as well as the height and the zero are, at both sides", "[waveform]") {
   Made made{.start = -1000e-6, .step = 1e-6, .samples = 2000};
   made.quantities = {{"v", "V", [](double t) { return 3 * std::exp(-t * t / (2 * 150e-6 * 150e-6)); }, 20e-3, kErrors}};

@@ -402,6 +402,10 @@ TEST_CASE("a list of points is read whichever way it stands", "[waveform][words]
     CHECK_FALSE(waveform::read_points(text));
   }
   CHECK_THAT(waveform::read_points("0 0\n1m 0.5\n2m low").error().message, Catch::Matchers::Contains("Point 3"));
+  CHECK_THAT(waveform::read_points("0 0\n1m 0.5 2m").error().message, Catch::Matchers::Contains("not \"1m 0.5 2m\""));
+  // What begins with more signs than a number is a heading.
+  CHECK(waveform::read_points("---1 0\n0 0\n1m 1")->size() == 2);
+  CHECK_FALSE(waveform::read_points("--1 0\n0 0\n1m 1"));
   std::string many;
   for (std::size_t k = 0; k < waveform::kMostPoints; ++k) many += std::to_string(k) + " 1\n";
   CHECK(waveform::read_points(many));

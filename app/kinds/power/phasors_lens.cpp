@@ -61,7 +61,7 @@ void PhasorsLens::ray(std::complex<double> to, const QColor& ink, double width, 
   knob->setBrush(dashed ? QBrush(theme().sheet) : QBrush(ink));
   items_ << knob;
   const double size = std::abs(to);
-  if (size <= 0) return;
+  if (size <= 0 || name.isEmpty()) return;
   // So many pixels beyond the end, however small the drawing.
   constexpr double kBeyond = 15;
   auto* label = new QCPItemText(plot_);
@@ -98,6 +98,16 @@ void PhasorsLens::draw() {
   const auto reference = s.phasor.front().front();
   double voltage = 0, current = 0;
   for (std::size_t k = 0; k < s.channels(); ++k) (s.has_voltage && k < s.phases ? voltage : current) = std::max(s.has_voltage && k < s.phases ? voltage : current, std::abs(s.phasor[k].front()));
+  // Of other takes the ends alone are told apart, on the scales of the one in view.
+  for (const auto& other : beside_) {
+    const auto its = power::by_phase(other.item->measured->statistics);
+    if (its.phases != s.phases || its.has_voltage != s.has_voltage || its.has_current != s.has_current) continue;
+    const auto turn = its.phasor.front().front() / std::max(std::abs(its.phasor.front().front()), 1e-300);
+    for (std::size_t p = 0; p < s.phases; ++p) {
+      if (s.has_voltage) ray(its.phasor[its.voltage(p)].front() / turn / std::max(voltage, 1e-300), other.ink, other.wake ? 6 : 1.2, false, "");
+      if (s.has_current) ray(kCurrents * its.phasor[its.current(p)].front() / turn / std::max(current, 1e-300), other.ink, other.wake ? 4 : 1, !other.wake, "");
+    }
+  }
   QStringList said;
   for (std::size_t p = 0; p < s.phases; ++p) {
     const auto ink = phase_ink(ink_, p, s.phases);

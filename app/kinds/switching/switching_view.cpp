@@ -5,6 +5,7 @@
 #include "app/readings.h"
 #include "edges_lens.h"
 #include "energies_lens.h"
+#include "energy_map_lens.h"
 #include "pulse_lens.h"
 #include "recovery_lens.h"
 #include "shots_table_lens.h"
@@ -24,6 +25,14 @@ bool sweeps_shots(const Desk& desk) {
   return !plan || plan->plan().steps().size() > 1;
 }
 
+/// Currents, and something else beside them.
+bool sweeps_two(const Desk& desk) {
+  const auto* plan = dynamic_cast<const switching::PlannedSwitching*>(desk.focus.plan().get());
+  if (!plan) return true;
+  const auto& p = plan->plan();
+  return p.currents.size() > 1 && (p.buses.size() > 1 || p.resistors.size() > 1 || p.temperatures.size() > 1);
+}
+
 Result<std::vector<study::Repeated>> over_shots(const TakeView& view, const study::SettingsText& settings, const std::vector<std::string>&) {
   const auto* one = switching_of(&view);
   return one ? one->over_shots(settings) : std::vector<study::Repeated>{};
@@ -37,6 +46,7 @@ class SwitchingLooks final : public KindView {
     const auto repetitions = [](Desk* desk, QWidget* parent) -> Lens* { return new RepetitionsLens(desk, parent, over_shots); };
     return {{"Edges", make<EdgesLens>},
             {"Energies", make<EnergiesLens>, sweeps_shots},
+            {"Map", make<EnergyMapLens>, sweeps_two},
             {"Pulses", make<PulseLens>, nullptr, true},
             {"Trajectory", make<TrajectoryLens>},
             {"Recovery", make<RecoveryLens>},

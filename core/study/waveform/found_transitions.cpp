@@ -34,7 +34,7 @@ tl::expected<Transition, std::string> first_transition(const View& v, std::optio
 /// The times at which it passes two shares of the way, the first of them first in time.
 struct Passages {
   Found first, second;
-  double u_apart = 0;  ///< of their difference, from noise, with the states' own uncertainty carried through
+  double u_apart;  ///< of their difference, from noise, with the states' own uncertainty carried through
 };
 tl::expected<Passages, std::string> passages(const View& v, const Transition& t, double low_share, double high_share) {
   const double from_share = t.rising ? low_share : high_share, to_share = t.rising ? high_share : low_share;
@@ -51,12 +51,10 @@ tl::expected<Passages, std::string> passages(const View& v, const Transition& t,
   const auto a = at(**left, begin), b = at(**right, end);
   if (!a) return no(a.error());
   if (!b) return no(b.error());
-  Passages out{*a, *b};
   const double low = u_state(v, p.states->low), high = u_state(v, p.states->high);
   const double from_states = std::hypot(moved_between(v, whole, a->value, b->value, (1 - from_share) * low, (1 - to_share) * low),
                                         moved_between(v, whole, a->value, b->value, from_share * high, to_share * high));
-  out.u_apart = std::hypot(std::hypot(a->own, b->own), from_states);
-  return out;
+  return Passages{*a, *b, std::hypot(std::hypot(a->own, b->own), from_states)};
 }
 
 Value transition_time(const View& v, bool rising) {
