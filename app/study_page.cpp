@@ -120,14 +120,14 @@ void StudyPage::adopt_kind() {
     return;
   }
   if (const int kept = kept_lens(); kept >= 0) chosen_[view] = kept;
-  const int index = chosen_.value(view, 0);
+  const int index = suiting(chosen_.value(view, 0));
   if (made_[view][index]) return show_lens(index);
   // A lens takes a moment to make: brief and figures are painted before it.
   unknown_->clear();
   stack_->setCurrentWidget(unknown_);
   group_->button(index)->setChecked(true);
   QTimer::singleShot(0, this, [this, view] {
-    if (view_ == view && !lens()) show_lens(chosen_.value(view_, 0));
+    if (view_ == view && !lens()) show_lens(suiting(chosen_.value(view_, 0)));
   });
 }
 
@@ -136,6 +136,13 @@ Lens* StudyPage::lens() const { return offers_.empty() ? nullptr : qobject_cast<
 bool StudyPage::suits(int lens) const {
   const auto& offer = offers_[std::size_t(lens)];
   return !offer.suits || offer.suits(*desk_);
+}
+
+int StudyPage::suiting(int lens) const {
+  if (suits(lens)) return lens;
+  for (int k = 0; k < lens_count(); ++k)
+    if (suits(k)) return k;
+  return lens;
 }
 
 int StudyPage::kept_lens() const {
@@ -194,7 +201,7 @@ bool StudyPage::handle_key(int key) {
 
 void StudyPage::refresh() {
   for (int k = 0; k < lens_count(); ++k) group_->button(k)->setVisible(suits(k));
-  if (lens() && !suits(chosen_.value(view_))) show_lens(0);
+  if (const int chosen = chosen_.value(view_); lens() && !suits(chosen)) show_lens(suiting(chosen));
   title_->setText(desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->name) : QString());
   // What was noted stands beneath the name when it is pointed at; in the finder and the report it is found as well.
   const QString note = desk_->focus.study() ? QString::fromStdString(desk_->focus.study()->note) : QString();

@@ -39,6 +39,8 @@ class StudyPage : public QWidget {
   int kept_lens() const;
   void show_lens(int index);
   bool suits(int lens) const;
+  /// That lens, or the first that suits the study in view.
+  int suiting(int lens) const;
   void show_point(int index);
   void refresh();
 

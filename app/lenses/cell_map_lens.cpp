@@ -96,6 +96,7 @@ void CellMapLens::show_grid(CellGrid grid, const QColor& ink) {
     axis->setLabel(of.name);
   };
   label(plot_->xAxis, grid_.across);
+  plot_->xAxis->setLabel(grid_.across.name + "; cells in " + text(unit_scale(highest_, grid_.unit).unit));
   label(plot_->yAxis, grid_.upwards);
   draw_contours();
   // Places of another grid mean something else.

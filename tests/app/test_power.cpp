@@ -34,6 +34,24 @@ TEST_CASE("what a pump draws when it starts is marked, and the fuse beside it", 
   CHECK(drive::until([&] { return std::abs(x->range().size() / whole.size() - 1) < 1e-6; }));
 }
 
+TEST_CASE("a study opens in a lens that suits it, whatever was looked at before", "[app][power]") {
+  OpenWindow open;
+  const auto in_view = [&] {
+    for (auto* tab : open.window.findChildren<QPushButton*>("tab"))
+      if (tab->isVisible() && tab->isChecked()) return tab->text();
+    return QString("none");
+  };
+  open.choose_study("Bilge-pump start");
+  CHECK(drive::until([&] { return in_view() == "Inrush" && drive::visible<app::InrushLens>(open); }));
+  open.choose_study("Thruster drive");
+  CHECK(drive::until([&] { return in_view() == "Waveforms" && drive::visible<app::CyclesLens>(open); }));
+  open.choose_study("Radio rail");
+  CHECK(drive::until([&] { return in_view() == "Waveforms" && drive::visible<app::CyclesLens>(open); }));
+  open.choose_study("Bilge-pump start");
+  REQUIRE(drive::until([&] { return in_view() != "none"; }));
+  CHECK_FALSE(drive::visible<app::ProfileLens>(open));
+}
+
 TEST_CASE("three phases are drawn by angle, and a clamp the other way round is told and put right", "[app][power]") {
   OpenWindow open;
   auto* phasors = drive::look_at<app::PhasorsLens>(open, "Thruster drive", "Phasors");
