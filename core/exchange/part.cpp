@@ -10,13 +10,14 @@ namespace heron::exchange {
 Result<long long> write_part_csv(const std::string& path, const std::vector<study::TracePtr>& traces, double from, double to,
                                  std::stop_token stop, const Share& told) {
   if (traces.empty()) return fail(Fault::input, "There is no quantity to write.");
+  if (!(from <= to)) return fail(Fault::input, "No sample lies between {} and {}.", format_quantity(from, "s", 4).plain(), format_quantity(to, "s", 4).plain());
   const auto& time = traces.front()->time;
   const auto n = traces.front()->size();
   // A sample on the very edge belongs to the part.
   constexpr double kRounding = 1e-6;
   const auto inside = [&](double place) { return std::size_t(std::clamp(place, 0.0, double(n))); };
   const auto first = inside(std::ceil(time.place_of(from, n) - kRounding)), last = inside(std::floor(time.place_of(to, n) + kRounding) + 1);
-  if (!(from <= to) || first >= last)
+  if (first >= last)
     return fail(Fault::input, "No sample lies between {} and {}.", format_quantity(from, "s", 4).plain(), format_quantity(to, "s", 4).plain());
   const auto written = write_beside(path, [&](std::ostream& out) -> Result<void> {
     std::string text = "time (s)";

@@ -5,6 +5,7 @@
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QTimer>
 #include <functional>
 
 #include "app/kinds/iv/iv_view.h"
@@ -31,6 +32,20 @@ T* control(QWidget& window, const QString& accessible_name) {
 inline QPushButton* button(QWidget& window, const QString& name) { return control<QPushButton>(window, name); }
 
 inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); }
+
+/// Does something with the next dialog of a kind as soon as that is open, however long it takes; call before what opens it.
+template <class Dialog>
+void with_next(std::function<void(Dialog&)> act) {
+  auto* timer = new QTimer(qApp);
+  QObject::connect(timer, &QTimer::timeout, [timer, act = std::move(act)] {
+    auto* dialog = qobject_cast<Dialog*>(QApplication::activeModalWidget());
+    if (!dialog || !dialog->isVisible()) return;
+    timer->stop();
+    timer->deleteLater();
+    act(*dialog);
+  });
+  timer->start(20);
+}
 
 /// Does what the finder offers first for these words; false where there is no finder.
 inline bool by_name(QWidget& window, const QString& words) {

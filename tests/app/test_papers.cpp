@@ -34,23 +34,11 @@ void write(QWidget& window, const char* field, const QString& words) {
   QTest::keyClick(line, Qt::Key_Return);
 }
 
-/// Answers the next question with this text.
-void answer(const QString& words) {
-  QTimer::singleShot(0, [words] {
-    auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
-    if (!dialog) return;
-    dialog->setTextValue(words);
-    dialog->accept();
-  });
-}
-
 /// Answers the next question for a file.
 void choose_file(const QString& path) {
-  QTimer::singleShot(0, [path] {
-    auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-    if (!dialog) return;
-    dialog->selectFile(path);
-    QMetaObject::invokeMethod(dialog, "accept");
+  drive::with_next<QFileDialog>([path](QFileDialog& dialog) {
+    dialog.selectFile(path);
+    QMetaObject::invokeMethod(&dialog, "accept");
   });
 }
 
@@ -107,20 +95,19 @@ TEST_CASE("a study is copied, kept as a template, and added from it where names 
   // On another assembly its pins and parts have no counterpart: they are asked for.
   for (const auto& study : open.desk().document.studies())
     if (study.name == "Regulator loop") open.desk().focus.select_study(study.id);
-  answer("From a template");
-  // The second question is asked as the first is answered.
-  QTimer::singleShot(50, [&] {
-    auto* kinds = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
-    if (!kinds) return;
-    kinds->setTextValue("Template: Preamp passband");
-    QTimer::singleShot(50, [&] {
-      auto* match = qobject_cast<app::MatchDialog*>(QApplication::activeModalWidget());
-      if (!match) return;
-      for (auto* choice : match->findChildren<QComboBox*>())
-        if (choice->accessibleName().startsWith("Pin ")) choice->setCurrentIndex(choice->accessibleName() == "Pin preamp in" ? 1 : 2);
-      match->accept();
+  // Each question is asked as the one before it is answered: a name, what it is made from, which pins.
+  drive::with_next<QInputDialog>([](QInputDialog& name) {
+    drive::with_next<QInputDialog>([](QInputDialog& kinds) {
+      kinds.setTextValue("Template: Preamp passband");
+      drive::with_next<app::MatchDialog>([](app::MatchDialog& match) {
+        for (auto* choice : match.findChildren<QComboBox*>())
+          if (choice->accessibleName().startsWith("Pin ")) choice->setCurrentIndex(choice->accessibleName() == "Pin preamp in" ? 1 : 2);
+        match.accept();
+      });
+      kinds.accept();
     });
-    kinds->accept();
+    name.setTextValue("From a template");
+    name.accept();
   });
   found(open, "add a study");
   QTest::keyClick(drive::control<QLineEdit>(open.window, "Find"), Qt::Key_Return);
