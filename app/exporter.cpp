@@ -15,8 +15,10 @@ void Exporter::begin(long long study, const QString& said, Work work) {
   worker_ = std::jthread([this, study, work = std::move(work)](std::stop_token stop) {
     int shown = 0;
     const auto ended = work(stop, [&](double share) {
-      if (const int percent = int(100 * share); percent > shown) hand_back(this, [this, share] { emit progressed(share); });
-      shown = std::max(shown, int(100 * share));
+      const int percent = int(100 * share);
+      if (percent <= shown) return;
+      shown = percent;
+      hand_back(this, [this, share] { emit progressed(share); });
     });
     hand_back(this, [this, ended, study] {
       worker_.join();

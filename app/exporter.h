@@ -4,8 +4,8 @@
 #include <vector>
 
 #include "document.h"
+#include "exchange/writers.h"
 #include "messages.h"
-#include "study/trace.h"
 
 namespace heron::app {
 
@@ -31,7 +31,7 @@ class Exporter : public QObject {
 
  private:
   /// Writes beside the window's thread: `work(stop, told)` gives what is said when it is over.
-  using Work = std::function<Result<QString>(std::stop_token, const std::function<void(double)>&)>;
+  using Work = std::function<Result<QString>(std::stop_token, const exchange::Share&)>;
   void begin(long long study, const QString& said, Work work);
 
   Document* document_;

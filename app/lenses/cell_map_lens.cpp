@@ -19,6 +19,25 @@ constexpr std::size_t kMostNumbers = 400;               ///< cells that have roo
 constexpr double kNumberWidth = 40, kNumberHeight = 17;  ///< pixels that a number wants
 }  // namespace
 
+std::vector<double> places_of(std::vector<double> values, bool set) {
+  std::sort(values.begin(), values.end());
+  std::vector<double> out;
+  std::vector<double> group;
+  const auto close_group = [&] {
+    double sum = 0;
+    for (const double v : group) sum += v;
+    if (!group.empty()) out.push_back(sum / double(group.size()));
+    group.clear();
+  };
+  const double floor = values.empty() ? 0 : 1e-3 * std::abs(values.back());
+  for (const double v : values) {
+    if (!group.empty() && v - group.back() > (set ? 1e-9 * std::abs(v) : std::max(0.02 * std::abs(v), floor))) close_group();
+    group.push_back(v);
+  }
+  close_group();
+  return out;
+}
+
 std::size_t nearest_place(const std::vector<double>& places, double value) {
   return std::size_t(std::min_element(places.begin(), places.end(), [&](double a, double b) { return std::abs(a - value) < std::abs(b - value); }) - places.begin());
 }

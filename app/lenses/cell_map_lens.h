@@ -25,6 +25,8 @@ struct CellGrid {
   std::size_t cell(std::size_t x, std::size_t y) const { return y * across.places.size() + x; }
 };
 
+/// What was set is a place by itself; of what was only read, values that follow each other within 2 % are one. Rising.
+std::vector<double> places_of(std::vector<double> values, bool set);
 /// The place nearest to a value.
 std::size_t nearest_place(const std::vector<double>& places, double value);
 

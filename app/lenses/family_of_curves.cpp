@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/lenses/laid_over.h"
 #include "app/text.h"
 #include "render/theme.h"
 
@@ -43,10 +44,7 @@ void FamilyOfCurves::prepare(const TakeViewPtr& view) {
     bool wake, shown;
   };
   std::vector<Asked> asked;
-  if (const auto wake = desk_->focus.wake(); wake && wake != desk_->focus.shown())
-    if (const auto its = desk_->readings.view(*wake)) asked.push_back({its, true, false});
-  for (const auto id : desk_->focus.overlaid())
-    if (const auto its = desk_->readings.view(id); its && id != desk_->focus.shown()) asked.push_back({its, false, false});
+  for (const auto& [its, wake] : laid_over(*desk_)) asked.push_back({its, wake, false});
   asked.push_back({view, false, true});
   working_.ask(
       [asked, read = read_] {

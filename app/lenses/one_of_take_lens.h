@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <vector>
 
+#include "app/lenses/laid_over.h"
 #include "app/lenses/take_lens.h"
 #include "render/theme.h"
 
@@ -63,22 +64,11 @@ class OneOfTakeLens : public TakeLens {
 
   void prepare(const TakeViewPtr& view) override {
     ink_ = render::take_colour(view->take.number);
-    struct Other {
-      TakeViewPtr view;
-      bool wake;
-    };
-    std::vector<Other> others;
-    const auto other = [&](long long take, bool wake) {
-      if (const auto one = desk_->readings.view(take); one && !one->empty() && one != view) others.push_back({one, wake});
-    };
-    if (const auto wake = desk_->focus.wake()) other(*wake, true);
-    for (const auto take : desk_->focus.overlaid())
-      if (take != desk_->focus.wake()) other(take, false);
     struct Both {
       Loaded shown;
-      std::vector<std::pair<Other, Loaded>> others;
+      std::vector<std::pair<LaidOver, Loaded>> others;
     };
-    working_.ask([view, others, load = load_] {
+    working_.ask([view, others = laid_over(*desk_), load = load_] {
                    Both out{load(*view), {}};
                    for (const auto& one : others) out.others.emplace_back(one, load(*one.view));
                    return out;

@@ -9,6 +9,7 @@
 #include <set>
 
 #include "exchange/beside.h"
+#include "exchange/rows.h"
 #include "exchange/touchstone.h"
 #include "study/shared_error.h"
 #include "study/trace.h"
@@ -107,7 +108,7 @@ Result<void> each_line(const study::Record& record, std::stop_token stop, Put pu
   std::string text = timed ? "time (s)" : "row";
   std::size_t rows = 0;
   for (const auto& c : record.channels) {
-    text += c.unit.empty() ? "," + c.role : fmt::format(",{} ({})", c.role, c.unit);
+    text += ',' + column_title(c.role, c.unit);
     rows = std::max(rows, c.size());
   }
   text += "\n";
@@ -124,17 +125,10 @@ Result<void> each_line(const study::Record& record, std::stop_token stop, Put pu
       if (auto ok = traces[c]->read(first, columns[c]); !ok) return ok;
     }
     text.clear();
-    for (auto i = first; i < last; ++i) {
-      if (timed)
-        fmt::format_to(std::back_inserter(text), "{}", double(i) / record.sample_rate);
-      else
-        fmt::format_to(std::back_inserter(text), "{}", i + 1);
-      for (const auto& c : columns) {
-        text += ',';
-        if (i - first < c.size()) fmt::format_to(std::back_inserter(text), "{}", c[i - first]);
-      }
-      text += '\n';
-    }
+    if (timed)
+      append_rows(text, first, last, [&](std::size_t i) { return double(i) / record.sample_rate; }, columns);
+    else
+      append_rows(text, first, last, [](std::size_t i) { return i + 1; }, columns);
     put(text, last, rows);
   }
   return {};

@@ -44,6 +44,46 @@ std::optional<LocalParabola> parabola(std::span<const double> values, std::size_
   return out;
 }
 
+/// Value, place and their uncertainties at the turn of the polynomial of fourth degree through the samples around one
+/// that is left out.
+///
+/// A parabola that is as wide as noise lets it be flattens the top that it is laid through, by about as much as it is
+/// known to. Two more terms bend with the top; what they cost is a little more noise.
+std::optional<Local> quartic_turn(std::span<const double> values, std::size_t first, std::size_t last, std::size_t at,
+                                  double from, double noise, Towards which) {
+  constexpr int kTerms = 5;
+  if (last - first + 2 < 2 * kTerms) return std::nullopt;
+  using Terms = Eigen::Matrix<double, kTerms, 1>;
+  using Square = Eigen::Matrix<double, kTerms, kTerms>;
+  const double half = double(std::max(at - first, last - at));
+  const auto powers = [](double t) { return Terms(1, t, t * t, t * t * t, t * t * t * t); };
+  const auto scaled = [&](std::size_t k) { return (double(k) - double(at)) / half; };
+  Square m = Square::Zero();
+  Terms r = Terms::Zero();
+  for (auto k = first; k <= last; ++k) {
+    if (k == at) continue;
+    const Terms v = powers(scaled(k));
+    m += v * v.transpose();
+    r += v * values[k];
+  }
+  const Eigen::LDLT<Square> solver(m);
+  const Terms of = solver.solve(r);
+  const Square covariance = solver.solve(Square::Identity());
+  const auto slope = [&](double t) { return of[1] + t * (2 * of[2] + t * (3 * of[3] + t * 4 * of[4])); };
+  const auto bend = [&](double t) { return 2 * of[2] + t * (6 * of[3] + t * 12 * of[4]); };
+  double t = (from - double(at)) / half;
+  constexpr int kSteps = 20;
+  for (int k = 0; k < kSteps; ++k) t -= bend(t) != 0 ? slope(t) / bend(t) : 0;
+  const bool bent = which == Towards::high ? bend(t) < 0 : bend(t) > 0;
+  if (!(std::abs(t) <= 1) || !bent || std::abs(slope(t)) > 1e-9 * std::abs(bend(t))) return std::nullopt;
+  const Terms v = powers(t), rate(0, 1, 2 * t, 3 * t * t, 4 * t * t * t);
+  const auto u_along = [&](const Terms& w) { return noise * std::sqrt(std::max(0.0, w.dot(covariance * w))); };
+  return Local{.place = double(at) + t * half,
+               .value = of.dot(v),
+               .u_value = u_along(v),
+               .u_place = half * u_along(rate) / std::abs(bend(t))};
+}
+
 }  // namespace
 
 double noise_of(std::span<const double> values) {
@@ -75,8 +115,10 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
   const auto n = values.size();
   Local plain{.place = double(at), .value = values[at], .u_value = noise, .u_place = 0.5};
   Local best = plain;
-  constexpr int kChances = 2;
+  constexpr int kChances = 3;
+  constexpr double kFarOut = 7;  // sigmas: of 2^40 samples one lies so far out by noise
   int failed = 0;
+  std::optional<std::pair<std::size_t, std::size_t>> turning;
   // As wide as the samples look like a parabola; each try twice as wide as the last.
   for (std::size_t half = 1; half <= n; half *= 2) {
     const auto first = at >= half ? at - half : 0, last = std::min(at + half, n - 1);
@@ -91,7 +133,8 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
     Local found = plain;
     const bool bent = which == Towards::high ? a < 0 : a > 0;
     const double vertex = bent ? -b / (2 * a) : 0;
-    const bool turns = bent && std::abs(a) > 2 * u_a && std::abs(vertex) <= double(half);
+    // Three samples around one that was chosen as the highest bend by noise alone.
+    const bool turns = bent && std::abs(a) > (triple ? 5 : 2) * u_a && std::abs(vertex) <= double(half);
     const double t = turns ? std::clamp(vertex, double(first) - middle, double(last) - middle) : 0;
     found.place = middle + t;
     found.value = fit->at(t);
@@ -99,7 +142,9 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
     found.u_place = turns ? noise * std::sqrt(fit->covariance(1, 1)) / std::abs(2 * a) : double(half) / std::sqrt(3.0);
     // What is no parabola beyond the noise is not read as one; of exact samples a little of the rise is allowed.
     // By chance a narrow one fails where a wider one does not.
-    if (!triple && fit->residual > std::max(most, 0.05 * std::abs(found.value - values[at]))) {
+    // Nor is one read past a sample that stands out of it: a glitch may be one sample long.
+    const double little = 0.05 * std::abs(found.value - values[at]), stands_out = std::abs(values[at] - fit->at(0));
+    if (!triple && (fit->residual > std::max(most, little) || stands_out > std::max(kFarOut * noise, little))) {
       if (++failed > kChances || noise == 0) break;
       continue;
     }
@@ -110,19 +155,25 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
       for (const double t2 : {-2.0, 2.0})
         if (const double k = middle + t2; k >= 0 && k <= double(n - 1))
           off = std::max(off, std::abs(fit->at(t2) - values[std::size_t(k)]));
-      if (off > std::abs(rise) + 3 * noise) {
+      // What lies two samples out is foretold to 1, 3, 3 and 1 times the noise of the four samples.
+      constexpr double kForetold = 4.47;
+      const bool corner = off > std::abs(rise) + 3 * kForetold * noise;
+      if (corner) {
         found.value = values[at];
         found.place = middle;
       }
-      found.u_value = std::hypot(found.u_value, (off > std::abs(rise) + 3 * noise ? 0.3 : 0.1) * std::abs(rise));
+      found.u_value = std::hypot(found.u_value, (corner ? 0.3 : 0.1) * std::abs(rise));
+      found.u_place = std::hypot(found.u_place, corner ? 0.5 / std::sqrt(3.0) : 0.1 * t);
     }
     // What the next narrower parabola says otherwise is not known to be noise.
     if (spare && best.u_value > found.u_value) found.u_value = std::hypot(found.u_value, 0.7 * std::abs(found.value - best.value));
     best = found;
+    turning = turns && spare ? std::optional(std::pair(first, last)) : std::nullopt;
     failed = 0;
     if (first == 0 && last == n - 1) break;
   }
-  return best;
+  if (!turning) return best;
+  return quartic_turn(values, turning->first, turning->second, at, best.place, noise, which).value_or(best);
 }
 
 std::optional<Local> crossing_near(std::span<const double> values, double near, double level, double noise) {

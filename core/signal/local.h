@@ -22,9 +22,10 @@ struct Local {
 enum class Towards { low, high };
 constexpr Towards towards(bool high) { return high ? Towards::high : Towards::low; }
 
-/// The highest (or lowest) value near a sample that was found to be it: the vertex of the parabola through as many samples
-/// as the noise lets look like one, the highest sample itself left out where there are more than five, so that the noise
-/// that made it the highest does not count.
+/// The highest (or lowest) value near a sample that was found to be it: the turn of a polynomial of fourth degree through
+/// as many samples as the noise lets look like a parabola (of the parabola itself where they are fewer than nine). The
+/// highest sample itself is left out where there are more than five, so that the noise that made it the highest does not
+/// count.
 ///
 /// @param at     index of the highest (lowest) sample
 /// @param noise  standard deviation of each sample

@@ -229,10 +229,10 @@ TEST_CASE("bytes that are no UTF-8 are repaired at the door, and read where they
   const auto take = store.takes(study.id)->front();
   CHECK(take.note == "\u00b5""A");
   const auto analysis = run::analyse_take(store, study, take);
-  const auto json = run::take_json(store, study, take, *analysis);
-  REQUIRE(json);
-  CHECK_NOTHROW(json->dump());
-  CHECK(json->at("setup").at("known_only_to_a_simulation").at("parts").contains("R1"));
+  const auto written = run::take_json(store, study, take, *analysis);
+  REQUIRE(written);
+  CHECK_NOTHROW(written->dump());
+  CHECK(written->at("setup").at("known_only_to_a_simulation").at("parts").contains("R1"));
 }
 
 TEST_CASE("an export read again has the same figures with the same uncertainties", "[dossier][export]") {

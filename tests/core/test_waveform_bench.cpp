@@ -175,17 +175,7 @@ TEST_CASE("a missed edge is a take that says so and proposes a level that comes"
 }
 
 TEST_CASE("a single event is never rehearsed and never read on a range that looks for itself", "[waveform][bench]") {
-  Plan plan{.drive = Drive::contact,
-            .contact = "K1",
-            .feed_pin = "feed",
-            .feed_voltage = 4,
-            .feed_limit = 2,
-            .feed_time = 0.01,
-            .hookup = {.chains = {{.name = "v", .input = direct("cap", 5), .zero = {}}}, .computed = {}},
-            .length = 20e-3,
-            .rate = 20e3,
-            .before = 0.2,
-            .quantity = "v"};
+  auto plan = opened();
   Studied sound(kFed, plan);
   REQUIRE(sound.take());
   CHECK_FALSE(has(sound.findings(plan), "autorange.single_shot"));

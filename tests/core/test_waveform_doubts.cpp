@@ -322,24 +322,30 @@ TEST_CASE("holes in a record are told by where they are, three of them and how m
 
 TEST_CASE("a mean of records that hides what comes at another time in each is doubted", "[waveform][doubts]") {
   // A spike on a pulse of 1 V, at another place in each of four records; the mean keeps a quarter of it.
-  const auto said = [](double spike, int passes) {
+  const auto said_of = [](const std::vector<std::vector<double>>& passes) {
+    const auto record = [](const std::vector<double>& v) {
+      study::Waveforms out;
+      out.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
+      out.errors.resize(1);
+      return out;
+    };
     std::vector<study::WaveformsPtr> all;
-    std::vector<double> sum(1000, 0.0);
-    for (int k = 0; k < passes; ++k) {
-      auto v = pulse(300, 700, 1000);
-      v[std::size_t(400 + 50 * k)] += spike;
-      for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += v[i] / passes;
-      auto one = std::make_shared<study::Waveforms>();
-      one->traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
-      one->errors.resize(1);
-      all.push_back(one);
+    std::vector<double> mean(1000, 0.0);
+    for (const auto& v : passes) {
+      for (std::size_t i = 0; i < mean.size(); ++i) mean[i] += v[i] / double(passes.size());
+      all.push_back(std::make_shared<const study::Waveforms>(record(v)));
     }
-    study::Waveforms mean;
-    mean.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), sum)};
-    mean.errors.resize(1);
-    const auto doubt = waveform::averaging_doubt(mean, all);
+    const auto doubt = waveform::averaging_doubt(record(mean), all);
     REQUIRE(doubt);
     return *doubt;
+  };
+  const auto said = [&](double spike, int passes) {
+    std::vector<std::vector<double>> all;
+    for (int k = 0; k < passes; ++k) {
+      all.push_back(pulse(300, 700, 1000));
+      all.back()[std::size_t(400 + 50 * k)] += spike;
+    }
+    return said_of(all);
   };
   // Beyond the mean's own 1 + s/4 each goes by 3 s/4: against a fiftieth of the swing, that is from s of 2.7 % on.
   CHECK_FALSE(said(0.024, 4));
@@ -350,23 +356,12 @@ TEST_CASE("a mean of records that hides what comes at another time in each is do
   // The noisiest pass says how far noise alone goes.
   std::mt19937_64 random(5);
   std::normal_distribution<double> normal(0, 0.05);
-  std::vector<study::WaveformsPtr> all;
-  std::vector<double> sum(1000, 0.0);
+  std::vector<std::vector<double>> all;
   for (int k = 0; k < 4; ++k) {
-    auto v = pulse(300, 700, 1000);
-    for (auto& one : v) one += k == 2 ? 2 * normal(random) : 0.2 * normal(random);
-    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += v[i] / 4;
-    auto one = std::make_shared<study::Waveforms>();
-    one->traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
-    one->errors.resize(1);
-    all.push_back(one);
+    all.push_back(pulse(300, 700, 1000));
+    for (auto& one : all.back()) one += (k == 2 ? 2 : 0.2) * normal(random);
   }
-  study::Waveforms mean;
-  mean.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), sum)};
-  mean.errors.resize(1);
-  const auto none = waveform::averaging_doubt(mean, all);
-  REQUIRE(none);
-  CHECK_FALSE(*none);
+  CHECK_FALSE(said_of(all));
 }
 
 }  // namespace waveform_doubts

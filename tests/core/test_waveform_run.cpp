@@ -46,18 +46,12 @@ Plan few_pulses() {
   return plan;
 }
 
-Plan opened() {
-  return {.drive = Drive::contact,
-          .contact = "K1",
-          .feed_pin = "feed",
-          .feed_voltage = 4,
-          .feed_limit = 2,
-          .feed_time = 0.01,
-          .hookup = {.chains = {{.name = "v", .input = direct("cap", 5), .zero = {}}}, .computed = {}},
-          .length = 20e-3,
-          .rate = 20e3,
-          .before = 0.2,
-          .quantity = "v"};
+/// The last that was said of what is waited for.
+std::string waited_for(const Ran& ran) {
+  std::string said;
+  for (const auto& p : ran.told)
+    if (!p.waits.empty()) said = test::spaced(p.waits);
+  return said;
 }
 
 using Calls = std::vector<std::string>;
@@ -199,9 +193,7 @@ TEST_CASE("while nothing comes it is said what is waited for and what is seen, l
     test::NotingBench bench(circuit(kResistor), 4);
     const auto ran = Watching().run(plan, bench);
     if (!ran.ended) FAIL(ran.ended.error().message);
-    std::string said;
-    for (const auto& p : ran.told)
-      if (!p.waits.empty()) said = test::spaced(p.waits);
+    const auto said = waited_for(ran);
     // From 0 to 2 V, half a volt taken off.
     const auto between = said.find("; it is between ");
     INFO(said);
@@ -222,9 +214,7 @@ TEST_CASE("while nothing comes it is said what is waited for and what is seen, l
     test::NotingBench bench(circuit(kResistor), 4);
     const auto ran = Watching().run(plan, bench);
     if (!ran.ended) FAIL(ran.ended.error().message);
-    std::string said;
-    for (const auto& p : ran.told)
-      if (!p.waits.empty()) said = test::spaced(p.waits);
+    const auto said = waited_for(ran);
     auto plain = said.substr(0, said.find("; it is"));
     if (const auto mu = plain.find("\u00b5"); mu != std::string::npos) plain.replace(mu, 2, "u");
     CHECK(plain == wanted);

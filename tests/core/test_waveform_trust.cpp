@@ -328,6 +328,23 @@ TEST_CASE("a pulse stands over the state that it comes from, upwards or downward
     CHECK(figure(told, "pulse.peak").value == Approx(top - base).epsilon(1e-3));
     CHECK(figure(told, "pulse.fwhm").value == Approx(500e-6).epsilon(2e-3));
   }
+  // Without a second state to rest in, a rail tells itself what is left and come back to; zero does not have to.
+  const auto rounded = [&](double rail, double by) {
+    Made made{.start = 0, .step = 1e-6, .samples = 2000};
+    made.quantities = {{"v", "V", [=](double t) { return t < 800e-6 || t > 1200e-6 ? rail : rail + by * std::pow(std::sin(pi * (t - 800e-6) / 400e-6), 2); }, 0, kErrors}};
+    return made;
+  };
+  for (const auto& [rail, by] : {std::pair{5.0, -2.0}, {-5.0, 2.0}, {0.0, 3.0}, {0.0, -3.0}}) {
+    INFO(rail << " by " << by);
+    const auto told = read(rounded(rail, by));
+    CHECK(figure(told, "pulse.peak").value == Approx(by).epsilon(1e-3));
+    CHECK(figure(told, "pulse.fwhm").value == Approx(200e-6).epsilon(2e-3));
+    check_errors(rounded(rail, by), {"pulse.peak", "pulse.fwhm"});
+  }
+  // One that begins at once leaves nothing to stand over.
+  auto early = rounded(5, -2);
+  early.settings.from = 885e-6;
+  CHECK_FALSE(read(early).reading.find("pulse.peak"));
   // Of a train the low state is what the pulses stand over, however long each of both lasts.
   for (const double duty : {0.2, 0.8}) {
     auto made = train();
@@ -632,6 +649,21 @@ TEST_CASE("from and to may lie half a step beyond the record, and no further", "
   CHECK(exact->first == 3);
   CHECK(exact->last == 8);
   CHECK_FALSE(over(3.2e-6, 3.8e-6));
+}
+
+TEST_CASE("one sample that lies far out is the extreme of its record, in noise and without", "[waveform]") {
+  for (const double noise : {0.0, 2e-3})
+    for (const double out : {0.1, 4.0, -7.0}) {
+      const Made made{.samples = 4000,
+                      .quantities = {{"v", "V", [out](double t) { return 0.5 + (std::abs(t - 1.234e-3) < 0.4e-6 ? out : 0); }, noise}}};
+      for (unsigned seed = 1; seed <= 5; ++seed) {
+        const auto reading = read(made, seed);
+        const auto& extreme = figure(reading, out > 0 ? "max" : "min");
+        INFO("noise " << noise << ", out by " << out);
+        CHECK(extreme.value == Approx(0.5 + out).margin(5 * noise + 1e-12));
+        CHECK(figure(reading, "peak_to_peak").value >= std::abs(out) - 5 * noise - 1e-12);
+      }
+    }
 }
 
 }  // namespace trusted

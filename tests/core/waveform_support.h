@@ -76,6 +76,21 @@ inline const study::Doubt& found(const std::vector<study::Doubt>& doubts, const 
   return *it;
 }
 
+/// A contact that opens lets the capacitor go.
+inline Plan opened() {
+  return {.drive = Drive::contact,
+          .contact = "K1",
+          .feed_pin = "feed",
+          .feed_voltage = 4,
+          .feed_limit = 2,
+          .feed_time = 0.01,
+          .hookup = {.chains = {{.name = "v", .input = direct("cap", 5), .zero = {}}}, .computed = {}},
+          .length = 20e-3,
+          .rate = 20e3,
+          .before = 0.2,
+          .quantity = "v"};
+}
+
 inline Plan pulses() {
   return {.drive_pin = "in",
           .shape = Shape::pulse,

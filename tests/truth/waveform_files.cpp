@@ -142,6 +142,13 @@ Outcome double_exponential(unsigned seed) {
                {"pulse.charge", a * (slow - fast) / ohms}});
 }
 
+/// A rail that dips as a squared sine does and comes back: half of the dip is passed a quarter of its length from either end.
+Outcome dip(unsigned seed) {
+  const double rail = 5, deep = 3, length = 160e-6;
+  const auto f = [=](double t) { return t < 0 || t > length ? rail : rail - deep * std::pow(std::sin(pi * t / length), 2); };
+  return read({.start = -300e-6, .step = 0.1e-6, .samples = 8000, .noise = 20e-3, .columns = {{"v", f}}}, seed, {{"pulse.peak", -deep}, {"pulse.fwhm", length / 2}});
+}
+
 Outcome decay(unsigned seed) {
   const double tau = 0.31, end = 0.2, fall = 4.3;
   const auto when = [=](double level) { return -tau * std::log((level - end) / fall); };
@@ -183,6 +190,7 @@ std::vector<Experiment> waveform_files() {
           {"waveform", "record, ringing step", ringing_step, 400, 60},
           {"waveform", "record, pulse train", pulse_train, 400, 60},
           {"waveform", "record, double exponential", double_exponential, 400, 60},
+          {"waveform", "record, dip of a rail", dip, 400, 60},
           {"waveform", "record, decay", decay, 400, 60},
           {"waveform", "record, two sines", two_sines, 400, 60}};
 }

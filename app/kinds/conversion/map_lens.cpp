@@ -11,26 +11,6 @@ namespace conversion = study::conversion;
 
 namespace {
 
-/// What was set is a place by itself; of what was only read, values that follow each other within 2 % are one.
-std::vector<double> places_of(std::vector<double> values, bool set) {
-  std::sort(values.begin(), values.end());
-  std::vector<double> out;
-  std::vector<double> group;
-  const auto close_group = [&] {
-    double sum = 0;
-    for (const double v : group) sum += v;
-    if (!group.empty()) out.push_back(sum / double(group.size()));
-    group.clear();
-  };
-  const double floor = values.empty() ? 0 : 1e-3 * std::abs(values.back());
-  for (const double v : values) {
-    if (!group.empty() && v - group.back() > (set ? 1e-9 * std::abs(v) : std::max(0.02 * std::abs(v), floor))) close_group();
-    group.push_back(v);
-  }
-  close_group();
-  return out;
-}
-
 double load_of(const conversion::Row& r) { return r.load.value_or(r.iout()); }
 
 }  // namespace

@@ -2,6 +2,7 @@
 
 #include <QVBoxLayout>
 
+#include "app/lenses/laid_over.h"
 #include "app/readings.h"
 #include "app/text.h"
 #include "base/quantity.h"
@@ -90,20 +91,15 @@ void CyclesLens::redraw() {
   const auto one = record();
   std::vector<RecordCurve> curves;
   // The wake behind, other takes over it: the record of the same point, else the last.
-  const auto add_other = [&](long long take, bool wake) {
-    const auto other = desk_->readings.view(take);
-    const auto* reduced = one && other != view ? power_of(other.get()) : nullptr;
-    if (!reduced || reduced->records().empty()) return;
+  for (const auto& [other, behind] : one ? laid_over(*desk_) : std::vector<LaidOver>()) {
+    const auto* reduced = power_of(other.get());
+    if (!reduced || reduced->records().empty()) continue;
     auto its = reduced->records().back();
     for (const auto& candidate : reduced->records())
       if (candidate->index == one->index) its = candidate;
     for (const auto& trace : its->traces)
-      if (one->find(trace->name)) curves.push_back({.trace = trace, .colour = render::take_colour(other->take.number), .dashed = render::take_dashed(other->take.number), .wake = wake});
-  };
-  const auto wake = desk_->focus.wake();
-  if (wake) add_other(*wake, true);
-  for (const auto take : desk_->focus.overlaid())
-    if (take != wake) add_other(take, false);
+      if (one->find(trace->name)) curves.push_back({.trace = trace, .colour = render::take_colour(other->take.number), .dashed = render::take_dashed(other->take.number), .wake = behind});
+  }
   if (one) {
     const auto ink = render::take_colour(view->take.number);
     std::map<std::string, std::size_t> of_unit;

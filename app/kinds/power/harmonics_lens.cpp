@@ -84,6 +84,13 @@ void HarmonicsLens::clear() {
   others_.clear();
 }
 
+/// Of the phasors of a quantity, the fundamental first.
+double HarmonicsLens::height(const std::vector<std::complex<double>>& phasors, int order) const {
+  const double size = std::abs(phasors[std::size_t(order - 1)]), first = std::abs(phasors.front());
+  if (!per_cent_) return size / std::sqrt(2.0);
+  return first > 0 ? 100 * size / first : 0;
+}
+
 void HarmonicsLens::draw() {
   clear();
   const auto s = power::by_phase(record_->measured->statistics);
@@ -92,7 +99,6 @@ void HarmonicsLens::draw() {
   const std::size_t from = s.phases == 3 && phase_ < 3 ? phase_ : 0, to = s.phases == 3 && phase_ < 3 ? phase_ + 1 : s.phases;
   for (auto p = from; p < to; ++p) {
     const auto& x = s.phasor[voltage ? s.voltage(p) : s.current(p)];
-    const double first = std::abs(x.front());
     auto* bars = new QCPBars(plot_->xAxis, plot_->yAxis);
     bars->setBarsGroup(group_);
     bars->setWidthType(QCPBars::wtPlotCoords);
@@ -100,7 +106,7 @@ void HarmonicsLens::draw() {
     bars->setPen(Qt::NoPen);
     bars->setBrush(phase_ink(ink_, p, s.phases));
     for (int h = 2; h <= s.orders(); ++h) {
-      const double value = per_cent_ ? (first > 0 ? 100 * std::abs(x[std::size_t(h - 1)]) / first : 0) : std::abs(x[std::size_t(h - 1)]) / std::sqrt(2.0);
+      const double value = height(x, h);
       bars->addData(h, value);
       highest_ = std::max(highest_, value);
     }
@@ -141,14 +147,13 @@ void HarmonicsLens::draw_other(const Beside& other, bool voltage, std::size_t fr
   const double each = 0.62 / double(to - from);
   for (auto p = from; p < to; ++p) {
     const auto& x = s.phasor[voltage ? s.voltage(p) : s.current(p)];
-    const double first = std::abs(x.front());
     auto* graph = plot_->addGraph();
     graph->setLineStyle(QCPGraph::lsNone);
     QPainterPath dash(QPointF(-6, 0));
     dash.lineTo(6, 0);
     graph->setScatterStyle(QCPScatterStyle(dash, QPen(other.ink, other.wake ? 5 : 2)));
     for (int h = 2; h <= s.orders(); ++h) {
-      const double value = per_cent_ ? (first > 0 ? 100 * std::abs(x[std::size_t(h - 1)]) / first : 0) : std::abs(x[std::size_t(h - 1)]) / std::sqrt(2.0);
+      const double value = height(x, h);
       graph->addData(h + (double(p - from) - double(to - from - 1) / 2) * each, value);
       highest_ = std::max(highest_, value);
     }

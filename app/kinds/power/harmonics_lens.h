@@ -20,6 +20,7 @@ class HarmonicsLens : public RecordTakeLens {
   void frame() override;
 
  private:
+  double height(const std::vector<std::complex<double>>& phasors, int order) const;
   void draw_other(const Beside& other, bool voltage, std::size_t from, std::size_t to);
 
   QList<QCPBars*> bars_;

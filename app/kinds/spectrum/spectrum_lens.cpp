@@ -3,6 +3,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/lenses/laid_over.h"
 #include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "base/quantity.h"
@@ -115,12 +116,7 @@ void SpectrumLens::reload() {
     return;
   }
   std::vector<Wanted> wanted;
-  const auto add = [&](long long take, bool wake) {
-    if (const auto one = desk_->readings.view(take); one && !one->empty()) wanted.push_back({one, wake, false});
-  };
-  if (const auto wake = desk_->focus.wake(); wake && wake != shown) add(*wake, true);
-  for (const auto take : desk_->focus.overlaid())
-    if (take != shown) add(take, false);
+  for (const auto& [one, wake] : laid_over(*desk_)) wanted.push_back({one, wake, false});
   wanted.push_back({view, false, true});
   working_.ask([wanted, quantity = words_.quantity(), point = words_.point()] { return ready(wanted, quantity, point); },
                [this](const Ready& now) {

@@ -207,19 +207,14 @@ void EdgesLens::draw_side(bool on) {
 /// The same edge of other takes, each where its own event begins as this one's does.
 void EdgesLens::draw_beside(bool on) {
   auto& s = side(on);
-  const auto begins = [](const switching::Edge& e) {
-    double first = INFINITY;
-    for (const auto& f : e.found)
-      if (f.value) first = std::min(first, f.from);
-    return first;
-  };
-  const double here = begins(*edge(on));
+  const auto here = span_of(*edge(on));
   for (const auto& other : beside_) {
     const auto& its = on ? other.item->on : other.item->off;
     if (!its) continue;
     const auto core = switching::core_of(*other.item->shot, its->event, other.settings.windows());
-    const double by = here - begins(*its);
-    if (!core || !std::isfinite(by)) continue;
+    const auto there = span_of(*its);
+    if (!core || !here || !there) continue;
+    const double by = here->lower - there->lower;
     const auto draw_one = [&](int row, QCPAxis::AxisType axis, const std::vector<double>& t, const std::vector<double>& y, const char* name) {
       std::vector<double> moved(t);
       for (auto& one : moved) one += by;
@@ -282,18 +277,9 @@ void EdgesLens::frame() {
   for (const bool on : {false, true}) {
     auto& s = side(on);
     if (!s.core || !record_ || !edge(on)) continue;
-    double first = INFINITY, last = -INFINITY;
-    for (const auto& f : edge(on)->found)
-      if (f.value) {
-        first = std::min(first, f.from);
-        last = std::max(last, f.to);
-      }
-    if (!(last > first)) {
-      first = s.core->from;
-      last = s.core->to;
-    }
-    const double room = last - first;
-    s.rects[0]->axis(QCPAxis::atBottom)->setRange(std::max(s.core->from, first - 0.35 * room), std::min(s.core->to, last + 0.9 * room));
+    auto span = span_of(*edge(on)).value_or(QCPRange());
+    if (!(span.size() > 0)) span = QCPRange(s.core->from, s.core->to);
+    s.rects[0]->axis(QCPAxis::atBottom)->setRange(std::max(s.core->from, span.lower - 0.35 * span.size()), std::min(s.core->to, span.upper + 0.9 * span.size()));
     for (auto* graph : graphs_) {
       if (graph->keyAxis()->axisRect() != s.rects[volts_amps] && graph->keyAxis()->axisRect() != s.rects[gate] && graph->keyAxis()->axisRect() != s.rects[power_energy]) continue;
       bool found = false;

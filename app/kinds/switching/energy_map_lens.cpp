@@ -22,13 +22,6 @@ struct Swept {
 };
 constexpr Swept kSwept[] = {{"Gate resistor", "ohm", &Family::resistor}, {"Bus voltage", "V", &Family::bus}, {"Temperature", "degC", &Family::temperature}};
 
-std::vector<double> places_of(std::vector<double> values) {
-  std::sort(values.begin(), values.end());
-  // Currents that were read lie beside each other by what droops and rings; within 2 % they are one.
-  values.erase(std::unique(values.begin(), values.end(), [](double a, double b) { return std::abs(b - a) <= 0.02 * std::abs(b); }), values.end());
-  return values;
-}
-
 /// Those that have two values at least.
 std::vector<Swept> swept_in(const std::vector<Family>& families) {
   std::vector<Swept> out;
@@ -36,7 +29,7 @@ std::vector<Swept> swept_in(const std::vector<Family>& families) {
     std::vector<double> values;
     for (const auto& f : families)
       if (const auto& v = f.*one.value) values.push_back(*v);
-    if (places_of(std::move(values)).size() > 1) out.push_back(one);
+    if (places_of(std::move(values), true).size() > 1) out.push_back(one);
   }
   return out;
 }
@@ -90,11 +83,15 @@ void EnergyMapLens::draw() {
   for (const auto& f : families_)
     if (f.*up.value && std::all_of(std::begin(kSwept), std::end(kSwept), [&](const Swept& s) { return s.value == up.value || f.*s.value == families_.front().*s.value; })) alike.push_back(&f);
   std::vector<double> currents, others;
+  bool set = true;
   for (const auto* f : alike) {
     others.push_back(*(f->*up.value));
-    for (const auto& p : f->points) currents.push_back(current_of(p));
+    for (const auto& p : f->points) {
+      currents.push_back(current_of(p));
+      set = set && p.setting.current;
+    }
   }
-  CellGrid grid{.across = {"Load current", places_of(std::move(currents)), "A"}, .upwards = {up.name, places_of(std::move(others)), up.unit}, .values = {}, .points = {}, .unit = "J"};
+  CellGrid grid{.across = {"Load current", places_of(std::move(currents), set), "A"}, .upwards = {up.name, places_of(std::move(others), true), up.unit}, .values = {}, .points = {}, .unit = "J"};
   if (grid.across.places.size() < 2 || grid.upwards.places.size() < 2) return say("A map wants two currents at least.");
   grid.values.assign(grid.size(), NAN);
   grid.points.assign(grid.size(), -1);

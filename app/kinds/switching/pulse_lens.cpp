@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/ink.h"
+#include "app/lenses/laid_over.h"
 #include "app/readings.h"
 #include "app/text.h"
 #include "base/quantity.h"
@@ -90,20 +91,15 @@ void PulseLens::reload() {
     plot_->setVisible(false);
     return;
   }
-  std::vector<std::pair<TakeViewPtr, bool>> others;
-  const auto other = [&](long long take, bool wake) {
-    if (const auto its = desk_->readings.view(take); its && its != view && switching_of(its.get())) others.emplace_back(its, wake);
-  };
-  const auto wake = desk_->focus.wake();
-  if (wake) other(*wake, true);
-  for (const auto take : desk_->focus.overlaid())
-    if (take != wake) other(take, false);
   working_.ask(
-      [view, others] {
+      [view, others = laid_over(*desk_)] {
         const auto shots_of = [](const TakeView& of) {
           const auto settings = switching::settings_from_text(of.analysis.settings);
-          auto shots = settings ? switching_of(&of)->read_shots(*settings) : Result<std::vector<switching::ReadShotPtr>>(std::vector<switching::ReadShotPtr>());
-          return shots ? std::move(*shots) : std::vector<switching::ReadShotPtr>();
+          const auto* reduced = switching_of(&of);
+          std::vector<switching::ReadShotPtr> out;
+          if (!reduced || !settings) return out;
+          if (auto shots = reduced->read_shots(*settings)) out = std::move(*shots);
+          return out;
         };
         Ready out{.shots = shots_of(*view), .others = {}};
         for (const auto& [its, behind] : others) out.others.push_back({its->take.number, behind, shots_of(*its)});

@@ -63,10 +63,10 @@ void RecoveryLens::draw() {
   for (const auto& other : beside_) {
     if (!other.item->on) continue;
     const auto its = switching::core_of(*other.item->shot, other.item->on->event, other.settings.windows());
-    const auto& there = other.item->on->get(Key::recovery_current);
-    if (!its || !there.value || !peak.value) continue;
+    const auto here = span_of(edge), there = span_of(*other.item->on);
+    if (!its || !here || !there) continue;
     auto t = its->i.t;
-    for (auto& one : t) one += peak.from - there.from;
+    for (auto& one : t) one += here->lower - there->lower;
     add(t, its->i.y, other.pen());
   }
   add(core->i.t, core->i.y, QPen(ink_, 1.6));

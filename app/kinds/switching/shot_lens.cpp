@@ -25,6 +25,13 @@ ShotLens::ShotLens(Desk* desk, QWidget* parent, const char* object, const QStrin
           },
           "shot") {}
 
+std::optional<QCPRange> span_of(const study::switching::Edge& edge) {
+  std::optional<QCPRange> out;
+  for (const auto& f : edge.found)
+    if (f.value) out = out ? out->expanded(QCPRange(f.from, f.to)) : QCPRange(f.from, f.to);
+  return out;
+}
+
 CursorCard value_card(const QString& label, double value, const char* unit, int digits, const QString& below) {
   const auto shown = format_quantity(value, unit, digits);
   return {label, text(shown.number), text(shown.unit), below};

@@ -42,18 +42,12 @@ std::pair<QVector<double>, QVector<double>> TrajectoryLens::add_way(const switch
   auto* curve = new QCPCurve(plot_->xAxis, plot_->yAxis);
   curve->setPen(pen);
   curves_ << curve;
-  double first = INFINITY, last = -INFINITY;
-  for (const auto& f : edge->found)
-    if (f.value) {
-      first = std::min(first, f.from);
-      last = std::max(last, f.to);
-    }
-  const double room = last - first;
+  const auto span = span_of(*edge).value_or(QCPRange());
   QVector<double> order;
   auto& [v, i] = out;
   for (std::size_t k = 0; k < core->v.t.size(); ++k) {
     const double t = core->v.t[k];
-    if (t < first - 0.3 * room || t > last + 0.8 * room) continue;
+    if (t < span.lower - 0.3 * span.size() || t > span.upper + 0.8 * span.size()) continue;
     order << double(k);
     v << core->v.y[k];
     i << core->i.at(t);

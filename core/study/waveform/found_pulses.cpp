@@ -13,21 +13,39 @@ constexpr std::string_view kVolt = "V", kAmpere = "A";
 
 struct Pulse {
   double baseline = 0, u_baseline = 0;
+  bool over_zero = true;  ///< the baseline is zero itself, which an offset hides; else it was read as well
   bool upward = true;
   signal::Local peak;
   double height() const { return peak.value - baseline; }
 };
 
-/// One pulse that leaves the high state and comes back to it.
-bool dips(const Profile& p) { return p.mids.size() == 2 && !p.mids.front().rising; }
+/// What a record rests at before its first passage of the middle: the first half of what is there.
+tl::expected<Reference, std::string> rest_before(const View& v) {
+  const auto& p = v.profile();
+  const double from = double(p.over.first), to = (from + p.mids.front().place) / 2;
+  constexpr double kFew = 8;
+  if (to - from < kFew) return no("too little is there before the pulse to tell what it leaves");
+  const auto sums = integrals(v.trace(), from, to);
+  if (!sums) return no(join_reason(sums.error()));
+  return Reference{.value = sums->value / sums->seconds, .own = p.noise / std::sqrt(to - from)};
+}
 
 tl::expected<Pulse, std::string> pulse(const View& v) {
   const auto& p = v.profile();
   Pulse out;
-  if (p.states) {
-    const auto base = between_states(v, dips(p) ? 1 : 0);
+  const auto stands_over = [&](const Reference& base) {
     out.baseline = base.value;
     out.u_baseline = base.own;
+    out.over_zero = false;
+  };
+  // One that leaves a level and comes back to it stands over that level: below a rail it goes down.
+  const bool once = p.mids.size() == 2, leaves_high = once && !p.mids.front().rising;
+  if (p.states) {
+    stands_over(between_states(v, leaves_high ? 1 : 0));
+  } else if (once && leaves_high == (std::abs(p.high) >= std::abs(p.low))) {
+    const auto rest = rest_before(v);
+    if (!rest) return no(rest.error());
+    stands_over(*rest);
   }
   out.upward = std::abs(p.high - out.baseline) >= std::abs(p.low - out.baseline);
   const auto peak = extreme_of(v.trace(), p.over, p.noise, signal::towards(out.upward));
@@ -40,7 +58,7 @@ tl::expected<Pulse, std::string> pulse(const View& v) {
 Value peak(const View& v, const std::vector<Argument>&) {
   const auto p = pulse(v);
   if (!p) return no(p.error());
-  const double offset = v.profile().states ? 0 : v.errors().u_offset;
+  const double offset = p->over_zero ? v.errors().u_offset : 0;
   return Found{p->height(), std::hypot(p->peak.u_value, p->u_baseline), std::hypot(v.errors().u_gain * p->height(), offset),
                {v.time(p->peak.place)}};
 }
@@ -57,10 +75,10 @@ Value half_width(const View& v, const std::vector<Argument>&) {
   const auto a = time_at(v, **left, exactly(half)), b = time_at(v, **right, exactly(half));
   if (!a) return no(a.error());
   if (!b) return no(b.error());
-  // Half a peak that is off moves both ends; without a state to begin from, half of an offset does.
+  // Half a peak that is off moves both ends; over zero, half of an offset does.
   const double by_half = std::abs(moved_between(v, over, a->value, b->value, 0.5, 0.5));
   return Found{b->value - a->value, std::hypot(std::hypot(a->own, b->own), by_half * std::hypot(p->peak.u_value, p->u_baseline)),
-               v.profile().states ? 0 : by_half * v.errors().u_offset, {a->value, b->value}};
+               p->over_zero ? by_half * v.errors().u_offset : 0, {a->value, b->value}};
 }
 
 /// The only trace in a unit; traces.size() where there is none or more than one.
