@@ -306,6 +306,14 @@ TEST_CASE("keys of figures are understood with channels and brackets, and refuse
     REQUIRE_FALSE(ok);
     CHECK(ok.error().message.size() > 20);
   }
+  for (const auto& [key, instead] : {std::pair{"level.at", "1 of level.at wanted in brackets, such as level.at(2ms)"},
+                                     {"time.at", "up to 2 of time.at wanted in brackets, such as time.at(2V,falling)"},
+                                     {"delay(v_in)", "2 of delay wanted in brackets, such as delay(v_in,v_out)"},
+                                     {"mean(1ms)", "up to 2 of mean wanted in brackets, such as level.at(2ms)"},
+                                     {"rise_time(3)", "0 of rise_time wanted in brackets, such as none"}}) {
+    INFO(key);
+    CHECK_THAT(kind.check_figure(key).error().message, Catch::Matchers::Contains(instead));
+  }
 }
 
 TEST_CASE("what is expected of a quantity is replaced by what is said later, and taken out by none", "[waveform]") {

@@ -162,6 +162,10 @@ TEST_CASE("a sensor without DC is told by how much of a pulse it loses", "[wavef
   const auto ramp = Looked({{.values = sampled(4001, [](double k) { return k / 4000; }), .errors = {.low_corner = corner(0.1)}}});
   CHECK_THAT(ramp.the("sensor.no_dc").text, Catch::Matchers::Contains("34 %"));
   CHECK(Looked({{.values = pulse(1000, 2000)}}).count("sensor.no_dc") == 0);
+  // A pulse without states lasts for its width at half height: of exp(-t/tau) that is tau ln 2.
+  const auto surge = Looked({{.values = sampled(4001, [](double k) { return k < 400 ? 0 : std::exp(-(k - 400) / 1000); }), .errors = {.low_corner = corner(0.1)}}});
+  const double lost = 1 - std::pow(0.9, std::numbers::ln2);
+  CHECK_THAT(surge.the("sensor.no_dc").text, Catch::Matchers::Contains(fmt::format("it has lost {:.2g} % of a level", 100 * lost)));
 }
 
 TEST_CASE("doubts say their numbers with as many digits as can be read off", "[waveform][doubts]") {
@@ -305,6 +309,17 @@ TEST_CASE("an edge that did not come is told with what was seen and a level that
   auto flat = Looked({{.values = std::vector<double>(100, 0.5)}});
   flat.all.waits_for = study::Edge{.quantity = "v", .level = 0.9, .patience = 0.5};
   CHECK(flat.the("trigger.missing").edits.front() == std::pair<std::string, std::string>{"patience", "2 s"});
+  // Noise alone goes from -4.5 to 4.5 times itself within so many samples: that is no moving.
+  std::mt19937_64 random(11);
+  std::normal_distribution<double> normal(0, 1);
+  for (const auto& [swing, first] : {std::pair{0.0, "patience"}, {12.5, "level"}}) {
+    auto values = pulse(50'000, 100'000, 200'000, swing);
+    for (double& v : values) v += normal(random);
+    auto moving = Looked({{.values = values}});
+    moving.all.waits_for = study::Edge{.quantity = "v", .level = 20, .patience = 0.5};
+    INFO("swing " << swing);
+    CHECK(moving.the("trigger.missing").edits.front().first == first);
+  }
   flat.all.waits_for->quantity = "gone";
   CHECK_THAT(flat.the("trigger.missing").text, !Catch::Matchers::Contains("It was between"));
 }
@@ -321,14 +336,14 @@ TEST_CASE("holes in a record are told by where they are, three of them and how m
 }
 
 TEST_CASE("a mean of records that hides what comes at another time in each is doubted", "[waveform][doubts]") {
+  const auto record = [](const std::vector<double>& v) {
+    study::Waveforms out;
+    out.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
+    out.errors.resize(1);
+    return out;
+  };
   // A spike on a pulse of 1 V, at another place in each of four records; the mean keeps a quarter of it.
-  const auto said_of = [](const std::vector<std::vector<double>>& passes) {
-    const auto record = [](const std::vector<double>& v) {
-      study::Waveforms out;
-      out.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-6), v)};
-      out.errors.resize(1);
-      return out;
-    };
+  const auto said_of = [&](const std::vector<std::vector<double>>& passes) {
     std::vector<study::WaveformsPtr> all;
     std::vector<double> mean(1000, 0.0);
     for (const auto& v : passes) {
@@ -353,6 +368,31 @@ TEST_CASE("a mean of records that hides what comes at another time in each is do
   CHECK(said(-1.5, 4));
   CHECK_FALSE(said(0.5, 1));
   CHECK_THAT(test::spaced(said(0.4, 4)->text), Catch::Matchers::Contains("goes 300 mV beyond the mean"));
+  // The first sample is one of them.
+  {
+    std::vector<std::vector<double>> at_once(4, pulse(300, 700, 1000));
+    at_once[0][0] = 3;
+    at_once[1][0] = -1;
+    CHECK_THAT(test::spaced(said_of(at_once)->text), Catch::Matchers::Contains("goes 500 mV beyond the mean"));
+  }
+  // A pass that missed its edge is of another moment; one that is left alone has no mean to be held against.
+  {
+    auto first = record(pulse(300, 700, 1000)), second = first;
+    auto spiked = pulse(300, 700, 1000);
+    spiked[500] += 4;
+    auto missed = record(spiked);
+    missed.waits_for = study::Edge{.quantity = "v", .level = 9, .patience = 1};
+    const auto shared = [](const study::Waveforms& w) { return std::make_shared<const study::Waveforms>(w); };
+    const auto doubtful = [&](const std::vector<study::WaveformsPtr>& passes) {
+      const auto doubt = waveform::averaging_doubt(first, passes);
+      REQUIRE(doubt);
+      return doubt->has_value();
+    };
+    REQUIRE(missed.missed());
+    CHECK_FALSE(doubtful({shared(first), shared(second), shared(missed)}));
+    CHECK(doubtful({shared(first), shared(second), shared(record(spiked))}));
+    CHECK_FALSE(doubtful({shared(record(spiked)), shared(missed)}));
+  }
   // The noisiest pass says how far noise alone goes.
   std::mt19937_64 random(5);
   std::normal_distribution<double> normal(0, 0.05);

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "study/kind.h"
+#include "study/waveform/cursors.h"
 #include "study/waveform/doubts.h"
 #include "study/waveform/figures.h"
 #include "study/waveform/reduced.h"
@@ -132,6 +133,32 @@ TEST_CASE("a profile that cannot be read to its end is no profile", "[waveform][
     const auto pass = waveform::Pass::of(std::make_shared<const study::Waveforms>(fresh), {});
     REQUIRE_FALSE(pass);
     CHECK(pass.error().message == "the disk is gone");
+  }
+}
+
+TEST_CASE("cursors that cannot be placed because the samples are gone say so", "[waveform][hard]") {
+  auto whole = record({{"v", "V", ringing}}, 3000, -1e-3, 1e-6);
+  auto left = std::make_shared<int>(1 << 30);
+  study::Waveforms weak = *whole;
+  weak.traces.front() = std::make_shared<Fragile>(whole->traces.front(), left);
+  const auto of_states = [&] { return waveform::at_states(weak, 0, -1e-3, 2e-3, 10, 90); };
+  const auto of_start = [&] { return waveform::of_start(weak, 0, -1e-3, 2e-3, 110, 300); };
+  for (const auto& place : {std::function<decltype(of_states())()>(of_states), std::function<decltype(of_states())()>(of_start)}) {
+    *left = 1 << 30;
+    const auto wanted = place();
+    REQUIRE((wanted && *wanted));
+    const int needed = (1 << 30) - *left;
+    REQUIRE(needed > 2);
+    for (int reads = 0; reads < needed; ++reads) {
+      study::Waveforms fresh = *whole;
+      fresh.traces.front() = std::make_shared<Fragile>(whole->traces.front(), left);
+      weak = fresh;
+      *left = reads;
+      const auto placed = place();
+      INFO(reads << " of " << needed);
+      REQUIRE_FALSE(placed);
+      CHECK(placed.error().message == "the disk is gone");
+    }
   }
 }
 
@@ -263,9 +290,11 @@ TEST_CASE("a reduced take tells what it holds, and a picture of it keeps every s
   const auto curve = [&](std::size_t n) { return take_of(n, 1, 1)->read({}, {})->curve.columns.front(); };
   CHECK(curve(16'384).y.size() == 16'384);
   CHECK(curve(16'384).x[100] == Approx(100e-6));
-  const auto longer = curve(40'000);
-  CHECK(longer.y.size() <= 16'390);
-  CHECK(*std::max_element(longer.y.begin() + 4, longer.y.end()) == 5);
+  for (const std::size_t n : {20'000, 40'000}) {
+    const auto longer = curve(n);
+    CHECK(longer.y.size() <= 16'390);
+    CHECK(*std::max_element(longer.y.begin() + 4, longer.y.end()) == 5);
+  }
 }
 
 TEST_CASE("what all passes would be averaged of must be alike", "[waveform][hard]") {

@@ -326,7 +326,9 @@ TEST_CASE("a record says what sets its speed, what was foreseen and how fast the
   auto slow = chain("slow", "Direct lead", false);
   slow.input.sensor.bandwidth = 5e6;
   auto even = chain("even", "Direct lead", true);
-  plan.hookup.chains = {chain("free", "Direct lead", false), chain("filtered", "Direct lead", true), slow, even};
+  plan.hookup.chains = {chain("free", "Direct lead", false), chain("filtered", "Direct lead", true), slow, chain("faster", "Direct lead", true), even};
+  // More than twice as fast as the two together.
+  plan.hookup.chains[3].input.sensor.bandwidth = 60e6;
   // As fast as the filter: both limit alike.
   plan.hookup.chains.back().input.sensor.bandwidth = 25e6;
   Studied s(kResistor, plan);
@@ -336,6 +338,7 @@ TEST_CASE("a record says what sets its speed, what was foreseen and how fast the
   CHECK(json.at("chains").at("free").at("slowest") == "input");
   CHECK(json.at("chains").at("filtered").at("slowest") == "input's filter");
   CHECK(json.at("chains").at("slow").at("slowest") == slow.input.sensor.name);
+  CHECK(json.at("chains").at("faster").at("slowest") == "input's filter");
   CHECK(json.at("chains").at("even").at("slowest") == even.input.sensor.name);
   CHECK(json.at("chains").at("slow").at("bandwidth").get<double>() == Approx(5e6).epsilon(2e-3));
   CHECK(json.at("fastest").get<double>() == 100e6);

@@ -651,6 +651,63 @@ TEST_CASE("from and to may lie half a step beyond the record, and no further", "
   CHECK_FALSE(over(3.2e-6, 3.8e-6));
 }
 
+TEST_CASE("a level of per cents is known less well than one in volts, by what its states are not known by", "[waveform]") {
+  // Straight from 0 to 2 V within twenty samples, between states of few.
+  const double noise = 4e-3, slope = 2 / 20e-6;
+  const Made made{.samples = 60,
+                  .quantities = {{"v", "V", [=](double t) { return std::clamp((t - 20e-6) * slope, 0.0, 2.0); }, noise}},
+                  .settings = {.settle_band = 0.2},
+                  .asked = {"time.at(50%)", "time.at(1V)", "time.at(1.6V)"}};
+  double percent = 0, volts = 0, settled = 0, plain = 0, states = 0, end = 0;
+  for (unsigned seed = 1; seed <= 60; ++seed) {
+    const auto reading = read(made, seed);
+    const auto squared = [&](const char* key) { return std::pow(*figure(reading, key).u, 2); };
+    percent += squared("time.at(50%)");
+    volts += squared("time.at(1V)");
+    states += (squared("level.low") + squared("level.high")) / 4 / (slope * slope);
+    // So is the time at which it comes within a band about the state that it ends in.
+    settled += squared("settling_time");
+    plain += squared("time.at(1.6V)") + squared("time.at(1V)");
+    end += squared("level.high") / (slope * slope);
+  }
+  CHECK(percent / volts == Approx(1 + states / volts).epsilon(0.015));
+  CHECK(states / volts > 0.03);
+  CHECK(settled / plain == Approx(1 + end / plain).epsilon(0.01));
+  CHECK(end / plain > 0.03);
+}
+
+TEST_CASE("a period needs two edges of one direction, whichever", "[waveform]") {
+  const auto wave = [](bool upwards) {
+    return Made{.samples = 1000, .quantities = {{"v", "V", [=](double t) {
+                                                   const auto edge = [&](double at) { return std::clamp((t - at) / 4e-6 + 0.5, 0.0, 1.0); };
+                                                   const double high = edge(201.3e-6) - edge(400e-6) + edge(700.6e-6);
+                                                   return upwards ? high : 1 - high;
+                                                 }}}};
+  };
+  for (const bool upwards : {true, false}) {
+    const auto reading = read(wave(upwards));
+    CHECK(figure(reading, "period").value == Approx(499.3e-6).epsilon(1e-6));
+    CHECK(figure(reading, "frequency").value == Approx(1 / 499.3e-6).epsilon(1e-6));
+  }
+}
+
+TEST_CASE("five pulses that differ are known as well as their scatter lets them be", "[waveform]") {
+  const auto pulses = [](int n) {
+    return Made{.samples = 2000, .quantities = {{"v", "V", [=](double t) {
+                                                   double out = 0;
+                                                   for (int k = 0; k < n; ++k) {
+                                                     const double middle = (200 + 300 * k) * 1e-6, half = (50 + 10 * (k % 3)) * 1e-6;
+                                                     out += std::clamp((half - std::abs(t - middle)) / 4e-6 + 0.5, 0.0, 1.0);
+                                                   }
+                                                   return out;
+                                                 }}}};
+  };
+  // Widths of 100, 120, 140, 100 and 120 us about their mean of 116 us.
+  CHECK(figure(read(pulses(5)), "width").value == Approx(116e-6).epsilon(1e-6));
+  CHECK(*figure(read(pulses(5)), "width").u == Approx(std::sqrt((16. * 16 + 4 * 4 + 24 * 24 + 16 * 16 + 4 * 4) / 5 / 5) * 1e-6).epsilon(1e-3));
+  CHECK(*figure(read(pulses(4)), "width").u < 1e-6);
+}
+
 TEST_CASE("one sample that lies far out is the extreme of its record, in noise and without", "[waveform]") {
   for (const double noise : {0.0, 2e-3})
     for (const double out : {0.1, 4.0, -7.0}) {

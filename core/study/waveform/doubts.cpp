@@ -173,8 +173,8 @@ void check_record(const Pass& pass, std::vector<Doubt>& out) {
       const auto& p = pass.profile(k);
       const auto& unit = pass.trace(k).unit;
       doubt.text += fmt::format(" It was between {} and {}.", shown(p.low, unit), shown(p.high, unit));
-      // A level that would have come, where it moved at all.
-      if (p.swing > 8 * p.noise && (edge.level < p.low || edge.level > p.high)) {
+      // A level that would have come, where it moved by more than noise does within millions of samples.
+      if (p.swing > 12 * p.noise && (edge.level < p.low || edge.level > p.high)) {
         const auto other = format_quantity(p.middle, unit, 2).plain();
         doubt.remedy = fmt::format("Wait for {}.", other);
         doubt.edits = {{"level", other}};

@@ -174,12 +174,14 @@ const std::vector<Definition>& level_figures() {
          // What a smooth curve through the neighbours would say beside the straight line.
          double between = 0, four[4];
          const auto k = std::ptrdiff_t(std::floor(place));
-         if (k >= 1 && std::size_t(k) + 2 < v.trace().size())
-           if (v.trace().read(std::size_t(k - 1), four))
-             between = std::abs(share * (1 - share) * (four[0] - four[1] - four[2] + four[3]) / 4);
+         if (k >= 1 && std::size_t(k) + 2 < v.trace().size()) {
+           if (auto ok = v.trace().read(std::size_t(k - 1), four); !ok) return no(join_reason(ok.error()));
+           between = std::abs(share * (1 - share) * (four[0] - four[1] - four[2] + four[3]) / 4);
+         }
          // A time that is off meets another level.
          const auto slope = slope_at(v.trace(), {0, v.trace().size()}, place, v.profile().noise);
-         const double late = slope ? v.errors().u_delay * *slope / v.step() : 0;
+         if (!slope) return no(join_reason(slope.error()));
+         const double late = v.errors().u_delay * *slope / v.step();
          return Found{**value, std::hypot(v.profile().noise * std::hypot(1 - share, share), between),
                       std::hypot(shared_of_level(v, **value), late), {a[0].number}};
        }},

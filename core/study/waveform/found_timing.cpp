@@ -48,7 +48,7 @@ Value time_at(const View& v, double near, const Reference& level) {
   if (!*found) return no("the level is not passed there");
   const double time = v.time((*found)->place);
   Found out{time, (*found)->u_place * v.step(), v.errors().u_delay, {time}};
-  if (level.own > 0 || level.shared() > 0) {
+  if (std::hypot(level.own, level.shared()) > 0) {
     const auto slope = slope_at(v.trace(), p.over, (*found)->place, p.noise);
     if (!slope) return no(join_reason(slope.error()));
     if (*slope != 0) {

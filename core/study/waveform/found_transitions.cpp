@@ -106,14 +106,12 @@ Value settling(const View& v, const std::vector<Argument>&) {
   // Within the band from its mid crossing's sample on.
   if (!last) return Found{.own = v.step() / std::sqrt(12.0)};
   if (*last >= double(t->after.last - 2)) return no("it does not settle within the record");
-  const auto end = time_at(v, *last, exactly(final + (from_above ? band : -band)));
+  const auto& state = t->rising ? p.states->high : p.states->low;
+  const auto end = time_at(v, *last, {.value = final + (from_above ? band : -band), .own = u_state(v, state)});
   const auto mid = time_at(v, t->mid, exactly(p.middle));
   if (!end) return no(end.error());
   if (!mid) return no(mid.error());
-  const auto slope = slope_at(v.trace(), t->after, v.place_of(end->value), p.noise);
-  const auto& state = t->rising ? p.states->high : p.states->low;
-  const double by_state = slope && *slope != 0 ? v.step() * u_state(v, state) / std::abs(*slope) : 0;
-  return Found{end->value - mid->value, std::hypot(std::hypot(end->own, mid->own), by_state), 0, {mid->value, end->value}};
+  return Found{end->value - mid->value, std::hypot(end->own, mid->own), 0, {mid->value, end->value}};
 }
 
 }  // namespace
