@@ -31,4 +31,9 @@ Doubt on_hookup(Doubt doubt) {
   return doubt;
 }
 
+Doubt mended_by(Mend mend, Doubt doubt) {
+  doubt.mend = mend;
+  return doubt;
+}
+
 }  // namespace heron::study

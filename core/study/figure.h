@@ -34,6 +34,23 @@ using Edits = std::vector<std::pair<std::string, std::string>>;
 /// Where a doubt is mended, where no edit of the brief does it.
 enum class Place { anywhere, hookup };
 
+/// What would mend a doubt that carries no edit of its own: the plan that was taken knows which of its words does it.
+enum class Mend {
+  none,
+  average,             ///< more readings, records or shots
+  settle,              ///< wait longer before each
+  add_points,
+  add_periods,
+  free_range,          ///< leave the input's range to the bench
+  drive_less,
+  drive_harder,
+  warm_up,
+  raise_source_limit,
+  raise_inductance,
+  slow_down,           ///< the sweep, until its ways agree
+  begin_small          ///< step up from a small drive
+};
+
 /// A stated reason not to trust a result; also what preflight finds before anything is driven.
 struct Doubt {
   std::string key;
@@ -43,6 +60,7 @@ struct Doubt {
   Edits edits = {};              ///< what carries the remedy out, where editing the set-up can
   bool binding = false;          ///< of a finding: cannot be accepted away
   Place place = Place::anywhere;
+  Mend mend = Mend::none;
 
   bool operator==(const Doubt&) const = default;
 };
@@ -51,6 +69,7 @@ struct Doubt {
 Doubt rating_finding(bool exceeded, std::string text, std::string remedy, Edits edits = {});
 /// A doubt that is mended on the Hookup page.
 Doubt on_hookup(Doubt doubt);
+Doubt mended_by(Mend mend, Doubt doubt);
 
 /// All that is read off one take.
 struct Reading {

@@ -47,6 +47,12 @@ TEST_CASE("cursors go where a ramp between two states passes per cents, in the o
   REQUIRE((found && *found));
   CHECK((*found)->a == Approx(1.02e-3).margin(1e-6));
   CHECK((*found)->b == Approx(1.18e-3).margin(1e-6));
+  // What is never reached has no place, at either end.
+  for (const auto& [near, far] : {std::pair{-40.0, 90.0}, {10.0, 140.0}}) {
+    const auto none = at_states(rising, 0, 0, 1, near, far);
+    REQUIRE(none);
+    CHECK_FALSE(*none);
+  }
   // The part in view alone counts: before the edge there is none.
   const auto before = at_states(rising, 0, 0, 0.9e-3, 10, 90);
   REQUIRE(before);
@@ -280,6 +286,17 @@ TEST_CASE("shapes are held against each other over the time that both have, each
   const auto spike = line(1000, 0, 1, [](double t) { return t == 502 ? 60.0 : 50.0; });
   CHECK(*apart(flat, spike) == Approx(2));
   CHECK(*apart(flat, line(300, 0.25, 3.1, [](double t) { return t < 900 ? 51.0 : 51.5; })) == Approx(1.5).margin(0.11));
+  // Few samples are each a part, and two are enough.
+  const auto few = line(100, 0, 1, [](double t) { return t == 40 ? 60.0 : 50.0; });
+  CHECK(*apart(few, flat) == Approx(10));
+  CHECK(*apart(flat, few) == Approx(10));
+  const auto two = line(2, 3, 4, [](double t) { return t > 5 ? 54.0 : 50.0; });
+  CHECK(*apart(two, flat) == Approx(4));
+  CHECK(*apart(flat, two) == Approx(4));
+  for (const std::size_t n : {0, 1}) {
+    CHECK_FALSE(apart(flat, line(n, 5, 1, [](double) { return 0.0; })));
+    CHECK_FALSE(apart(line(n, 5, 1, [](double) { return 0.0; }), flat));
+  }
   // Too little in common is no comparison.
   CHECK_FALSE(apart(flat, line(1000, 999, 1, [](double) { return 0.0; })));
   CHECK_FALSE(apart(flat, line(1000, 2000, 1, [](double) { return 0.0; })));

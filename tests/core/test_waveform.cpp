@@ -332,12 +332,12 @@ TEST_CASE("noise is answered by more passes where passes can be averaged, and no
   study::waveform::Plan plan;
   plan.passes = 8;
   plan.when = study::waveform::When::start;
-  const auto edits = [](const study::waveform::Plan& p, const char* key) { return study::waveform::PlannedCapture(p).remedy({key, study::Severity::caution, "", ""}).edits; };
+  const auto edits = [](const study::waveform::Plan& p, study::Mend mend) { return study::waveform::PlannedCapture(p).remedy({.mend = mend}).edits; };
   REQUIRE(plan.repeats());
-  CHECK(edits(plan, "noise.limited") == study::Edits{{"passes", "32"}});
-  CHECK(edits(plan, "input.clipped").empty());
+  CHECK(edits(plan, study::Mend::average) == study::Edits{{"passes", "32"}});
+  CHECK(edits(plan, study::Mend::free_range).empty());
   plan.when = study::waveform::When::at_once;
-  CHECK(edits(plan, "noise.limited").empty());
+  CHECK(edits(plan, study::Mend::average).empty());
 }
 
 TEST_CASE("each doubt of a waveform is raised just over its threshold and not just under", "[waveform][doubts]") {

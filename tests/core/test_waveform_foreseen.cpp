@@ -266,7 +266,7 @@ TEST_CASE("a watch can trip only on what is sensed, or on the only quantity", "[
 TEST_CASE("more passes are offered against noise until there are ten thousand", "[waveform][preflight]") {
   auto plan = pulses();
   const auto passes = [&] {
-    const auto remedy = waveform::PlannedCapture(plan).remedy({.key = "noise.limited"});
+    const auto remedy = waveform::PlannedCapture(plan).remedy({.mend = study::Mend::average});
     return remedy.edits.empty() ? std::string("none") : remedy.edits.front().second;
   };
   CHECK(passes() == "4");

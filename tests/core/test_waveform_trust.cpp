@@ -345,6 +345,9 @@ TEST_CASE("a pulse stands over the state that it comes from, upwards or downward
   auto early = rounded(5, -2);
   early.settings.from = 885e-6;
   CHECK_FALSE(read(early).reading.find("pulse.peak"));
+  // Half height is passed at 900 us: half of seventeen samples before it are enough, half of fifteen are not.
+  early.settings.from = 883e-6;
+  CHECK(read(early).reading.find("pulse.peak"));
   // Of a train the low state is what the pulses stand over, however long each of both lasts.
   for (const double duty : {0.2, 0.8}) {
     auto made = train();
@@ -582,6 +585,10 @@ TEST_CASE("a trigger that lies outside what is analysed begins nothing", "[wavef
   const auto told = read(made);
   CHECK(figure(told, "time.at(50%,falling)").value == Approx(-3000e-6 + 300e-6 * std::log(2)).margin(1e-6));
   CHECK(figure(told, "time_constant").value == Approx(300e-6).epsilon(1e-6));
+  // A record that begins long after its trigger: with its first sample too.
+  made.start = 500e-6;
+  made.quantities.front().of = [](double t) { return 4 * std::exp(-(t - 500e-6) / 300e-6); };
+  CHECK(figure(read(made), "time_constant").value == Approx(300e-6).epsilon(1e-6));
   // A trigger within the last few samples leaves too little behind it.
   made.start = -1995e-6;
   made.quantities.front().of = [](double t) { return 4 * std::exp(-(t + 1995e-6) / 300e-6); };
@@ -674,6 +681,43 @@ TEST_CASE("a level of per cents is known less well than one in volts, by what it
   CHECK(states / volts > 0.03);
   CHECK(settled / plain == Approx(1 + end / plain).epsilon(0.01));
   CHECK(end / plain > 0.03);
+}
+
+TEST_CASE("a mean over periods is not known by where they begin and end, as far as it is off the middle", "[waveform]") {
+  // Two periods of pulses with slow edges: u of the period tells how well the ends are known.
+  constexpr double kNoise = 5e-3;
+  const Made made{.samples = 5000, .quantities = {{"v", "V", [](double t) {
+                                                     const double at = std::fmod(t, 2e-3);
+                                                     return std::clamp(std::min(at - 0.5e-3, 1.2e-3 - at) / 0.2e-3, 0.0, 1.0);
+                                                   }, kNoise}}};
+  double mean = 0, alternating = 0, mean_so = 0, alternating_so = 0, plain = 0;
+  for (unsigned seed = 1; seed <= 40; ++seed) {
+    const auto reading = read(made, seed);
+    const auto value = [&](const char* key) { return figure(reading, key).value; };
+    const double ends = *figure(reading, "period").u / value("period"), noise = kNoise * kNoise / 4000;
+    const double off = (value("level.low") + value("level.high")) / 2 - value("mean"), ac = value("rms.ac");
+    mean += std::pow(*figure(reading, "mean").u, 2);
+    mean_so += noise + std::pow(ends * off, 2);
+    alternating += std::pow(*figure(reading, "rms.ac").u, 2);
+    alternating_so += noise + std::pow(ends * (off * off - ac * ac) / (2 * ac), 2) + std::pow(kNoise * kNoise / (4 * ac), 2);
+    plain += noise;
+  }
+  CHECK(mean / plain == Approx(mean_so / plain).epsilon(0.05));
+  CHECK(mean_so / plain > 1.2);
+  CHECK(alternating / plain == Approx(alternating_so / plain).epsilon(0.05));
+}
+
+TEST_CASE("a band that noise fills has nothing settle in it", "[waveform]") {
+  const auto settles = [](double noise) {
+    auto made = step();
+    made.settings.settle_band = 0.02;
+    made.quantities.front().noise = noise;
+    const auto reading = read(made, 3);
+    return reading.reading.find("settling_time") != nullptr;
+  };
+  // Of 2 V the band is 40 mV.
+  CHECK(settles(40e-3 / 4.6));
+  CHECK_FALSE(settles(40e-3 / 3.6));
 }
 
 TEST_CASE("a period needs two edges of one direction, whichever", "[waveform]") {

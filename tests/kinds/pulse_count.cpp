@@ -183,8 +183,8 @@ Result<void> PlannedBursts::run(bench::Bench& bench, const study::RunContext& co
 }
 
 study::Remedy PlannedBursts::remedy(const study::Doubt& doubt) const {
-  if (doubt.key != "pulses.missed") return {};
-  return {.edits = {{"threshold", format_setting(plan_.threshold / 2, "V")}}};
+  if (doubt.mend != study::Mend::drive_harder) return {};
+  return {.edits = {{"level", format_setting(2 * plan_.level, "V")}}};
 }
 
 Result<study::Analysis> ReducedCounts::read(const study::SettingsText& settings, const std::vector<std::string>&) const {
@@ -197,8 +197,9 @@ Result<study::Analysis> ReducedCounts::read(const study::SettingsText& settings,
   out.reading.figures = {{.key = "crossings.most", .label = "Most crossings", .value = double(most), .unit = "1", .u = {}},
                          {.key = "pulses.missed", .label = "Missed pulses", .value = double(missed), .unit = "1", .u = {}}};
   if (missed > 0)
-    out.reading.doubts.push_back({"pulses.missed", study::Severity::caution,
-                                  fmt::format("{} pulses did not cross the threshold.", missed), "Lower the threshold."});
+    out.reading.doubts.push_back(
+        study::mended_by(study::Mend::drive_harder, {"pulses.missed", study::Severity::caution,
+                                                     fmt::format("{} pulses did not cross the threshold.", missed), "Raise the level."}));
   return out;
 }
 

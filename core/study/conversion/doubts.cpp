@@ -119,18 +119,29 @@ void check_bench(const std::vector<Evidence>& all, const Rows& rows, std::vector
     }
   }
   if (folded)
-    out.push_back({"source.limit", Severity::serious,
-                   fmt::format("The source does not hold {} {}: {}.", text_of(folded->line_set.value_or(folded->line), "V"), where_of(*folded), folded->limited ? "it stands at its current limit" : "its output lies over 2 % below"),
-                   "Raise its current limit.", {}});
+    out.push_back(
+        mended_by(Mend::raise_source_limit,
+                  {"source.limit",
+                   Severity::serious,
+                   fmt::format("The source does not hold {} {}: {}.", text_of(folded->line_set.value_or(folded->line), "V"),
+                               where_of(*folded), folded->limited ? "it stands at its current limit" : "its output lies over 2 % below"),
+                   "Raise its current limit.",
+                   {}}));
   if (limited >= kOnLimit) out.push_back({"compliance.reached", Severity::serious, fmt::format("The load stood at its own limit at {} points.", limited), "Take a smaller load."});
   if (unsettled)
-    out.push_back({"settling.short", Severity::caution,
-                   fmt::format("{} still moved by {} while it was read {}: {:.1f} times its uncertainty.", port_name(unsettled->halves_of), text_of(std::abs(unsettled->halves_by), port_unit(unsettled->halves_of), 2), where_of(*unsettled), unsettled->halves),
-                   "Wait longer before each point."});
+    out.push_back(mended_by(
+        Mend::settle,
+        {"settling.short", Severity::caution,
+         fmt::format("{} still moved by {} while it was read {}: {:.1f} times its uncertainty.", port_name(unsettled->halves_of),
+                     text_of(std::abs(unsettled->halves_by), port_unit(unsettled->halves_of), 2), where_of(*unsettled), unsettled->halves),
+         "Wait longer before each point."}));
   if (moving)
-    out.push_back({"thermal.drift", Severity::caution,
-                   fmt::format("{} moved by {} from one reading to the next {}, after {} of them: {:.1f} times its uncertainty.", port_name(moving->moved_of), text_of(std::abs(moving->moved_by), port_unit(moving->moved_of), 2), where_of(*moving), moving->passes, moving->moved),
-                   "Let it warm up first, or wait longer at each point."});
+    out.push_back(mended_by(Mend::warm_up,
+                            {"thermal.drift", Severity::caution,
+                             fmt::format("{} moved by {} from one reading to the next {}, after {} of them: {:.1f} times its uncertainty.",
+                                         port_name(moving->moved_of), text_of(std::abs(moving->moved_by), port_unit(moving->moved_of), 2),
+                                         where_of(*moving), moving->passes, moving->moved),
+                             "Let it warm up first, or wait longer at each point."}));
   if (lost && lost_share > kLeadLoss)
     out.push_back({"leads.drop", Severity::serious,
                    fmt::format("Read at the terminals of source and load: their leads take {:.2g} % of the input power {}.", 100 * lost_share, where_of(*lost)), "Sense at the device's own pins.", {{"sensing", "at the device's pins"}}});
@@ -166,9 +177,10 @@ void check_noise(const Reading& reading, const Rows& rows, const Settings& setti
     }
     const auto at = at_load(key);
     const bool loss = at && *at && (*at)->figure == "loss";
-    out.push_back({"noise.limited", Severity::caution,
-                   fmt::format("{} is known to {:.3g} %{}.", f->label, 100 * *f->u / std::abs(f->value), loss ? ": it is a small difference of two large powers" : ""),
-                   "Average more readings, or take channels that are known better."});
+    out.push_back(mended_by(Mend::average, {"noise.limited", Severity::caution,
+                                            fmt::format("{} is known to {:.3g} %{}.", f->label, 100 * *f->u / std::abs(f->value),
+                                                        loss ? ": it is a small difference of two large powers" : ""),
+                                            "Average more readings, or take channels that are known better."}));
     return;
   }
   // A curve that is drawn says by itself nothing of what its lowest loads are worth.

@@ -29,10 +29,10 @@ Result<void> PlannedConversion::run(bench::Bench& bench, const RunContext& conte
 
 Remedy PlannedConversion::remedy(const Doubt& doubt) const {
   const auto longer = format_setting(std::max(4 * plan_.settle_time, 1e-3), "s");
-  if (doubt.key == "settling.short" && plan_.of_points()) return {.edits = {{"settle", longer}}};
-  if (doubt.key == "thermal.drift") return {.edits = {{"warm_up", format_setting(std::max(2 * plan_.warm_up, 60.0), "s")}}};
-  if (doubt.key == "source.limit") return {.edits = {{"source_limit", format_setting(std::min(30.0, 2 * plan_.source_limit), "A")}}};
-  if (doubt.key == "noise.limited" && plan_.of_points() && plan_.readings < 4096) return {.edits = {{"readings", std::to_string(std::min(4096, 4 * plan_.readings))}}};
+  if (doubt.mend == Mend::settle && plan_.of_points()) return {.edits = {{"settle", longer}}};
+  if (doubt.mend == Mend::warm_up) return {.edits = {{"warm_up", format_setting(std::max(2 * plan_.warm_up, 60.0), "s")}}};
+  if (doubt.mend == Mend::raise_source_limit) return {.edits = {{"source_limit", format_setting(std::min(30.0, 2 * plan_.source_limit), "A")}}};
+  if (doubt.mend == Mend::average && plan_.of_points() && plan_.readings < 4096) return {.edits = {{"readings", std::to_string(std::min(4096, 4 * plan_.readings))}}};
   return {};
 }
 

@@ -38,14 +38,14 @@ void check_compliance(const Family& family, const std::vector<Sorted>& rows, std
   if (!first) return;
   const bool all = family.measured && points == family.size();
   out.push_back(
-      {"compliance.reached", all ? Severity::serious : Severity::caution,
-       all ? std::string("Every point was read at compliance: the curve is the source's limit, not the device.")
-       : family.measured
-           ? fmt::format("{} of {} points were read at compliance, first on {}; they are left out of figures.", points,
-                         family.size(), curve_text(family, *first))
-           : fmt::format("The current stays at its highest value on {}{}: a limit of the source held.",
-                         curve_text(family, *first), curves > 1 ? fmt::format(" and {} more", curves - 1) : ""),
-       "Raise the compliance if the device bears it, or end the sweep before."});
+      mended_by(Mend::begin_small,
+                {"compliance.reached", all ? Severity::serious : Severity::caution,
+                 all               ? std::string("Every point was read at compliance: the curve is the source's limit, not the device.")
+                 : family.measured ? fmt::format("{} of {} points were read at compliance, first on {}; they are left out of figures.",
+                                                 points, family.size(), curve_text(family, *first))
+                                   : fmt::format("The current stays at its highest value on {}{}: a limit of the source held.",
+                                                 curve_text(family, *first), curves > 1 ? fmt::format(" and {} more", curves - 1) : ""),
+                 "Raise the compliance if the device bears it, or end the sweep before."}));
 }
 
 void check_loop(const Family& family, const Settings& settings, std::vector<Doubt>& out) {
@@ -64,9 +64,10 @@ void check_loop(const Family& family, const Settings& settings, std::vector<Doub
   if (family.measured && widest->rate > 0)
     text += fmt::format(" The sweep went at {}/s; a capacitance takes current in proportion to that.",
                         format_quantity(widest->rate, "V", 3).plain());
-  out.push_back({"loop.open", Severity::caution, text,
-                 "Sweep four times as slowly and see whether it closes: a capacitance does, memory and self-heating do "
-                 "not."});
+  out.push_back(
+      mended_by(Mend::slow_down, {"loop.open", Severity::caution, text,
+                                  "Sweep four times as slowly and see whether it closes: a capacitance does, memory and self-heating do "
+                                  "not."}));
 }
 
 /// What moved while it was read has not settled.

@@ -82,8 +82,8 @@ Result<void> PlannedSweep::run(bench::Bench& bench, const RunContext& context) c
 std::string PlannedSweep::only_whole() const { return "Curves of current and voltage are taken again as a whole."; }
 
 Remedy PlannedSweep::remedy(const Doubt& doubt) const {
-  if (doubt.key == "loop.open") return {.procedure = slow_until_closed()};
-  if (doubt.key == "compliance.reached" && !hookup()) return {.procedure = from_small(plan_)};
+  if (doubt.mend == Mend::slow_down) return {.procedure = slow_until_closed()};
+  if (doubt.mend == Mend::begin_small && !hookup()) return {.procedure = from_small(plan_)};
   return {};
 }
 

@@ -26,24 +26,4 @@ CursorDifference difference(const CursorReading& a, const CursorReading& b) {
   return out;
 }
 
-std::optional<std::pair<std::string, std::string>> remedy_edit(const Plan& plan, std::string_view key) {
-  using Edit = std::pair<std::string, std::string>;
-  if (key == "points.sparse") return Edit{"refine", "on"};
-  if (key == "level.dependent" && plan.stepped())
-    return Edit{"level", format_setting(plan.level_pp / 4, "V") + " pk-pk"};
-  if (key == "coherence.low" && !plan.stepped())
-    return Edit{"noise_level", format_setting(2 * plan.noise_rms, "V") + " rms"};
-  if (key == "noise.limited" && !plan.stepped())
-    return Edit{"noise_averages", fmt::format("{} segments", std::min(10'000, plan.noise_averages * 4))};
-  if (key == "settling.short") return Edit{"settle_time", format_setting(std::max(10e-3, plan.settle_time * 4), "s")};
-  if (key == "periods.few") return Edit{"periods", "8 periods"};
-  if (key == "noise.limited") return Edit{"averages", fmt::format("{} records", std::min(1000, plan.averages * 4))};
-  if (key == "input.clipped" || key == "range.underused") {
-    for (const auto& role : {plan.response, plan.stimulus})
-      if (const auto* chain = plan.hookup.find(role); chain && chain->input.range)
-        return Edit{"hookup." + role + ".range", "automatic"};
-  }
-  return std::nullopt;
-}
-
 }  // namespace heron::study::response

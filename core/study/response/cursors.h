@@ -27,7 +27,4 @@ struct CursorDifference {
 };
 CursorDifference difference(const CursorReading& a, const CursorReading& b);
 
-/// The edit of the brief that carries a doubt's remedy out: word and text. Nothing where no edit helps.
-std::optional<std::pair<std::string, std::string>> remedy_edit(const Plan& plan, std::string_view doubt_key);
-
 }  // namespace heron::study::response

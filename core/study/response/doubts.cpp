@@ -45,11 +45,10 @@ double limit_for(std::size_t questions) {
 void channel_doubts(const Curve& curve, Side channel, std::string_view name, double settled,
                     Reading& into) {
   if (const auto bad = which(curve, [&](const CurvePoint& p) { return p.of(channel).clipped; }); !bad.empty())
-    into.doubts.push_back(
-        {"input.clipped", Severity::serious,
-         fmt::format("The {} reached the end of its input's range {}; gain and phase are wrong there.", name,
-                     where(bad)),
-         "Use a higher range or automatic, and take again."});
+    into.doubts.push_back(mended_by(
+        Mend::free_range, {"input.clipped", Severity::serious,
+                           fmt::format("The {} reached the end of its input's range {}; gain and phase are wrong there.", name, where(bad)),
+                           "Use a higher range or automatic, and take again."}));
   const auto under = which(curve, [&](const CurvePoint& p) {
     return p.of(channel).range_share && *p.of(channel).range_share < kUnderusedShare;
   });
@@ -57,24 +56,24 @@ void channel_doubts(const Curve& curve, Side channel, std::string_view name, dou
     const auto least = *std::min_element(under.begin(), under.end(), [&](auto* a, auto* b) {
       return *a->of(channel).range_share < *b->of(channel).range_share;
     });
-    into.doubts.push_back({"range.underused", Severity::caution,
-                           fmt::format("The {} uses as little as {:.2g} % of its input's range {}.", name,
-                                       100 * *least->of(channel).range_share, where(under)),
-                           "Use a lower range or automatic, or drive harder."});
+    into.doubts.push_back(mended_by(Mend::free_range, {"range.underused", Severity::caution,
+                                                       fmt::format("The {} uses as little as {:.2g} % of its input's range {}.", name,
+                                                                   100 * *least->of(channel).range_share, where(under)),
+                                                       "Use a lower range or automatic, or drive harder."}));
   }
   const auto moving = which(curve, [&](const CurvePoint& p) { return p.of(channel).unsettled > settled; });
   if (!moving.empty())
     into.doubts.push_back(
-        {"settling.short", Severity::caution,
-         fmt::format(
-             "The {} was still settling {}: the two halves of the record differ by more than their uncertainty allows.",
-             name, where(moving)),
-         "Settle longer and take again."});
+        mended_by(Mend::settle,
+                  {"settling.short", Severity::caution,
+                   fmt::format("The {} was still settling {}: the two halves of the record differ by more than their uncertainty allows.",
+                               name, where(moving)),
+                   "Settle longer and take again."}));
   const auto drowned = which(curve, [&](const CurvePoint& p) { return p.of(channel).over_floor < kFloorRatio; });
   if (!drowned.empty())
-    into.doubts.push_back({"noise.limited", Severity::caution,
-                           fmt::format("The {} is within 6 dB of the noise {}.", name, where(drowned)),
-                           "Drive harder, read more periods or average more records."});
+    into.doubts.push_back(mended_by(
+        Mend::average, {"noise.limited", Severity::caution, fmt::format("The {} is within 6 dB of the noise {}.", name, where(drowned)),
+                        "Drive harder, read more periods or average more records."}));
 }
 
 /// The middle of measured over expected along the sweep, where both are well above the noise and agree among
@@ -167,21 +166,21 @@ void coherence_doubt(const Curve& curve, const Settings& settings, Reading& into
   const auto dead = which(curve, [&](const CurvePoint& p) { return p.coherence && *p.coherence < kNothing; });
   if (double(dead.size()) > kNearlyAll * double(curve.points.size())) {
     into.doubts.push_back(
-        {"coherence.low", Severity::serious,
-         fmt::format("The response has next to nothing to do with the stimulus: the coherence is below {} at {} of {} "
-                     "lines. What was read is noise, not the device.",
-                     kNothing, dead.size(), curve.points.size()),
-         "Check that the response's lead is connected and on the right pin, then take again."});
+        on_hookup({"coherence.low", Severity::serious,
+                   fmt::format("The response has next to nothing to do with the stimulus: the coherence is below {} at {} of {} "
+                               "lines. What was read is noise, not the device.",
+                               kNothing, dead.size(), curve.points.size()),
+                   "Check that the response's lead is connected and on the right pin, then take again."}));
     return;
   }
   const auto least =
       *std::min_element(low.begin(), low.end(), [](auto* a, auto* b) { return *a->coherence < *b->coherence; });
-  into.doubts.push_back(
-      {"coherence.low", Severity::caution,
-       fmt::format("The coherence is below {:g} {}, lowest {:.2f} at {}; these lines are drawn pale and left out of "
-                   "figures.",
-                   settings.coherence_limit, where(low), *least->coherence, format_setting(least->frequency, "Hz")),
-       curve.measured ? "Drive harder; more averages do not help." : ""});
+  into.doubts.push_back(mended_by(
+      Mend::drive_harder, {"coherence.low", Severity::caution,
+                           fmt::format("The coherence is below {:g} {}, lowest {:.2f} at {}; these lines are drawn pale and left out of "
+                                       "figures.",
+                                       settings.coherence_limit, where(low), *least->coherence, format_setting(least->frequency, "Hz")),
+                           curve.measured ? "Drive harder; more averages do not help." : ""}));
 }
 
 /// A gain that changes with the level belongs to the level, not to the device.
@@ -194,13 +193,13 @@ void level_doubt(const Curve& curve, Reading& into) {
       worst = &c;
   if (!worst) return;
   into.doubts.push_back(
-      {"level.dependent", std::abs(worst->change_db) > 0.5 ? Severity::serious : Severity::caution,
-       fmt::format("The gain depends on the level: at {} it is {:.2g} dB {} at {} pk-pk than at {} pk-pk. {}",
-                   format_setting(worst->frequency, "Hz"), std::abs(worst->change_db),
-                   worst->change_db > 0 ? "higher" : "lower", format_setting(worst->other_level_pp, "V"),
-                   format_setting(worst->level_pp, "V"),
-                   worst->change_db > 0 ? "Something compresses or clips." : "Something is lost at low level."),
-       "Take again at a quarter of the level."});
+      mended_by(Mend::drive_less,
+                {"level.dependent", std::abs(worst->change_db) > 0.5 ? Severity::serious : Severity::caution,
+                 fmt::format("The gain depends on the level: at {} it is {:.2g} dB {} at {} pk-pk than at {} pk-pk. {}",
+                             format_setting(worst->frequency, "Hz"), std::abs(worst->change_db), worst->change_db > 0 ? "higher" : "lower",
+                             format_setting(worst->other_level_pp, "V"), format_setting(worst->level_pp, "V"),
+                             worst->change_db > 0 ? "Something compresses or clips." : "Something is lost at low level."),
+                 "Take again at a quarter of the level."}));
 }
 
 /// What the sensing changes of the figures, by the circuit: more than they are uncertain by is worth a word.
@@ -277,9 +276,10 @@ void raise_doubts(const Curve& curve, const Settings& settings, const std::vecto
     if (const auto few =
             which(curve, [&](const CurvePoint& p) { return !from_noise && p.periods < kFewPeriods * (1 - 1e-3); });
         !few.empty())
-      into.doubts.push_back({"periods.few", Severity::caution,
-                             fmt::format("Only {:.2g} periods were read {}.", few.front()->periods, where(few)),
-                             "Read 4 periods or more."});
+      into.doubts.push_back(
+          mended_by(Mend::add_periods,
+                    {"periods.few", Severity::caution, fmt::format("Only {:.2g} periods were read {}.", few.front()->periods, where(few)),
+                     "Read 4 periods or more."}));
   }
   coherence_doubt(curve, settings, into);
   // Which of the two makes a figure loose, its points' noise or their distance, decides what helps.
@@ -294,14 +294,14 @@ void raise_doubts(const Curve& curve, const Settings& settings, const std::vecto
     wanted = wanted || std::find(asked.begin(), asked.end(), f.key) != asked.end();
   }
   if (!loose.empty())
-    into.doubts.push_back({"noise.limited", loose_wanted ? Severity::caution : Severity::note,
-                           fmt::format("Noise leaves these figures too uncertain to lean on: {}.", loose),
-                           curve.independent > 0 ? "Drive harder or average more segments."
-                                                 : "Drive harder, read more periods or average more records."});
+    into.doubts.push_back(mended_by(Mend::average, {"noise.limited", loose_wanted ? Severity::caution : Severity::note,
+                                                    fmt::format("Noise leaves these figures too uncertain to lean on: {}.", loose),
+                                                    curve.independent > 0 ? "Drive harder or average more segments."
+                                                                          : "Drive harder, read more periods or average more records."}));
   if (!apart.empty())
-    into.doubts.push_back({"points.sparse", apart_wanted ? Severity::caution : Severity::note,
-                           fmt::format("The points stand too far apart for these figures: {}.", apart),
-                           "Add points where the curve bends."});
+    into.doubts.push_back(mended_by(Mend::add_points, {"points.sparse", apart_wanted ? Severity::caution : Severity::note,
+                                                       fmt::format("The points stand too far apart for these figures: {}.", apart),
+                                                       "Add points where the curve bends."}));
 }
 
 }  // namespace heron::study::response

@@ -90,8 +90,28 @@ std::string PlannedResponse::only_whole() const {
 }
 
 Remedy PlannedResponse::remedy(const Doubt& doubt) const {
-  const auto edit = remedy_edit(plan_, doubt.key);
-  return edit ? Remedy{.edits = {*edit}} : Remedy{};
+  const auto edit = [](const char* word, std::string text) { return Remedy{.edits = {{word, std::move(text)}}}; };
+  switch (doubt.mend) {
+    case Mend::add_points: return edit("refine", "on");
+    case Mend::drive_less:
+      if (plan_.stepped()) return edit("level", format_setting(plan_.level_pp / 4, "V") + " pk-pk");
+      break;
+    case Mend::drive_harder:
+      if (!plan_.stepped()) return edit("noise_level", format_setting(2 * plan_.noise_rms, "V") + " rms");
+      break;
+    case Mend::average:
+      return plan_.stepped() ? edit("averages", fmt::format("{} records", std::min(1000, plan_.averages * 4)))
+                             : edit("noise_averages", fmt::format("{} segments", std::min(10'000, plan_.noise_averages * 4)));
+    case Mend::settle: return edit("settle_time", format_setting(std::max(10e-3, plan_.settle_time * 4), "s"));
+    case Mend::add_periods: return edit("periods", "8 periods");
+    case Mend::free_range:
+      for (const auto& role : {plan_.response, plan_.stimulus})
+        if (const auto* chain = plan_.hookup.find(role); chain && chain->input.range)
+          return {.edits = {{"hookup." + role + ".range", "automatic"}}};
+      break;
+    default: break;
+  }
+  return {};
 }
 
 std::vector<StandIn> PlannedResponse::stand_ins() const {

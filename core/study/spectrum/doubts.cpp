@@ -90,8 +90,10 @@ void check_noise(const Reading& reading, const Settings& settings, const std::ve
   }
   if (many == 0) return;
   if (many > 4) names += fmt::format(" and {} more", many - 4);
-  out.push_back({"noise.limited", Severity::caution, fmt::format("These figures are known to no better than {:.2g} dB or 1 %: {}.", settings.u_limit, names),
-                 "Average more records, or take longer ones."});
+  out.push_back(
+      mended_by(Mend::average, {"noise.limited", Severity::caution,
+                                fmt::format("These figures are known to no better than {:.2g} dB or 1 %: {}.", settings.u_limit, names),
+                                "Average more records, or take longer ones."}));
 }
 
 }  // namespace

@@ -37,8 +37,8 @@ std::vector<Doubt> PlannedSpectrum::preflight(const Surroundings& around, const 
 Result<void> PlannedSpectrum::run(bench::Bench& bench, const RunContext& context) const { return spectrum::run(plan_, bench, context); }
 
 Remedy PlannedSpectrum::remedy(const Doubt& doubt) const {
-  if (doubt.key == "points.sparse") return {.edits = {{"points", std::to_string(std::min(200, 2 * plan_.points - 1))}}};
-  if (doubt.key == "noise.limited") return {.edits = {{"records", std::to_string(std::min(1000, 4 * plan_.records))}}};
+  if (doubt.mend == Mend::add_points) return {.edits = {{"points", std::to_string(std::min(200, 2 * plan_.points - 1))}}};
+  if (doubt.mend == Mend::average) return {.edits = {{"records", std::to_string(std::min(1000, 4 * plan_.records))}}};
   return {};
 }
 

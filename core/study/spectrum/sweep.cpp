@@ -280,10 +280,12 @@ Result<Reading> sweep_figures(const std::vector<Swept>& points, const Axis& axis
       continue;
     }
     if (const auto sparse = between_far_points(series, at))
-      out.doubts.push_back({"points.sparse", Severity::caution,
-                            fmt::format("{} moves by {:.3g} {} between {} and {}; at {} it is read off a straight line between the two.", series.label, sparse->second, series.unit,
-                                        axis.place(sparse->first.first), axis.place(sparse->first.second), axis.place(at)),
-                            "Take more points there."});
+      out.doubts.push_back(mended_by(
+          Mend::add_points,
+          {"points.sparse", Severity::caution,
+           fmt::format("{} moves by {:.3g} {} between {} and {}; at {} it is read off a straight line between the two.", series.label,
+                       sparse->second, series.unit, axis.place(sparse->first.first), axis.place(sparse->first.second), axis.place(at)),
+           "Take more points there."}));
     Figure f{.key = key, .label = series.label + " at " + axis.place(at), .value = found->first, .unit = series.unit, .u = found->second > 0 ? std::optional(found->second) : std::nullopt, .at = {at}};
     if (taken->output) {
       f.value = std::pow(10, found->first / 20);

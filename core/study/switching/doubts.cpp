@@ -5,6 +5,7 @@
 
 #include "base/quantity.h"
 #include "study/clipping.h"
+#include "study/switching/sweep.h"
 
 namespace heron::study::switching {
 namespace {
@@ -231,14 +232,24 @@ class Checker {
     if (!s_.ramp) return;
     const auto& r = *s_.ramp;
     if (!(r.slope_first > 4 * r.u_first) || !(r.slope_last > kSaturates * r.slope_first) || !(r.slope_last - kSaturates * r.slope_first > std::hypot(r.u_first, r.u_last))) return;
-    say({"saturation.inductor", Severity::caution, fmt::format("The current climbs {:.2g} times as fast at the end of the first pulse as at its beginning: the inductor saturates.", r.slope_last / r.slope_first), "Take a larger inductor, or less current."});
+    say(mended_by(
+        Mend::raise_inductance,
+        {"saturation.inductor", Severity::caution,
+         fmt::format("The current climbs {:.2g} times as fast at the end of the first pulse as at its beginning: the inductor saturates.",
+                     r.slope_last / r.slope_first),
+         "Take a larger inductor, or less current."}));
   }
 
   void noise() {
+    const auto share = [](const Figure& f) { return *f.u / std::abs(f.value); };
     const Figure* worst = nullptr;
-    for (const auto& f : reading_.figures)
-      if (!f.of_nothing && f.u && f.value != 0 && *f.u > settings_.u_limit * std::abs(f.value) && f.unit == "J" && (!worst || *f.u / std::abs(f.value) > *worst->u / std::abs(worst->value))) worst = &f;
-    if (worst) say({"noise.limited", Severity::note, fmt::format("{} is known to {:.2g} % only.", worst->label, 100 * *worst->u / std::abs(worst->value)), "Average more shots, or take sensors that are known better."});
+    for (std::size_t e = 0; e < kEnergies; ++e)
+      if (const auto* f = reading_.find(energy_name(Energy(e))); f && f->u && f->value != 0 && share(*f) > settings_.u_limit)
+        if (!worst || share(*f) > share(*worst)) worst = f;
+    if (worst)
+      say(mended_by(Mend::average, {"noise.limited", Severity::note,
+                                    fmt::format("{} is known to {:.2g} % only.", worst->label, 100 * share(*worst)),
+                                    "Average more shots, or take sensors that are known better."}));
   }
 
   const ReadShot& r_;

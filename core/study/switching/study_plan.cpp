@@ -46,8 +46,8 @@ std::string PlannedSwitching::arms() const {
 }
 
 Remedy PlannedSwitching::remedy(const Doubt& doubt) const {
-  if (doubt.key == "noise.limited") return {.edits = {{"shots", std::to_string(std::min(1000, 4 * plan_.shots))}}};
-  if (doubt.key == "saturation.inductor") return {.edits = {{"inductance", format_setting(rounded_to(2 * plan_.inductance, 2), "H")}}};
+  if (doubt.mend == Mend::average) return {.edits = {{"shots", std::to_string(std::min(1000, 4 * plan_.shots))}}};
+  if (doubt.mend == Mend::raise_inductance) return {.edits = {{"inductance", format_setting(rounded_to(2 * plan_.inductance, 2), "H")}}};
   return {};
 }
 

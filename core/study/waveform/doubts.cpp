@@ -125,13 +125,13 @@ void check_lead(const Pass& pass, std::size_t k, std::vector<Doubt>& out) {
 void check_skew(const Pass& pass, const Reading& reading, const std::vector<std::string>& asked, std::vector<Doubt>& out) {
   const auto wanted = std::find_if(asked.begin(), asked.end(), [](const std::string& key) { return rests_on_skew(key); });
   if (wanted == asked.end() || !reading.find(*wanted) || pass.count() < 2) return;
-  double unknown = 0, edge = 0;
+  double unknown = 0, edge = INFINITY;
   for (std::size_t k = 0; k < pass.count(); ++k) {
     unknown = std::hypot(unknown, pass.errors(k).u_delay);
     for (const char* name : {"rise_time", "fall_time"})
-      if (const auto* f = figure(pass, k, reading, name)) edge = edge > 0 ? std::min(edge, f->value) : f->value;
+      if (const auto* f = figure(pass, k, reading, name)) edge = std::min(edge, f->value);
   }
-  if (!(edge > 0) || unknown <= kSkew * edge) return;
+  if (unknown <= kSkew * edge) return;
   out.push_back({"skew.suspected", Severity::caution,
                  fmt::format("{} rests on edges of {}, and how late the inputs are against each other is known to {}.", *wanted,
                              shown(edge, "s", 2), shown(unknown, "s", 2)),
@@ -153,9 +153,10 @@ void check_noise(const Pass& pass, const Reading& reading, const std::vector<std
   }
   if (names.empty()) return;
   if (many > 2 * kNamed) names += fmt::format(" and {} more", many - 2 * kNamed);
-  out.push_back({"noise.limited", wanted ? Severity::caution : Severity::note,
-                 fmt::format("These figures are known to no better than {:.2g} %: {}.", 100 * pass.settings().u_limit, names),
-                 "Average repetitions, use more of the range, or a sensor with less noise."});
+  out.push_back(mended_by(Mend::average,
+                          {"noise.limited", wanted ? Severity::caution : Severity::note,
+                           fmt::format("These figures are known to no better than {:.2g} %: {}.", 100 * pass.settings().u_limit, names),
+                           "Average repetitions, use more of the range, or a sensor with less noise."}));
 }
 
 void check_record(const Pass& pass, std::vector<Doubt>& out) {

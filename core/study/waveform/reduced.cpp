@@ -99,7 +99,8 @@ Result<Analysis> ReducedWaveforms::read(const SettingsText& text, const std::vec
     all.push_back(std::move(reading));
   });
   if (!read) return tl::unexpected(read.error());
-  if (settings->average && joined->size() == 1) {
+  // One pass, or passes that no mean can be made of, hide nothing.
+  if (settings->average && joined->size() < passes_.size()) {
     auto smeared = averaging_doubt(*joined->front(), passes_);
     if (!smeared) return tl::unexpected(smeared.error());
     if (*smeared) doubts.push_back(std::move(**smeared));

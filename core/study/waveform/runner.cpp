@@ -245,8 +245,7 @@ Result<std::optional<Point>> Run::read(int pass) {
   if (recorder_) {
     if (auto ok = recorder_->done(); !ok) return tl::unexpected(ok.error());
     recorder_.reset();
-    if (!read) return tl::unexpected(read.error());
-    return std::nullopt;
+    return read.map([](const auto&) { return std::optional<Point>(); });
   }
   return head(sink ? whole : *read);
 }

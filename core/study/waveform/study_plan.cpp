@@ -88,7 +88,7 @@ Result<void> PlannedCapture::run(bench::Bench& bench, const RunContext& context)
 }
 
 Remedy PlannedCapture::remedy(const Doubt& doubt) const {
-  if (doubt.key == "noise.limited" && plan_.repeats() && plan_.when != When::at_once)
+  if (doubt.mend == Mend::average && plan_.repeats() && plan_.when != When::at_once)
     return {.edits = {{"passes", std::to_string(std::min(10000, 4 * plan_.passes))}}};
   return {};
 }
