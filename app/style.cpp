@@ -42,6 +42,7 @@ void apply_style() {
     #remedy:hover, #remedy:focus { color: %ink; }
     #message { background: %band; color: %ink; padding: 6px 20px; border-left: 3px solid %bill; }
     #message[calm="true"] { background: %silt; border-left-color: %heron; }
+    QDialogButtonBox, QMessageBox, QInputDialog { dialogbuttonbox-buttons-have-icons: 0; }
     QPushButton { background: %sheet; border: 1px solid %line; border-radius: 4px; padding: 4px 10px; color: %ink; }
     QPushButton:hover { border-color: %heron; }
     QPushButton:focus { border: 1px solid %heron; outline: none; }

@@ -5,6 +5,7 @@
 #include <complex>
 #include <numbers>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 
 namespace heron::bench {
@@ -244,7 +245,7 @@ std::string headroom_text(const ChainSummary& s, std::optional<double> expected,
   const auto q = [&](double v) { return format_setting(rounded_to(v, 2), s.unit); };
   if (s.codes) return expected ? fmt::format("expects {} peak, in codes of the device's converter", q(*expected)) : "codes of the device's converter";
   std::string out = expected ? fmt::format("expects {} peak", q(*expected)) : "expected level not known";
-  if (expected && range) out += fmt::format(", uses {:.2g} % of the range", 100 * *expected / *range);
+  if (expected && range) out += fmt::format(", uses {} of the range", in_percent(*expected / *range));
   if (!range) out += ", finds its range by itself";
   out += fmt::format(", clips at {}, is harmed at {}", format_setting(s.full_scale, s.unit),
                      format_setting(s.harm, s.unit));

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 
 namespace heron::study {
@@ -47,8 +48,8 @@ void check_range(const bench::Chain& chain, const bench::ChainSummary& summary, 
          remedy, edits});
   else if (high < 0.1 * range)
     findings.push_back({"range.underused", Severity::caution,
-                        fmt::format("{} would reach {} peak, {:.2g} % of its range of {}.", chain.name,
-                                    about(high, summary.unit), 100 * high / range, format_setting(range, summary.unit)),
+                        fmt::format("{} would reach {} peak, {} of its range of {}.", chain.name,
+                                    about(high, summary.unit), in_percent(high / range), format_setting(range, summary.unit)),
                         remedy, edits});
 }
 
@@ -89,8 +90,8 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
       findings.push_back(on_hookup({"offset.uncorrected", matters ? Severity::caution : Severity::note,
                           fmt::format("{}: the zero of {} was not set; it may be off by {}{}.", chain.name,
                                       in.sensor.name, about(offset, summary.unit),
-                                      level ? fmt::format(", {:.2g} % of what is expected",
-                                                          100 * offset / std::max(level->highest(), 1e-30))
+                                      level ? fmt::format(", {} of what is expected",
+                                                          in_percent(offset / std::max(level->highest(), 1e-30)))
                                             : ""),
                           "Zero the sensor on the Hookup page."}));
     }
@@ -116,8 +117,8 @@ void check_hookup(const bench::Hookup& hookup, const Levels* levels, const bench
         level->peak < 0.95 * level->unloaded_peak)
       findings.push_back({"termination.mismatch",
                           Severity::caution,
-                          fmt::format("{}: the 50-ohm input takes {:.2g} % of what stands there into 1 Mohm.",
-                                      chain.name, 100 * (1 - level->peak / level->unloaded_peak)),
+                          fmt::format("{}: the 50-ohm input takes {} of what stands there into 1 Mohm.",
+                                      chain.name, in_percent((1 - level->peak / level->unloaded_peak))),
                           "Use the 1-megohm input.",
                           {{edit_key(chain, "ohms"), "1 Mohm"}}});
   }

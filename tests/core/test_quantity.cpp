@@ -2,6 +2,7 @@
 #include <limits>
 #include <random>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 
 using namespace heron;
@@ -98,4 +99,10 @@ TEST_CASE("numbers end where their uncertainty begins", "[base]") {
   CHECK(format_duration(52.4) == "52\u2009s");
   CHECK(format_duration(200) == "3 min 20 s");
   CHECK(format_duration(3900) == "1 h 05 min");
+}
+
+TEST_CASE("a share in per cent has two digits and no exponent", "[base]") {
+  for (const auto& [share, text] : {std::pair{0.0141, "1.4 %"}, {0.1, "10 %"}, {0.994, "99 %"}, {0.996, "100 %"}, {1.744, "174 %"}, {35.0, "3500 %"},
+                                    {0.00037, "0.037 %"}, {-0.52, "-52 %"}, {-2.0, "-200 %"}, {0.0, "0 %"}})
+    CHECK(in_percent(share) == text);
 }

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "signal/line_spectrum.h"
 #include "study/clipping.h"
@@ -144,7 +145,7 @@ void check_bench(const std::vector<Evidence>& all, const Rows& rows, std::vector
                              "Let it warm up first, or wait longer at each point."}));
   if (lost && lost_share > kLeadLoss)
     out.push_back({"leads.drop", Severity::serious,
-                   fmt::format("Read at the terminals of source and load: their leads take {:.2g} % of the input power {}.", 100 * lost_share, where_of(*lost)), "Sense at the device's own pins.", {{"sensing", "at the device's pins"}}});
+                   fmt::format("Read at the terminals of source and load: their leads take {} of the input power {}.", in_percent(lost_share), where_of(*lost)), "Sense at the device's own pins.", {{"sensing", "at the device's pins"}}});
 }
 
 void check_shunts(const Rows& rows, const Settings& settings, std::vector<Doubt>& out) {
@@ -162,7 +163,7 @@ void check_shunts(const Rows& rows, const Settings& settings, std::vector<Doubt>
     const double u = current != 0 ? std::sqrt(squares) / std::abs(current) : 0;
     if (!(std::abs(drift) > kShuntShare * u) || drift == 0) continue;
     out.push_back({"shunt.drift", Severity::caution,
-                   fmt::format("The shunt of {} takes {} at {}, warms by {:.3g} K and moves by {:.2g} %.", port_name(port), text_of(power, "W"), text_of(current, "A"), power * it->second.thermal_resistance, 100 * drift),
+                   fmt::format("The shunt of {} takes {} at {}, warms by {:.3g} K and moves by {}.", port_name(port), text_of(power, "W"), text_of(current, "A"), power * it->second.thermal_resistance, in_percent(drift)),
                    "Take a shunt that warms less, or one of a smaller coefficient."});
   }
 }
@@ -172,13 +173,13 @@ void check_noise(const Reading& reading, const Rows& rows, const Settings& setti
     const auto* f = reading.find(key);
     if (!f || !f->u || f->value == 0 || f->of_nothing || !(*f->u > settings.u_limit * std::abs(f->value))) continue;
     if (f->u_between > 0.7 * *f->u) {
-      out.push_back({"points.sparse", Severity::caution, fmt::format("{} lies between two points; between them it may be off by {:.2g} %.", f->label, 100 * f->u_between / std::abs(f->value)), "Read a load there."});
+      out.push_back({"points.sparse", Severity::caution, fmt::format("{} lies between two points; between them it may be off by {}.", f->label, in_percent(f->u_between / std::abs(f->value))), "Read a load there."});
       continue;
     }
     const auto at = at_load(key);
     const bool loss = at && *at && (*at)->figure == "loss";
     out.push_back(mended_by(Mend::average, {"noise.limited", Severity::caution,
-                                            fmt::format("{} is known to {:.3g} %{}.", f->label, 100 * *f->u / std::abs(f->value),
+                                            fmt::format("{} is known to {}{}.", f->label, in_percent(*f->u / std::abs(f->value)),
                                                         loss ? ": it is a small difference of two large powers" : ""),
                                             "Average more readings, or take channels that are known better."}));
     return;
@@ -229,7 +230,7 @@ Result<void> check_inputs(const Waveforms& record, std::vector<Doubt>& out) {
       out.push_back({"input.clipped", Severity::serious, fmt::format("{} stands at the end of its range, {}.", trace.name, text_of(std::max(std::abs(ends->low), std::abs(ends->high)), trace.unit)), "Take the next range up."});
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnused * *errors.range)
-      out.push_back({"range.underused", Severity::note, fmt::format("{} uses {:.2g} % of its range of {}.", trace.name, 100 * peak / *errors.range, text_of(*errors.range, trace.unit)), "Take the range that fits."});
+      out.push_back({"range.underused", Severity::note, fmt::format("{} uses {} of its range of {}.", trace.name, in_percent(peak / *errors.range), text_of(*errors.range, trace.unit)), "Take the range that fits."});
   }
   return {};
 }
@@ -271,7 +272,7 @@ void check_source(const Waveforms& record, std::optional<double> switching, std:
   for (const double x : first) mean += x / double(first.size());
   if (!(ripple->first > kRippleOfInput * std::abs(mean))) return;
   out.push_back({"source.oscillates", Severity::serious,
-                 fmt::format("The input swings by {} pk-pk, {:.2g} % of it, mostly at {}{}.", text_of(ripple->first, "V"), 100 * ripple->first / std::abs(mean), text_of(ripple->second, "Hz"), switching ? ", which is not a line of the switching" : ""),
+                 fmt::format("The input swings by {} pk-pk, {} of it, mostly at {}{}.", text_of(ripple->first, "V"), in_percent(ripple->first / std::abs(mean)), text_of(ripple->second, "Hz"), switching ? ", which is not a line of the switching" : ""),
                  "Shorten the leads of the source, put a capacitor at the device's input, or raise the current limit."});
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "study/iv/definitions.h"
 #include "study/iv/diode.h"
@@ -60,7 +61,7 @@ void check_loop(const Family& family, const Settings& settings, std::vector<Doub
   if (!widest || widest->opening <= std::max(settings.loop_threshold, 2 * widest->u_opening.value_or(0))) return;
   std::string text = fmt::format(
       "The way down does not lie on the way up: {} of the highest current apart at {} on {}.",
-      percent_text(widest->opening), format_quantity(widest->opening_at, "V", 3).plain(), curve_text(family, *of));
+      in_percent(widest->opening), format_quantity(widest->opening_at, "V", 3).plain(), curve_text(family, *of));
   if (family.measured && widest->rate > 0)
     text += fmt::format(" The sweep went at {}/s; a capacitance takes current in proportion to that.",
                         format_quantity(widest->rate, "V", 3).plain());
@@ -90,7 +91,7 @@ void check_settling(const Family& family, std::vector<Doubt>& out) {
   if (moved < kFewest || !worst) return;
   Doubt doubt{"settling.short", Severity::caution,
               fmt::format("At {} of {} points the current still moved while it was read, by {} at {}.", moved,
-                          family.size(), percent_text(worst_share), format_quantity(worst->voltage, "V", 3).plain()),
+                          family.size(), in_percent(worst_share), format_quantity(worst->voltage, "V", 3).plain()),
               "Wait four times as long"};
   if (family.delay) doubt.edits = {{"delay", format_setting(rounded_to(std::max(4 * *family.delay, 5e-3), 3), "s")}};
   out.push_back(std::move(doubt));
@@ -116,8 +117,8 @@ void check_offset(const Family& family, const std::vector<Sorted>& rows, const S
       }
     if (family.unzeroed.empty() && 2 * zeros > kMuch * highest)
       out.push_back(on_hookup({"offset.uncorrected", Severity::caution,
-                     fmt::format("The zeros of the inputs may be worth {}, {:.2g} % of the highest current.",
-                                 format_quantity(2 * zeros, "A", 2).plain(), 200 * zeros / highest),
+                     fmt::format("The zeros of the inputs may be worth {}, {} of the highest current.",
+                                 format_quantity(2 * zeros, "A", 2).plain(), in_percent(2 * zeros / highest)),
                      "Take a larger resistor to sense with, or smaller ranges on the Hookup page."}));
     return;
   }
@@ -211,8 +212,8 @@ void check_ranges(const Family& family, std::vector<Doubt>& out) {
     if (use.fixed && use.range > 0 && use.highest > 0 && use.highest < kUnder * use.range)
       out.push_back({"range.underused",
                      Severity::caution,
-                     fmt::format("{}: {:.2g} % of its range of {} was used; noise and offset are those of the whole.",
-                                 use.name, 100 * use.highest / use.range, format_setting(use.range, use.unit)),
+                     fmt::format("{}: {} of its range of {} was used; noise and offset are those of the whole.",
+                                 use.name, in_percent(use.highest / use.range), format_setting(use.range, use.unit)),
                      "Make the range automatic",
                      {{use.word, "automatic"}}});
   std::size_t clipped = 0;

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <random>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "base/random.h"
 #include "signal/scatter.h"
@@ -213,15 +214,10 @@ Closing closing_of(std::span<const Pass> passes, double wanted) {
   return Closing::open;
 }
 
-std::string percent_text(double share) {
-  const double percent = 100 * share;
-  return std::abs(percent) >= 100 ? fmt::format("{:.0f} %", percent) : fmt::format("{:.2g} %", percent);
-}
-
 std::string closing_text(std::span<const Pass> passes, double wanted) {
   if (passes.empty()) return "Nothing was swept.";
   const auto& last = passes.back();
-  const auto share = percent_text;
+  const auto share = in_percent;
   const std::string at = fmt::format("{} at {}/s", share(last.opening), format_quantity(last.rate, "V", 3).plain());
   switch (closing_of(passes, wanted)) {
     case Closing::closes:

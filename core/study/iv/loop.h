@@ -36,8 +36,6 @@ inline Pass pass_of(const Loop& loop) { return {loop.rate, loop.opening, loop.ap
 /// @param passes  from fast to slow
 /// @param wanted  opening that counts as closed
 Closing closing_of(std::span<const Pass> passes, double wanted);
-/// "1.4 %", "174 %".
-std::string percent_text(double share);
 /// In a sentence, with the reason.
 std::string closing_text(std::span<const Pass> passes, double wanted);
 

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "study/clipping.h"
 #include "study/power/check.h"
@@ -44,13 +45,13 @@ Result<void> check_inputs(const PowerRecord& record, std::vector<Doubt>& out) {
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnderused * *errors.range)
       out.push_back({"range.underused", Severity::note,
-                     fmt::format("{} uses {:.2g} % of its range of {}: one count is {}.", trace.name, 100 * peak / *errors.range, shown(*errors.range, trace.unit),
+                     fmt::format("{} uses {} of its range of {}: one count is {}.", trace.name, in_percent(peak / *errors.range), shown(*errors.range, trace.unit),
                                  shown(errors.quantum, trace.unit, 2)),
                      "Take the range that fits."});
     if (errors.u_offset > kZero * peak && peak > 0)
       out.push_back(on_hookup({"offset.uncorrected", Severity::caution,
-                               fmt::format("The zero of {} is known to {}, which is {:.2g} % of its largest value: what stands still in it is not told.", trace.name,
-                                           shown(errors.u_offset, trace.unit, 2), 100 * errors.u_offset / peak),
+                               fmt::format("The zero of {} is known to {}, which is {} of its largest value: what stands still in it is not told.", trace.name,
+                                           shown(errors.u_offset, trace.unit, 2), in_percent(errors.u_offset / peak)),
                                "Zero the sensor with nothing in it."}));
     if (errors.low_corner > 0 && (record.profile || !record.measured || record.method == Method::switch_on))
       out.push_back({"sensor.no_dc", Severity::serious,
@@ -67,7 +68,7 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
     out.push_back({"periods.few", Severity::caution, fmt::format("The record holds {} whole {}: means over so few say little of how steady they are.", s.cycles, s.cycles == 1 ? "cycle" : "cycles"),
                    "Take a longer record.", {{"cycles", "10"}}});
   if (std::abs(m.drift) > kUnsteady && record.method != Method::switch_on)
-    out.push_back({"frequency.unsteady", Severity::caution, fmt::format("The frequency moves by {:.2g} % from the first half of the record to the second.", 100 * m.drift),
+    out.push_back({"frequency.unsteady", Severity::caution, fmt::format("The frequency moves by {} from the first half of the record to the second.", in_percent(m.drift)),
                    "Take a shorter record, or wait until it is steady."});
   if (settings.limits != LimitClass::none && s.orders() < kHighest)
     out.push_back({"sampling.coarse", Severity::caution, fmt::format("Half the sample rate lies at harmonic {}: the {} above are not read.", s.orders(), kHighest - s.orders()),
@@ -81,8 +82,8 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
     const double lost = 1 - 1 / std::hypot(1, e.low_corner / s.frequency);
     if (e.low_corner > 0 && lost > kDroop)
       out.push_back({"sensor.no_dc", Severity::note,
-                     fmt::format("The sensor of {} has a corner at {}: it takes {:.2g} % of the fundamental and turns it by {:.2g} deg, which is put right as well as the corner is known.",
-                                 record.record->traces[one.trace]->name, shown(e.low_corner, "Hz"), 100 * lost, std::atan(e.low_corner / s.frequency) * 180 / std::numbers::pi),
+                     fmt::format("The sensor of {} has a corner at {}: it takes {} of the fundamental and turns it by {:.2g} deg, which is put right as well as the corner is known.",
+                                 record.record->traces[one.trace]->name, shown(e.low_corner, "Hz"), in_percent(lost), std::atan(e.low_corner / s.frequency) * 180 / std::numbers::pi),
                      "Use a shunt or a clamp that reaches down to DC for what stands still."});
   }
 }
@@ -146,8 +147,8 @@ void check_skew(const PowerRecord& record, const Reading& reading, const Setting
     const double turned = 2 * std::numbers::pi * m.statistics.frequency * late, by = std::abs(reactive->value) * turned;
     if (!(by > settings.u_limit * std::abs(power->value))) continue;
     out.push_back(on_hookup({"skew.suspected", Severity::caution,
-                             fmt::format("How late voltage and current are against each other is known to {}, which is {:.2g} deg and moves {} by {:.2g} %.", shown(late, "s", 2),
-                                         turned * 180 / std::numbers::pi, power->label, 100 * by / std::abs(power->value)),
+                             fmt::format("How late voltage and current are against each other is known to {}, which is {:.2g} deg and moves {} by {}.", shown(late, "s", 2),
+                                         turned * 180 / std::numbers::pi, power->label, in_percent(by / std::abs(power->value))),
                              "Lay both inputs on one edge and put their difference right on the Hookup page."}));
     return;
   }
@@ -160,7 +161,7 @@ void check_known(const Reading& reading, const Settings& settings, const std::ve
     if (*f.u > settings.u_limit * std::abs(f.value)) names += (names.empty() ? "" : ", ") + f.label;
   }
   if (!names.empty())
-    out.push_back({"noise.limited", Severity::caution, fmt::format("These figures are known to no better than {:.2g} %: {}.", 100 * settings.u_limit, names), "Take a range or a sensor that fits, or a longer record."});
+    out.push_back({"noise.limited", Severity::caution, fmt::format("These figures are known to no better than {}: {}.", in_percent(settings.u_limit), names), "Take a range or a sensor that fits, or a longer record."});
 }
 
 }  // namespace

@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "base/quantity.h"
+#include "base/percent.h"
 #include "base/conversions.h"
 #include "signal/curve.h"
 #include "study/response/definitions.h"
@@ -57,8 +58,8 @@ void channel_doubts(const Curve& curve, Side channel, std::string_view name, dou
       return *a->of(channel).range_share < *b->of(channel).range_share;
     });
     into.doubts.push_back(mended_by(Mend::free_range, {"range.underused", Severity::caution,
-                                                       fmt::format("The {} uses as little as {:.2g} % of its input's range {}.", name,
-                                                                   100 * *least->of(channel).range_share, where(under)),
+                                                       fmt::format("The {} uses as little as {} of its input's range {}.", name,
+                                                                   in_percent(*least->of(channel).range_share), where(under)),
                                                        "Use a lower range or automatic, or drive harder."}));
   }
   const auto moving = which(curve, [&](const CurvePoint& p) { return p.of(channel).unsettled > settled; });

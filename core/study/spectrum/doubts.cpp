@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "study/clipping.h"
 
@@ -155,7 +156,7 @@ Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading&
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnderused * *errors.range)
       out.push_back({"range.underused", Severity::note,
-                     fmt::format("{} uses {:.2g} % of its range of {}: the input's own noise counts more than it must.", s.name, 100 * peak / *errors.range,
+                     fmt::format("{} uses {} of its range of {}: the input's own noise counts more than it must.", s.name, in_percent(peak / *errors.range),
                                  shown(*errors.range, s.unit)),
                      "Take the range that fits."});
     if (k == point.stimulus) continue;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "study/spectrum/doubts.h"
 #include "study/spectrum/figures.h"
@@ -79,11 +80,11 @@ void check_full_scale(const Plan& p, const Surroundings& around, const bench::Le
     // A sine that reads the width of every code goes a little beyond.
     if (share > 1 && !of_codes_alone(around.asked))
       out.push_back({"input.clipped", Severity::caution,
-                     fmt::format("{} would reach {:.3g} % of its full scale of {}.", chain.name, 100 * share, format_setting(converter->second.full_scale, "V")),
+                     fmt::format("{} would reach {} of its full scale of {}.", chain.name, in_percent(share), format_setting(converter->second.full_scale, "V")),
                      "Drive -0.5 dBFS, found by itself.", {{"level", "-0.5 dBFS"}}});
     else if (share < 0.1)
       out.push_back({"range.underused", Severity::caution,
-                     fmt::format("{} would use {:.2g} % of its full scale of {}.", chain.name, 100 * share, format_setting(converter->second.full_scale, "V")),
+                     fmt::format("{} would use {} of its full scale of {}.", chain.name, in_percent(share), format_setting(converter->second.full_scale, "V")),
                      "Drive -0.5 dBFS, found by itself.", {{"level", "-0.5 dBFS"}}});
   }
 }

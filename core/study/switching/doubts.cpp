@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "study/clipping.h"
 #include "study/switching/sweep.h"
@@ -87,7 +88,7 @@ class Checker {
       if (errors.highest && clipped(*ends, errors, trace.size()))
         say({"input.clipped", Severity::serious, fmt::format("{} stands at the end of what can be read, {}: what lies beyond is lost.", trace.name, shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, trace.unit)), "Take the next range up."});
       if (errors.range && peak < kUnderused * *errors.range)
-        say({"range.underused", Severity::note, fmt::format("{} uses {:.2g} % of its range of {}: one count is {}.", trace.name, 100 * peak / *errors.range, shown(*errors.range, trace.unit), shown(errors.quantum, trace.unit, 2)), "Take the range that fits."});
+        say({"range.underused", Severity::note, fmt::format("{} uses {} of its range of {}: one count is {}.", trace.name, in_percent(peak / *errors.range), shown(*errors.range, trace.unit), shown(errors.quantum, trace.unit, 2)), "Take the range that fits."});
       if (Role(k) == Role::i_d) offset(*one, peak);
     }
     return {};
@@ -97,7 +98,7 @@ class Checker {
     if (!settings_.zero && s_.before && std::abs(s_.before->value) > 3 * s_.before->u && std::abs(s_.before->value) > 1e-9 * peak)
       return say({"offset.uncorrected", Severity::caution, fmt::format("i_d reads {} before the first pulse, where nothing flows.", shown(s_.before->value, "A")), "Let it be zeroed by that: zero = on."});
     if (i.errors.u_offset > kZero * peak && peak > 0)
-      say(on_hookup({"offset.uncorrected", Severity::caution, fmt::format("The zero of i_d is known to {}, which is {:.2g} % of its largest value.", shown(i.errors.u_offset, "A", 2), 100 * i.errors.u_offset / peak),
+      say(on_hookup({"offset.uncorrected", Severity::caution, fmt::format("The zero of i_d is known to {}, which is {} of its largest value.", shown(i.errors.u_offset, "A", 2), in_percent(i.errors.u_offset / peak)),
                      "Zero the sensor, or begin the record before the first pulse."}));
   }
 
@@ -141,7 +142,7 @@ class Checker {
     }
     past -= 2 * what.noise;
     if (past > kRings * level)
-      say({"ringing.in_window", Severity::caution, fmt::format("{} rings by {:.2g} % of its step where the window of the turn-{} closes: what it carries to and fro after that is left out.", on ? "i_d" : "v_ds", 100 * past / level, on ? "on" : "off"),
+      say({"ringing.in_window", Severity::caution, fmt::format("{} rings by {} of its step where the window of the turn-{} closes: what it carries to and fro after that is left out.", on ? "i_d" : "v_ds", in_percent(past / level), on ? "on" : "off"),
            "Lengthen the window to a lower per cent, or damp the loop."});
   }
 
@@ -210,8 +211,8 @@ class Checker {
     if (!(std::abs(r_.skew->value) > kSkewed * shortest) || std::abs(r_.skew->value) < 2 * r_.skew->u) return;
     const auto cost = skew_cost(r_, settings_);
     std::string costs;
-    if (cost.on) costs += fmt::format(" {:.2g} % of the turn-on energy", std::abs(*cost.on));
-    if (cost.off) costs += fmt::format("{}{:.2g} % of the turn-off energy", costs.empty() ? " " : " and ", std::abs(*cost.off));
+    if (cost.on) costs += fmt::format(" {} of the turn-on energy", in_percent(std::abs(*cost.on) / 100));
+    if (cost.off) costs += fmt::format("{}{} of the turn-off energy", costs.empty() ? " " : " and ", in_percent(std::abs(*cost.off) / 100));
     say({"skew.suspected", Severity::caution,
          fmt::format("i_d {} v_ds by {}, by the inductive step of v_ds.{}", r_.skew->value > 0 ? "lags" : "leads", shown(std::abs(r_.skew->value), "s"), costs.empty() ? "" : fmt::format(" A nanosecond is worth{}.", costs)),
          fmt::format("Accept it: skew = {}.", shown(settings_.skew + r_.skew->value, "s", 3))});
@@ -248,7 +249,7 @@ class Checker {
         if (!worst || share(*f) > share(*worst)) worst = f;
     if (worst)
       say(mended_by(Mend::average, {"noise.limited", Severity::note,
-                                    fmt::format("{} is known to {:.2g} % only.", worst->label, 100 * share(*worst)),
+                                    fmt::format("{} is known to {} only.", worst->label, in_percent(share(*worst))),
                                     "Average more shots, or take sensors that are known better."}));
   }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 #include "study/ranges.h"
 #include "study/switching/doubts.h"
@@ -40,7 +41,7 @@ class Checks {
     if (p_.saturation > 0 && worst_.peak_current > p_.saturation)
       out_.push_back({"saturation.inductor", Severity::caution, fmt::format("The load reaches {}; it saturates at {}.", shown(worst_.peak_current, "A"), format_setting(p_.saturation, "A")), "Take less current or a larger inductor."});
     if (droop_ > kDroops)
-      out_.push_back({"bus.droop", Severity::caution, fmt::format("The bus falls by {:.2g} % during a shot: {} holds too little.", 100 * droop_, format_setting(p_.capacitance, "F")), "Put more capacitance on the bus, or take a smaller current."});
+      out_.push_back({"bus.droop", Severity::caution, fmt::format("The bus falls by {} during a shot: {} holds too little.", in_percent(droop_), format_setting(p_.capacitance, "F")), "Put more capacitance on the bus, or take a smaller current."});
     sensing();
   }
 
@@ -143,7 +144,7 @@ class Checks {
                                   chain.input.bandwidth_limit && bandwidth < 0.9 * sensor.bandwidth ? std::string("Take the input's filter out.") : remedy,
                                   chain.input.bandwidth_limit && (sensor.bandwidth == 0 || bandwidth < 0.9 * sensor.bandwidth) ? Edits{{"hookup." + chain.name + ".filter", "off"}} : best}));
       if (const double leaks = common_mode_error(sensor, demand); leaks > kPicksUp)
-        out_.push_back(on_hookup({"common_mode.suspected", Severity::caution, fmt::format("{} will pick up {:.2g} % of its swing from the {} that both its pins move by in {}.", chain.name, 100 * leaks, format_setting(bus_, "V"), format_setting(p_.edge, "s")), remedy, best}));
+        out_.push_back(on_hookup({"common_mode.suspected", Severity::caution, fmt::format("{} will pick up {} of its swing from the {} that both its pins move by in {}.", chain.name, in_percent(leaks), format_setting(bus_, "V"), format_setting(p_.edge, "s")), remedy, best}));
       if (sensor.rating > 0 && demand.peak > sensor.rating)
         out_.push_back(on_hookup({"rating.near", Severity::serious, fmt::format("{} must bear {}; {} bears {}.", chain.name, shown(demand.peak, std::string(sensor.unit())), sensor.name, format_setting(sensor.rating, sensor.unit())), remedy, best}));
       if (sensor.kind == bench::SensorKind::shunt && at_high_voltage(chain.input.pin))
@@ -169,7 +170,7 @@ class Checks {
     if (volts > 1.05 * *chain.input.range && *chain.input.range < limits_.ranges.back())
       out_.push_back({"input.clipped", Severity::caution, fmt::format("{} may reach {}; its range ends at {}.", chain.name, shown(d.peak, unit), shown(*chain.input.range * std::abs(sensing.per_volt), unit)), "Take the range that fits.", edit, false, Place::hookup});
     if (volts < kUses * *chain.input.range)
-      out_.push_back({"range.underused", Severity::note, fmt::format("{} uses {:.2g} % of its range.", chain.name, 100 * volts / *chain.input.range), "Take the range that fits.", edit, false, Place::hookup});
+      out_.push_back({"range.underused", Severity::note, fmt::format("{} uses {} of its range.", chain.name, in_percent(volts / *chain.input.range)), "Take the range that fits.", edit, false, Place::hookup});
   }
 
   const Plan& p_;

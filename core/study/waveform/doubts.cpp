@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/percent.h"
 #include "base/quantity.h"
 
 namespace heron::study::waveform {
@@ -45,13 +46,13 @@ void check_range(const Pass& pass, std::size_t k, std::vector<Doubt>& out) {
   const double peak = std::max(std::abs(p.low), std::abs(p.high));
   if (errors.range && peak < kUnderused * *errors.range)
     out.push_back({"range.underused", Severity::note,
-                   fmt::format("{} uses {:.2g} % of its range of {}: one count is {}.", name, 100 * peak / *errors.range,
+                   fmt::format("{} uses {} of its range of {}: one count is {}.", name, in_percent(peak / *errors.range),
                                shown(*errors.range, unit), shown(errors.quantum, unit, 2)),
                    "Take the range that fits."});
   if (errors.u_offset > kZero * peak && peak > 4 * p.noise)
     out.push_back({"offset.uncorrected", Severity::caution,
-                   fmt::format("The zero of {} is known to {}, which is {:.2g} % of its largest value.", name,
-                               shown(errors.u_offset, unit, 2), 100 * errors.u_offset / peak),
+                   fmt::format("The zero of {} is known to {}, which is {} of its largest value.", name,
+                               shown(errors.u_offset, unit, 2), in_percent(errors.u_offset / peak)),
                    "Zero the sensor with nothing in it."});
 }
 
@@ -102,9 +103,9 @@ void check_droop(const Pass& pass, std::size_t k, const Reading& reading, std::v
   const double droop = 1 - std::exp(-2 * std::numbers::pi * corner * seconds);
   if (droop <= kDroop) return;
   out.push_back({"sensor.no_dc", droop > 0.2 ? Severity::serious : Severity::caution,
-                 fmt::format("The sensor of {} gives nothing below {}: by the end of {} it has lost {:.2g} % of a level that "
+                 fmt::format("The sensor of {} gives nothing below {}: by the end of {} it has lost {} of a level that "
                              "stays.",
-                             pass.trace(k).name, shown(corner, "Hz"), shown(seconds, "s"), 100 * droop),
+                             pass.trace(k).name, shown(corner, "Hz"), shown(seconds, "s"), in_percent(droop)),
                  "Use a shunt or a sensor that reaches down to DC."});
 }
 
@@ -155,7 +156,7 @@ void check_noise(const Pass& pass, const Reading& reading, const std::vector<std
   if (many > 2 * kNamed) names += fmt::format(" and {} more", many - 2 * kNamed);
   out.push_back(mended_by(Mend::average,
                           {"noise.limited", wanted ? Severity::caution : Severity::note,
-                           fmt::format("These figures are known to no better than {:.2g} %: {}.", 100 * pass.settings().u_limit, names),
+                           fmt::format("These figures are known to no better than {}: {}.", in_percent(pass.settings().u_limit), names),
                            "Average repetitions, use more of the range, or a sensor with less noise."}));
 }
 

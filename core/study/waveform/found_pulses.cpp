@@ -3,6 +3,7 @@
 #include <numbers>
 
 #include "base/quantity.h"
+#include "base/percent.h"
 #include "signal/exponential.h"
 #include "study/waveform/found.h"
 
@@ -216,8 +217,8 @@ Value decay(const View& v, const std::vector<Argument>&) {
   if (!fit) return no("no exponential fits it over the record; limit it with from and to");
   constexpr double kLike = 0.05;
   if (fit->residual > kLike * std::abs(fit->a * (1 - std::exp(-(t.back() - t.front()) / fit->tau))))
-    return no(fmt::format("it is no exponential: the fit leaves {:.2g} % of the decay; limit it with from and to",
-                          100 * fit->residual / std::abs(fit->a)));
+    return no(fmt::format("it is no exponential: the fit leaves {} of the decay; limit it with from and to",
+                          in_percent(fit->residual / std::abs(fit->a))));
   // Where the samples are exact but for rounding, the residual still knows it.
   const double own = std::max(fit->u_tau, fit->tau * p.noise / std::max(1e-300, std::abs(fit->a)) / std::sqrt(double(over.size())));
   return Found{fit->tau, own, moved_by_rounding(v, *fit, t), {t.front()}};
