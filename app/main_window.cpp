@@ -296,7 +296,7 @@ void MainWindow::refresh_bar() {
   take_->setText(running ? "Stop   Esc" : armed ? "Fire   Space" : arms.isEmpty() ? "Take   Space" : "Arm   Space");
   take_->setAccessibleName(running ? "Stop" : armed ? "Fire" : arms.isEmpty() ? "Take" : "Arm");
   take_->setEnabled(desk_.focus.study() != nullptr);
-  take_->setToolTip(running ? "Stop and keep what was read (Esc)" : armed ? "Charge the bus and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
+  take_->setToolTip(running ? "Stop and keep what was read (Esc)" : armed ? "Fire what is armed and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
   bar_->setVisible(desk_.runner.taking() || desk_.exporter.writing());
   if (!running && desk_.batch.active()) {
     status_->setText(desk_.batch.sentence());

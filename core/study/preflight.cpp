@@ -32,7 +32,11 @@ void check_range(const bench::Chain& chain, const bench::ChainSummary& summary, 
   const double wanted = kLevelSafety * high / summary.per_volt;
   const auto fit = std::find_if(limits.ranges.begin(), limits.ranges.end(), [&](double r) { return r >= wanted; });
   const std::string choice = fit == limits.ranges.end() ? "automatic" : format_setting(*fit, "V");
-  const std::string remedy = fit == limits.ranges.end() ? "Use automatic ranging." : "Use the " + choice + " range.";
+  // Behind a sensor a range is named by what it is at the input; where it ends for the quantity is said beside it.
+  const bool direct = summary.per_volt == 1 && summary.unit == "V";
+  const std::string remedy = fit == limits.ranges.end() ? "Use automatic ranging."
+                             : direct ? fmt::format("Use the {} range.", choice)
+                                      : fmt::format("Use the {} range, to {}.", choice, format_setting(*fit * std::abs(summary.per_volt), summary.unit));
   const Edits edits = {{edit_key(chain, "range"), choice}};
   if (high > range)
     findings.push_back({"input.clipped", Severity::serious,

@@ -237,6 +237,30 @@ TEST_CASE("figures over repetitions, and the pass with the extreme one click awa
   CHECK(pass->text() == QString("pass %1 of 9").arg(said.toInt() % 9 + 1));
 }
 
+TEST_CASE("a surge is armed by hand for each take, and an edit disarms", "[app][waveform]") {
+  OpenWindow open;
+  open.choose_study("Clamp under surges");
+  drive::settled(open.window);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Arm") != nullptr; }));
+  const auto takes = open.desk().focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Fire") != nullptr; }));
+  const auto& said = open.desk().messages.all();
+  CHECK(said.back().text.startsWith("Armed: a surge of 60"));
+  CHECK_FALSE(open.desk().runner.running());
+  REQUIRE(open.desk().focus.edit("surge_peak", "50 V").isEmpty());
+  REQUIRE(drive::until([&] { return !open.desk().runner.armed() && drive::button(open.window, "Arm") != nullptr; }));
+  drive::settled(open.window);
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.desk().runner.armed(); }));
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return open.desk().focus.takes().size() == takes + 1 && !open.desk().runner.running(); }, 60000));
+  CHECK_FALSE(open.desk().runner.armed());
+  // What harms nothing is taken at once.
+  open.choose_study("Preamp step");
+  CHECK(drive::until([&] { return drive::button(open.window, "Take") != nullptr; }));
+}
+
 TEST_CASE("surges are scaled to one peak and their shapes compared", "[app][waveform]") {
   OpenWindow open;
   open.choose_study("Clamp under surges");

@@ -279,6 +279,18 @@ TEST_CASE("more passes are offered against noise until there are ten thousand", 
   CHECK(passes() == "none");
 }
 
+TEST_CASE("a surge alone is armed by a person", "[waveform]") {
+  waveform::Plan plan;
+  plan.drive_pin = "antenna";
+  for (const auto drive : {waveform::Drive::nothing, waveform::Drive::generator, waveform::Drive::supply, waveform::Drive::contact}) {
+    plan.drive = drive;
+    CHECK(waveform::PlannedCapture(plan).arms().empty());
+  }
+  plan.drive = waveform::Drive::surge;
+  plan.surge_peak = 60;
+  CHECK(test::spaced(waveform::PlannedCapture(plan).arms()) == "a surge of 60 V at antenna");
+}
+
 TEST_CASE("a first plan drives the first pin and senses the second, where there is one", "[waveform]") {
   study::Surroundings around;
   CHECK_FALSE(waveform::first_plan(around));

@@ -87,6 +87,11 @@ Result<void> PlannedCapture::run(bench::Bench& bench, const RunContext& context)
   return waveform::run(plan_, bench, context);
 }
 
+std::string PlannedCapture::arms() const {
+  if (plan_.drive != Drive::surge) return {};
+  return fmt::format("a surge of {} at {}", format_setting(plan_.surge_peak, "V"), plan_.drive_pin);
+}
+
 Remedy PlannedCapture::remedy(const Doubt& doubt) const {
   if (doubt.mend == Mend::average && plan_.repeats() && plan_.when != When::at_once)
     return {.edits = {{"passes", std::to_string(std::min(10000, 4 * plan_.passes))}}};

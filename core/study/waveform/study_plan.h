@@ -26,6 +26,7 @@ class PlannedCapture final : public study::Plan {
   Result<void> run(bench::Bench& bench, const RunContext& context) const override;
   Repeat repeat() const override { return plan_.repeat; }
   Remedy remedy(const Doubt& doubt) const override;
+  std::string arms() const override;
 
  private:
   waveform::Plan plan_;
