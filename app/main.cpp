@@ -5,9 +5,11 @@
 #include <QSettings>
 #include <cstdio>
 
+#include "base/memory.h"
 #include "main_window.h"
 
 int main(int argc, char** argv) {
+  heron::keep_freed_memory();
   QApplication app(argc, argv);
   QApplication::setOrganizationName("zealous-heron");
   QApplication::setApplicationName("zealous-heron");

@@ -33,10 +33,14 @@ class LiveReading {
   }
 
   /// Of a point that is still being read, alone.
-  std::shared_ptr<TakeView> view_so_far(const study::Point& point, dossier::Take take) const {
-    const auto* kind = study::find_kind(study_.kind);
-    auto reducer = kind ? kind->reducer(study_.settings) : tl::unexpected(Error{Fault::usage, {}});
-    return view_of(reducer && (*reducer)->add(point) ? (*reducer)->so_far() : study::ReducedPtr(), std::move(take));
+  std::shared_ptr<TakeView> view_so_far(const study::Point& point, dossier::Take take) {
+    if (!growing_ || !growing_->grows() || growing_index_ != point.index) {
+      const auto* kind = study::find_kind(study_.kind);
+      auto reducer = kind ? kind->reducer(study_.settings) : tl::unexpected(Error{Fault::usage, {}});
+      growing_ = reducer ? std::move(*reducer) : nullptr;
+      growing_index_ = point.index;
+    }
+    return view_of(growing_ && growing_->add(point) ? growing_->so_far() : study::ReducedPtr(), std::move(take));
   }
 
  private:
@@ -59,6 +63,8 @@ class LiveReading {
   run::Asked asked_;
   std::vector<std::string> figures_;
   std::unique_ptr<study::Reducer> reducer_;
+  std::unique_ptr<study::Reducer> growing_;  ///< of the point that is still being read
+  int growing_index_ = 0;
   bool added_ = false;
 };
 

@@ -5,6 +5,7 @@
 #include <cstdio>
 #include <iostream>
 
+#include "base/memory.h"
 #include "commands.h"
 #include "report_pdf.h"
 #include "study/kind.h"
@@ -51,6 +52,7 @@ __attribute__((constructor)) void stop_politely() {
 
 int main(int argc, char** argv) {
   std::signal(SIGPIPE, SIG_IGN);
+  keep_freed_memory();
   CLI::App app("Sweeps, figures and verdicts without a window", "heron");
   app.set_version_flag("--version", "heron " HERON_VERSION);
   app.require_subcommand(1);

@@ -51,7 +51,7 @@ ColumnsLens::ColumnsLens(Desk* desk, QWidget* parent) : Lens(desk, parent), word
 
 const study::Columns* ColumnsLens::curve() const {
   const auto view = desk_->readings.shown();
-  return view && !view->analysis.curve.x.empty() ? &view->analysis.curve : nullptr;
+  return view && !view->analysis.curve->x.empty() ? &*view->analysis.curve : nullptr;
 }
 
 void ColumnsLens::showEvent(QShowEvent* event) {

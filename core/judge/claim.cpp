@@ -329,7 +329,7 @@ Judgement judge(const Mask& mask, const study::Columns& curve) {
 }
 
 Judgement judge(const Mask& mask, const study::Analysis& analysis) {
-  if (const auto there = placed(mask, analysis.reading)) return judge(*there, analysis.curve);
+  if (const auto there = placed(mask, analysis.reading)) return judge(*there, *analysis.curve);
   for (const auto& absent : analysis.reading.absent)
     if (absent.key == mask.after) return {.reason = fmt::format("{} is absent: {}", mask.after, absent.reason)};
   return {.reason = fmt::format("{}, after which it is placed, was not read", mask.after)};

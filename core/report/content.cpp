@@ -105,7 +105,7 @@ Result<TakePart> part_of(Store& store, const dossier::Study& study, const dossie
   auto lines = run::judge_take(store, study, &take, read->damaged, &read->analysis);
   if (!lines) return tl::unexpected(lines.error());
   out.reading = std::move(read->analysis.reading);
-  out.curve = std::move(read->analysis.curve);
+  out.curve = *read->analysis.curve;
   out.lines = std::move(*lines);
   return out;
 }

@@ -36,7 +36,7 @@ Result<json> take_json(dossier::Store& store, const dossier::Study& study, const
   std::string curve_step_unit;
   const auto setup = store.take_setup(take.id);
   if (!setup) return tl::unexpected(setup.error());
-  auto curve = exchange::curve_json(analysis.curve);
+  auto curve = exchange::curve_json(*analysis.curve);
   const auto* kind = study::find_kind(study.kind);
   const auto table = readings_of(store, study, take);
   if (!table) return tl::unexpected(table.error());
@@ -87,7 +87,7 @@ Result<int> export_take(dossier::Store& store, const dossier::Study& study, cons
     ++files;
     return exchange::write_file(path.string(), content);
   };
-  if (auto ok = put(top / "points.csv", exchange::curve_csv(read->analysis.curve)); !ok) return tl::unexpected(ok.error());
+  if (auto ok = put(top / "points.csv", exchange::curve_csv(*read->analysis.curve)); !ok) return tl::unexpected(ok.error());
   const auto table = readings_of(store, study, take);
   if (!table) return tl::unexpected(table.error());
   if (*table)

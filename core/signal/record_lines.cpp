@@ -6,34 +6,14 @@
 #include <cmath>
 #include <numbers>
 
-#include "signal/also_wide.h"
 #include "signal/fftw.h"
+#include "signal/windowed_power.h"
 
 namespace heron::signal {
 namespace {
 
 using std::numbers::pi;
 using Complex = std::complex<double>;
-
-/// The mean of e^(-2 pi i x t / n).
-Complex comb(double x, double n) {
-  const double below = n * std::sin(pi * x / n);
-  const double size = std::abs(below) < 1e-12 ? 1 : std::sin(pi * x) / below;
-  return std::polar(size, -pi * x * (n - 1) / n);
-}
-
-/// |sum_j a_j/2 (x[k-j] + x[k+j])|^2 * scale, from `first` on where all neighbours exist; complex numbers as pairs.
-HERON_ALSO_WIDE void add_windowed(const double* __restrict x, const double* a, int reach, std::size_t first, std::size_t last,
-                                  double scale, double* __restrict into) {
-  for (std::size_t k = first; k < last; ++k) {
-    double re = a[0] * x[2 * k], im = a[0] * x[2 * k + 1];
-    for (int j = 1; j < reach; ++j) {
-      re += a[j] / 2 * (x[2 * (k - std::size_t(j))] + x[2 * (k + std::size_t(j))]);
-      im += a[j] / 2 * (x[2 * (k - std::size_t(j)) + 1] + x[2 * (k + std::size_t(j)) + 1]);
-    }
-    into[k] += scale * (re * re + im * im);
-  }
-}
 
 /// Lines about a tone's top that tell where it is.
 constexpr int kBeside = 1;
@@ -66,53 +46,42 @@ Model model_of(const Complex& amplitude, double place, std::ptrdiff_t top, const
 
 }  // namespace
 
-WindowFacts facts_of(Window window) {
-  WindowFacts out{.cosines = window_cosines(window)};
-  const auto& a = out.cosines;
-  out.reach = int(a.size());
-  out.coherent_gain = a[0];
-  // The weights' squares and fourth powers are sums of cosines as well; so many points hold all of them.
-  constexpr int kPoints = 64;
-  double squares = 0, fourths = 0;
-  for (int k = 0; k < kPoints; ++k) {
-    double w = 0;
-    for (std::size_t j = 0; j < a.size(); ++j) w += a[j] * std::cos(2 * pi * double(j) * k / kPoints);
-    squares += w * w / kPoints;
-    fourths += w * w * w * w / kPoints;
-  }
-  out.power_gain = squares;
-  out.noise_bandwidth = squares / (out.coherent_gain * out.coherent_gain);
-  out.tone_variance = fourths / (squares * squares);
-  const auto correlation = line_correlation(window);
-  out.line_variance = 1;
-  for (std::size_t m = 1; m < correlation.size(); ++m) out.line_variance += 2 * correlation[m] * correlation[m];
-  return out;
-}
-
-Complex window_kernel(const std::vector<double>& a, double x, std::size_t samples) {
-  const double n = double(samples);
-  Complex out = a[0] * comb(x, n);
-  for (std::size_t j = 1; j < a.size(); ++j) out += a[j] / 2 * (comb(x - double(j), n) + comb(x + double(j), n));
-  return out;
-}
-
 struct RecordLines::Lines {
   FftwArray<Complex> of;
 };
 
-RecordLines::RecordLines(std::span<const double> values) : samples_(values.size() / 2 * 2) {
+RecordLines::RecordLines(std::size_t samples) : samples_(samples), plain_(std::make_unique<Lines>(Lines{FftwArray<Complex>(lines())})) {
   assert(samples_ >= 8);
-  FftwArray<double> in(samples_);
-  plain_ = std::make_unique<Lines>(Lines{FftwArray<Complex>(lines())});
-  std::copy_n(values.begin(), samples_, in.data());
-  static FftwPlans plans([](int n, double* real, fftw_complex* lines) { return fftw_plan_dft_r2c_1d(n, real, lines, FFTW_ESTIMATE); });
-  plans.of(samples_).execute_into(in.data(), plain_->of.raw());
+}
+
+RecordLines::RecordLines(std::span<const double> values) : RecordLines(values.size() / 2 * 2) {
+  std::copy_n(values.begin(), samples_, reinterpret_cast<double*>(plain_->of.data()));
+  transform();
+}
+
+Result<RecordLines> RecordLines::filled(std::size_t samples, const std::function<Result<void>(std::span<double>)>& fill) {
+  RecordLines out(samples);
+  if (auto ok = fill({reinterpret_cast<double*>(out.plain_->of.data()), samples}); !ok) return tl::unexpected(ok.error());
+  out.transform();
+  return out;
+}
+
+/// In place: lines lie where the samples were.
+void RecordLines::transform() {
+  static FftwPlans plans([](int n, double*, fftw_complex* lines) { return fftw_plan_dft_r2c_1d(n, reinterpret_cast<double*>(lines), lines, FFTW_ESTIMATE); });
+  plans.of(samples_).execute_into(reinterpret_cast<double*>(plain_->of.data()), plain_->of.raw());
 }
 RecordLines::~RecordLines() = default;
 RecordLines::RecordLines(RecordLines&&) noexcept = default;
 
 Complex RecordLines::at(std::ptrdiff_t k, const std::vector<double>& a) const {
-  const auto n = std::ptrdiff_t(samples_);
+  const auto n = std::ptrdiff_t(samples_), beside = std::ptrdiff_t(a.size());
+  if (k >= beside && k + beside <= n / 2) {
+    const Complex* here = plain_->of.data() + k;
+    Complex out = a[0] * here[0];
+    for (std::ptrdiff_t j = 1; j < beside; ++j) out += a[std::size_t(j)] / 2 * (here[-j] + here[j]);
+    return out / double(n);
+  }
   const auto plain = [&](std::ptrdiff_t line) {
     line = ((line % n) + n) % n;
     return line <= n / 2 ? plain_->of[std::size_t(line)] : std::conj(plain_->of[std::size_t(n - line)]);
@@ -127,55 +96,48 @@ void RecordLines::add_power(const WindowFacts& window, std::vector<double>& into
   const auto count = lines();
   into.resize(count, 0.0);
   const double n = double(samples_);
-  // Twice for the lines below zero. What stands still, and what lies at half the rate, has no such twin.
   const double scale = 2 / (n * n * window.power_gain);
   const auto edge = std::min(std::size_t(window.reach), count);
-  const auto slowly = [&](std::size_t k) {
-    const bool alone = k == 0 || k + 1 == count;
-    into[k] += (alone ? 1 : 2) / window.power_gain * std::norm(at(std::ptrdiff_t(k), window.cosines));
-  };
+  const auto slowly = [&](std::size_t k) { into[k] += power_at(k, window, {}); };
   for (std::size_t k = 0; k < edge; ++k) slowly(k);
   const auto last = count > 2 * edge ? count - edge : edge;
-  add_windowed(reinterpret_cast<const double*>(plain_->of.data()), window.cosines.data(), window.reach, edge, last, scale, into.data());
+  add_windowed_power(plain_->of.data() + edge, window.cosines, last - edge, scale, into.data() + edge);
   for (auto k = last; k < count; ++k) slowly(k);
 }
 
-void RecordLines::take_off(const LineTone& tone) {
-  const double n = double(samples_);
-  // The mean of e^(-2 pi i (k - p) t/n) is q (cot(pi (k - p)/n) + i) with q the same for every line: sin(pi (k - p)) and the
-  // phase of the sum's middle change sign together from line to line.
-  const auto subtract = [&](double place, Complex amplitude) {
-    const auto q_of = [&](double k) { return comb(k - place, n) / Complex(1 / std::tan(pi * (k - place) / n), 1); };
-    const auto nearest = std::ptrdiff_t(std::llround(place));
-    // On a line itself the cotangent has a pole; a neighbour says the same of q.
-    const double off = std::abs(place - double(nearest)) < 1e-9 ? 0 : 1;
-    const Complex q = off == 0 ? Complex(0, 0) : q_of(double(nearest)), size = n * 0.5 * amplitude * q;
-    const double turn = std::tan(pi / n);
-    constexpr std::size_t kAnew = 256;  // rounding does not gather
-    double tangent = 0;
-    for (std::size_t k = 0; k < lines(); ++k) {
-      if (off == 0) {
-        if (std::ptrdiff_t(k) == nearest) plain_->of[k] -= n * 0.5 * amplitude;
-        continue;
-      }
-      if (k % kAnew == 0 || std::abs(double(k) - place) < 8)
-        tangent = std::tan(pi * (double(k) - place) / n);
-      else
-        tangent = (tangent + turn) / (1 - tangent * turn);
-      plain_->of[k] -= size * Complex(1 / tangent, 1);
-    }
-  };
-  const auto amplitude = std::polar(tone.peak, tone.phase);
-  subtract(tone.place, amplitude);
-  subtract(-tone.place, std::conj(amplitude));
+double RecordLines::power_at(std::size_t k, const WindowFacts& window, std::span<const ToneLines> without) const {
+  auto value = at(std::ptrdiff_t(k), window.cosines);
+  for (const auto& tone : without) value -= tone.at(std::ptrdiff_t(k));
+  // Twice for the lines below zero. What stands still, and what lies at half the rate, has no such twin.
+  const bool alone = k == 0 || k + 1 == lines();
+  return (alone ? 1 : 2) / window.power_gain * std::norm(value);
 }
 
-std::optional<LineTone> RecordLines::tone_near(std::size_t line, const WindowFacts& window) const {
+RecordLines::Largest RecordLines::largest(std::size_t from, std::size_t to) const {
+  constexpr std::size_t kAtOnce = 256;
+  Largest out{.line = from};
+  std::size_t where = from;
+  double most = 0;
+  for (auto k = from; k < to; k += kAtOnce) {
+    const double here = largest_power(plain_->of.data() + k, std::min(kAtOnce, to - k));
+    if (!(here > most)) continue;
+    most = here;
+    where = k;
+  }
+  for (auto k = where; k < std::min(where + kAtOnce, to); ++k) {
+    const double power = 2 * std::norm(plain_->of[k]) / (double(samples_) * double(samples_));
+    if (power > out.power) out = {k, power};
+  }
+  return out;
+}
+
+std::optional<LineTone> RecordLines::tone_near(std::size_t line, const WindowFacts& window, std::span<const ToneLines> without) const {
   const auto top = std::ptrdiff_t(line);
   Eigen::Matrix<double, 2 * (2 * kBeside + 1), 1> seen;
   double size[3];
   for (int j = -kBeside; j <= kBeside; ++j) {
-    const auto value = at(top + j, window.cosines);
+    auto value = at(top + j, window.cosines);
+    for (const auto& other : without) value -= other.at(top + j);
     seen[2 * (j + kBeside)] = value.real();
     seen[2 * (j + kBeside) + 1] = value.imag();
     size[j + kBeside] = std::abs(value);

@@ -1,44 +1,27 @@
 #pragma once
 #include <complex>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
 #include <vector>
 
+#include "base/result.h"
+#include "signal/tone_lines.h"
 #include "signal/window.h"
 
 /// The lines of one record's spectrum under any window that is a sum of cosines: transformed once, windowed afterwards.
 namespace heron::signal {
-
-/// What a window is to a spectrum, as ratios; of a periodic window of any length.
-struct WindowFacts {
-  std::vector<double> cosines;  ///< a_j
-  int reach = 1;                ///< a tone's main lobe has so many lines either side of it
-  double coherent_gain = 1;     ///< mean of the weights
-  double power_gain = 1;        ///< mean of their squares
-  double noise_bandwidth = 1;   ///< lines (Harris 1978: equivalent noise bandwidth)
-  double tone_variance = 1;     ///< what the sum over a main lobe costs a tone's power in noise: mean w^4 / (mean w^2)^2
-  double line_variance = 1;     ///< what its lines' correlation costs a sum of noise lines: sum of the squared correlations
-};
-WindowFacts facts_of(Window window);
-
-/// What a window makes of a tone so many lines away, its gain at zero the coherent one.
-/// @param samples  of the record
-std::complex<double> window_kernel(const std::vector<double>& cosines, double lines_away, std::size_t samples);
-
-/// A sine peak cos(2 pi place t / samples + phase), t in samples.
-struct LineTone {
-  double place = 0;  ///< lines from zero
-  double peak = 0;
-  double phase = 0;
-  double power() const { return peak * peak / 2; }
-};
 
 /// O(n log n) once; every window after that is O(lines).
 class RecordLines {
  public:
   /// @param values  at least 8; the last of an odd number is left out
   explicit RecordLines(std::span<const double> values);
+  /// The same of values that `fill` writes where they are transformed: one copy less of a long record.
+  /// @param samples  at least 8, even
+  /// @return what fill failed with
+  static Result<RecordLines> filled(std::size_t samples, const std::function<Result<void>(std::span<double>)>& fill);
   ~RecordLines();
   RecordLines(RecordLines&&) noexcept;
 
@@ -51,14 +34,24 @@ class RecordLines {
   /// Adds to each line the power that it holds: lines of noise add up to its mean square.
   void add_power(const WindowFacts& window, std::vector<double>& into) const;
 
-  /// Takes a sine off all lines, its leakage over the whole spectrum included.
-  void take_off(const LineTone& tone);
+  /// The same of one line, without tones of this record and window.
+  double power_at(std::size_t k, const WindowFacts& window, std::span<const ToneLines> without) const;
+
+  /// The largest of lines [from, to), as they are without a window, and its power; 0 where nothing is.
+  struct Largest {
+    std::size_t line = 0;
+    double power = 0;
+  };
+  Largest largest(std::size_t from, std::size_t to) const;
 
   /// The sine whose main lobe has its top at about this line, with its own mirror image taken into account; nothing where
   /// no sine fits.
-  std::optional<LineTone> tone_near(std::size_t line, const WindowFacts& window) const;
+  /// @param without  other tones of the same record and window, which are taken off before
+  std::optional<LineTone> tone_near(std::size_t line, const WindowFacts& window, std::span<const ToneLines> without = {}) const;
 
  private:
+  explicit RecordLines(std::size_t samples);
+  void transform();
   std::size_t samples_;
   struct Lines;
   std::unique_ptr<Lines> plain_;

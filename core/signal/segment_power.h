@@ -15,9 +15,12 @@ class SegmentPower {
   SegmentPower(SegmentPower&&) noexcept;
 
   std::size_t lines() const;
-  /// Adds to each line the mean square of the tone that would make it, its own mean left out.
+  /// Where a stretch is put before it is added.
+  std::span<double> room();
+  /// Adds to each line the mean square of the tone that would make it, the stretch's own mean left out. What is in the room is
+  /// gone then.
   /// @param into  one a line
-  void add(std::span<const double> values, std::span<double> into);
+  void add(std::span<double> into);
 
  private:
   struct Work;

@@ -7,6 +7,17 @@
 namespace heron::signal {
 namespace {
 
+using std::numbers::pi;
+using Complex = std::complex<double>;
+
+/// The mean of e^(-2 pi i x t / n).
+Complex comb(double x, double n) {
+  const double below = n * std::sin(pi * x / n);
+  const double size = std::abs(below) < 1e-12 ? 1 : std::sin(pi * x) / below;
+  return std::polar(size, -pi * x * (n - 1) / n);
+}
+
+
 constexpr std::pair<Window, std::string_view> kNames[] = {{Window::rectangular, "rectangular"},
                                                           {Window::hann, "hann"},
                                                           {Window::blackman_harris, "blackman_harris"},
@@ -61,6 +72,36 @@ std::vector<double> line_correlation(Window window) {
     out.push_back(sum);
   }
   for (std::size_t m = out.size(); m-- > 0;) out[m] /= out.front();
+  return out;
+}
+
+WindowFacts facts_of(Window window) {
+  WindowFacts out{.cosines = window_cosines(window)};
+  const auto& a = out.cosines;
+  out.reach = int(a.size());
+  out.coherent_gain = a[0];
+  // The weights' squares and fourth powers are sums of cosines as well; so many points hold all of them.
+  constexpr int kPoints = 64;
+  double squares = 0, fourths = 0;
+  for (int k = 0; k < kPoints; ++k) {
+    double w = 0;
+    for (std::size_t j = 0; j < a.size(); ++j) w += a[j] * std::cos(2 * pi * double(j) * k / kPoints);
+    squares += w * w / kPoints;
+    fourths += w * w * w * w / kPoints;
+  }
+  out.power_gain = squares;
+  out.noise_bandwidth = squares / (out.coherent_gain * out.coherent_gain);
+  out.tone_variance = fourths / (squares * squares);
+  const auto correlation = line_correlation(window);
+  out.line_variance = 1;
+  for (std::size_t m = 1; m < correlation.size(); ++m) out.line_variance += 2 * correlation[m] * correlation[m];
+  return out;
+}
+
+Complex window_kernel(const std::vector<double>& a, double x, std::size_t samples) {
+  const double n = double(samples);
+  Complex out = a[0] * comb(x, n);
+  for (std::size_t j = 1; j < a.size(); ++j) out += a[j] / 2 * (comb(x - double(j), n) + comb(x + double(j), n));
   return out;
 }
 

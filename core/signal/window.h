@@ -1,4 +1,5 @@
 #pragma once
+#include <complex>
 #include <string_view>
 #include <vector>
 
@@ -23,6 +24,22 @@ std::vector<double> window_weights(Window window, std::size_t n);
 /// Correlation of what white noise leaves in a line of a windowed spectrum with the k-th line beside it, from k = 0 on:
 /// the window's spectrum laid over itself. Zero beyond the end.
 std::vector<double> line_correlation(Window window);
+
+/// What a window is to a spectrum, as ratios; of a periodic window of any length.
+struct WindowFacts {
+  std::vector<double> cosines;  ///< a_j
+  int reach = 1;                ///< a tone's main lobe has so many lines either side of it
+  double coherent_gain = 1;     ///< mean of the weights
+  double power_gain = 1;        ///< mean of their squares
+  double noise_bandwidth = 1;   ///< lines (Harris 1978: equivalent noise bandwidth)
+  double tone_variance = 1;     ///< what the sum over a main lobe costs a tone's power in noise: mean w^4 / (mean w^2)^2
+  double line_variance = 1;     ///< what its lines' correlation costs a sum of noise lines: sum of the squared correlations
+};
+WindowFacts facts_of(Window window);
+
+/// What a window makes of a tone so many lines away, its gain at zero the coherent one.
+/// @param samples  of the record
+std::complex<double> window_kernel(const std::vector<double>& cosines, double lines_away, std::size_t samples);
 
 /// Averages that stretches overlapping by `step` out of `weights.size()` samples are worth, of `count` of them: what
 /// lowers the variance of a Welch spectrum (P. D. Welch, IEEE Trans. AU-15 (1967), eq. for overlapping segments).

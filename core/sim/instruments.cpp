@@ -1,5 +1,7 @@
 #include "sim/instruments.h"
 
+#include <algorithm>
+
 #include "base/quantity.h"
 #include "bench/waveform.h"
 
@@ -41,6 +43,10 @@ DataSheet inputs_sheet(const std::string& title, const InputData& i) {
 
 }  // namespace
 
+double GeneratorData::range_for(double reach_pp) const {
+  return *std::find_if(ranges_pp.begin(), ranges_pp.end() - 1, [&](double r) { return reach_pp <= r * (1 + 1e-9); });
+}
+
 std::vector<DataSheet> data_sheets(const BenchData& d) {
   const auto& g = d.generator;
   const auto& s = d.source;
@@ -56,6 +62,8 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Resolution", std::to_string(g.bits) + " bits of the attenuator's range, amplitude and offset"},
         {"Fastest edge", q(g.fastest_edge, "s")},
         {"Harmonics of a sine", fmt::format("2nd {:.0f} ppm, 3rd {:.0f} ppm of its peak ({:.0f} and {:.0f} dBc)", 1e6 * g.second_harmonic, 1e6 * g.third_harmonic, 20 * std::log10(g.second_harmonic), 20 * std::log10(g.third_harmonic))},
+        {"Beside a sine", fmt::format("a line at {:g} of its frequency, {:.0f} ppm of its peak ({:.0f} dBc)", g.spur_ratio, 1e6 * g.spur, 20 * std::log10(g.spur))},
+        {"Noise beside a sine", q(g.noise_density, "V/rtHz") + fmt::format(", joined by {:.2g} ppb/\u221aHz of the attenuator's range", 1e9 * g.range_noise_density)},
         {"Source resistance", q(g.source_resistance, "ohm") + ", more by a resistor in line"},
         {"Change of setting", q(g.setting_time, "s")}}},
       inputs_sheet("Accurate inputs", d.input),

@@ -21,6 +21,12 @@ struct GeneratorData {
   double source_resistance = 50;  ///< ohm
   double setting_time = 2e-3;     ///< s per change
   double second_harmonic = 3e-5, third_harmonic = 2e-5;  ///< of a sine, shares of its peak
+  double spur = 1.2e-5, spur_ratio = 1.4;  ///< a line beside a sine: share of its peak, multiple of its frequency
+  double noise_density = 4e-9;             ///< V/sqrt(Hz), beside a sine...
+  double range_noise_density = 5e-10;      ///< ...joined by a share of the attenuator's range, 1/sqrt(Hz)
+
+  /// The attenuator's range for so much pk-pk, offset included.
+  double range_for(double reach_pp) const;
 };
 
 inline constexpr std::array kRanges = {0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0};

@@ -8,6 +8,7 @@
 #include "bench/bench.h"
 #include "sim/circuit.h"
 #include "sim/digitiser.h"
+#include "sim/impurity.h"
 #include "sim/instruments.h"
 #include "sim/periodic.h"
 
@@ -86,9 +87,13 @@ class SimulatedBench final : public bench::Bench {
   /// Circuit time of the first sample of an input that is neither early nor late.
   static double first_sample(const Stream& stream) { return stream.start + 0.5 / stream.rate; }
   Result<void> protect(const std::vector<double>& peak, const std::vector<double>& mean_square);
-  bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate);
+  /// @param first  circuit time of the first of them
+  bench::ChannelRecord digitise(std::size_t k, const std::vector<double>& volts, double rate, double first);
+  /// What every generator that gives a sine gives besides.
+  std::vector<Impurity> impurities() const;
   /// What has been solved as counts: into the capture, or to whoever takes it as it comes.
-  Result<void> hand_over(bench::Capture& capture, const Samples& rows, const bench::StretchSink& sink,
+  /// @param first  circuit time of the first sample of the rows
+  Result<void> hand_over(bench::Capture& capture, const Samples& rows, double first, const bench::StretchSink& sink,
                          std::stop_token stop);
   const InputData& input_data() const { return fast_ ? data_.fast : data_.input; }
   const Digitiser& digitiser() const { return fast_ ? fast_digitiser_ : digitiser_; }

@@ -31,6 +31,26 @@ Result<void> SimulatedBench::protect(const std::vector<double>& peak, const std:
   return {};
 }
 
+std::vector<Impurity> SimulatedBench::impurities() const {
+  const auto& g = data_.generator;
+  std::vector<Impurity> out;
+  const auto add = [&](const std::string& name, const std::string& pin, double resistance, double peak, double offset, double frequency, double phase) {
+    const double range = g.range_for(2 * (peak + std::abs(offset)));
+    out.push_back({.emf = wired_->network.node("bench:emf " + name),
+                   .pin = wired_->network.node(circuit_.pins.at(pin)),
+                   .resistance = resistance,
+                   .noise = std::hypot(g.noise_density, g.range_noise_density * range),
+                   .spur = g.spur * peak,
+                   .frequency = g.spur_ratio * frequency,
+                   .phase = g.spur_ratio * phase});
+  };
+  if (tone_ && !tone_->compliance) add("tone", tone_->pin, tone_->source_resistance, tone_->peak_to_peak / 2, tone_->offset, tone_->frequency, phase_);
+  for (const auto& [k, one] : generators_)
+    if (one.wave.shape == Waveform::Shape::sine)
+      add(std::to_string(k), one.pin, one.source_resistance, std::abs(one.wave.peak), one.wave.offset, one.wave.frequency, one.wave.phase);
+  return out;
+}
+
 SimulatedBench::Stream SimulatedBench::begin_stream(double rate, bool very_long) {
   auto& w = *wired_;
   Stream out{.start = w.transient.time(), .rate = rate, .delays = {}, .rows = Samples(inputs_.size()), .taken = std::vector<std::size_t>(inputs_.size(), 0)};
@@ -93,19 +113,22 @@ Result<SimulatedBench::Samples> SimulatedBench::solve_inputs(double rate, int sa
   return continue_stream(stream, samples, stop);
 }
 
-bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<double>& volts, double rate) {
+bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<double>& volts, double rate, double first) {
   auto& w = *wired_;
   const double highest = inputs_[k].bandwidth_limit ? input_data().bandwidth : input_data().full_bandwidth;
   if (w.grid.empty()) {
     // Around the state that the record ended in; the densities change little over a period of a small signal.
     const SmallSignal around(w.network, w.transient.state());
-    const auto sources = w.network.noise(w.transient.state());
+    auto sources = w.network.noise(w.transient.state());
+    const auto beside = impurities();
+    for (const auto& one : beside) sources.push_back(as_noise(one));
     constexpr int kPieces = 28;
     for (int j = 0; j <= kPieces; ++j) w.grid.push_back(std::pow(10, 8.3 * j / kPieces));
     for (const int unknown : w.tap_unknowns) {
       std::vector<double> row;
       for (const double f : w.grid) row.push_back(noise_density(around, sources, f, unknown));
       w.density.push_back(std::move(row));
+      w.spurs.push_back(spurs_at(around, beside, unknown));
     }
   }
   const auto& row = w.density[k];
@@ -121,6 +144,10 @@ bench::ChannelRecord SimulatedBench::digitise(std::size_t k, const std::vector<d
         rate, highest, volts.size(), noise_);
     disturbance.series = std::move(noise.series);
     disturbance.noise = std::hypot(disturbance.noise, noise.folded);
+  }
+  if (!w.spurs[k].empty()) {
+    disturbance.series.resize(volts.size(), 0.0);
+    add_spurs(w.spurs[k], first, rate, disturbance.series);
   }
   if (const auto& converter = w.taps[k].converter) {
     auto own = *converter;
@@ -141,7 +168,7 @@ Result<void> SimulatedBench::look_for_ranges(double rate, std::stop_token stop) 
     if (!volts) return tl::unexpected(volts.error());
     for (std::size_t k = 0; k < inputs_.size(); ++k) {
       if (!inputs_[k].looks_for_range()) continue;
-      const auto next = digitiser().next_range(digitise(k, (*volts)[k], look_rate));
+      const auto next = digitiser().next_range(digitise(k, (*volts)[k], look_rate, 0));
       if (next.range == ranges_[k]) continue;
       look = look || next.again;
       ranges_[k] = next.range;
@@ -151,10 +178,10 @@ Result<void> SimulatedBench::look_for_ranges(double rate, std::stop_token stop) 
   return {};
 }
 
-Result<void> SimulatedBench::hand_over(bench::Capture& capture, const Samples& rows, const bench::StretchSink& sink,
+Result<void> SimulatedBench::hand_over(bench::Capture& capture, const Samples& rows, double first, const bench::StretchSink& sink,
                                        std::stop_token stop) {
   std::vector<bench::ChannelRecord> channels;
-  for (std::size_t k = 0; k < inputs_.size(); ++k) channels.push_back(digitise(k, rows[k], capture.sample_rate));
+  for (std::size_t k = 0; k < inputs_.size(); ++k) channels.push_back(digitise(k, rows[k], capture.sample_rate, first));
   keep_pace(stop);
   if (!sink) {
     capture.channels = std::move(channels);
@@ -189,7 +216,7 @@ Result<bench::Capture> SimulatedBench::capture(double sample_rate, int samples, 
     const int now = sink ? stretch_of(rate, left) : left;
     const auto rows = continue_stream(stream, now, stop);
     if (!rows) return tl::unexpected(rows.error());
-    if (auto ok = hand_over(capture, *rows, sink, stop); !ok) return tl::unexpected(ok.error());
+    if (auto ok = hand_over(capture, *rows, capture.began + double(samples - left) / rate, sink, stop); !ok) return tl::unexpected(ok.error());
     left -= now;
   }
   return capture;
@@ -256,7 +283,7 @@ Result<bench::Capture> SimulatedBench::capture_on(const bench::TriggerSetup& tri
     Samples rows(kept.size());
     for (std::size_t k = 0; k < kept.size(); ++k) rows[k].assign(kept[k].begin(), kept[k].begin() + now);
     drop(std::size_t(now));
-    if (auto ok = hand_over(capture, rows, sink, stop); !ok) return tl::unexpected(ok.error());
+    if (auto ok = hand_over(capture, rows, capture.began + double(samples - left) / rate, sink, stop); !ok) return tl::unexpected(ok.error());
     left -= now;
   }
   return capture;

@@ -24,9 +24,7 @@ Result<bench::AppliedDrive> SimulatedBench::drive(const bench::ToneDrive& wanted
   if (auto ok = allow(wanted.pin, peak + wanted.offset, peak - wanted.offset); !ok) return tl::unexpected(ok.error());
 
   bench::ToneDrive set = wanted;
-  const double range =
-      *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1, [&](double r) { return reach <= r * (1 + 1e-9); });
-  const double count = range / double(1 << g.bits);
+  const double count = g.range_for(reach) / double(1 << g.bits);
   set.peak_to_peak = std::max(1.0, std::round(wanted.peak_to_peak / count)) * count;
   set.offset = std::round(wanted.offset / count) * count;
   set.frequency = std::max(1.0, std::round(wanted.frequency / g.frequency_step)) * g.frequency_step;
@@ -118,12 +116,8 @@ Result<void> SimulatedBench::generate(const bench::GeneratorSetup& wanted) {
                 format_setting(g.fastest_edge, "s"));
   if (auto ok = allow(wanted.pin, high, -low); !ok) return ok;
   // 14 bits of the attenuator's range.
-  const double range =
-      *std::find_if(g.ranges_pp.begin(), g.ranges_pp.end() - 1, [&](double r) { return reach <= r * (1 + 1e-9); });
-  const auto rounded = [&](double v) {
-    const double count = range / double(1 << g.bits);
-    return std::round(v / count) * count;
-  };
+  const double count = g.range_for(reach) / double(1 << g.bits);
+  const auto rounded = [&](double v) { return std::round(v / count) * count; };
   w.offset = rounded(w.offset);
   w.peak = rounded(w.peak);
   for (auto& [t, v] : w.points) v = rounded(v);

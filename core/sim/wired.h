@@ -3,6 +3,7 @@
 #include <vector>
 
 #include "base/quantity.h"
+#include "sim/impurity.h"
 #include "sim/network.h"
 #include "sim/sensing.h"
 #include "sim/simulated_bench.h"
@@ -34,6 +35,7 @@ struct SimulatedBench::Wired {
   /// Noise density of the circuit at each tap over a common grid; empty until first needed.
   std::vector<double> grid;
   std::vector<std::vector<double>> density;
+  std::vector<std::vector<Spur>> spurs;  ///< of the generators, at each tap; known when the density is
 
   Wired(Network n, std::optional<double> frequency)
       : network(std::move(n)), transient(network, State(std::size_t(network.size()), 0.0), 0, kTolerances) {

@@ -1,7 +1,9 @@
 #include "study/columns.h"
 
 #include <algorithm>
+#include <mutex>
 #include <span>
+#include <utility>
 
 namespace heron::study {
 
@@ -48,6 +50,22 @@ std::vector<double> picked(const std::vector<double>& from, const std::vector<st
 }
 
 }  // namespace
+
+struct LazyColumns::Shared {
+  std::function<Columns()> make;
+  std::once_flag once = {};
+  Columns columns = {};
+};
+
+LazyColumns::LazyColumns(Columns ready) : shared_(std::make_shared<Shared>()) { shared_->columns = std::move(ready); }
+LazyColumns::LazyColumns(std::function<Columns()> make) : shared_(std::make_shared<Shared>()) { shared_->make = std::move(make); }
+
+const Columns& LazyColumns::operator*() const {
+  std::call_once(shared_->once, [this] {
+    if (const auto make = std::exchange(shared_->make, nullptr)) shared_->columns = make();
+  });
+  return shared_->columns;
+}
 
 Columns thinned(Columns columns, std::size_t most) {
   Columns out{columns.x_name, columns.x_unit, columns.logarithmic};

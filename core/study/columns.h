@@ -1,5 +1,7 @@
 #pragma once
+#include <functional>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -33,6 +35,22 @@ struct Columns {
   /// The column of that name, or all that are "NAME at ...": the curves of a family.
   std::vector<const Column*> all(std::string_view name) const;
   const std::vector<double>& x_of(const Column& column) const { return column.x.empty() ? x : column.x; }
+};
+
+/// Columns that are put together when somebody first looks at them: most of what is read of a take wants no curve, and one of
+/// a million lines takes its time. Copies share what one of them has put together; any thread may look.
+class LazyColumns {
+ public:
+  LazyColumns() : LazyColumns(Columns()) {}
+  LazyColumns(Columns ready);
+  explicit LazyColumns(std::function<Columns()> make);
+
+  const Columns& operator*() const;
+  const Columns* operator->() const { return &**this; }
+
+ private:
+  struct Shared;
+  std::shared_ptr<Shared> shared_;
 };
 
 /// At most so many places of a column's, its highest and lowest among them, for small pictures.

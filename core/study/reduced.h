@@ -15,7 +15,7 @@ namespace heron::study {
 /// Figures, doubts and the curve that masks are held against, all read with the same settings.
 struct Analysis {
   Reading reading;
-  Columns curve;
+  LazyColumns curve;
   SettingsText settings;  ///< as used
 };
 
@@ -70,6 +70,10 @@ class Reducer {
 
   /// Fault::input for what is no point of such a study; what came before stays.
   virtual Result<void> add(const Point& point) = 0;
+
+  /// Whether a point that is still being read can be added again and again, each time with more records: it takes its own place
+  /// then, and what was read of it is not read anew.
+  virtual bool grows() const { return false; }
 
   /// What is there so far. Fault::input for nothing.
   virtual Result<ReducedPtr> so_far() const = 0;

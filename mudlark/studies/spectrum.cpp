@@ -115,7 +115,23 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
   return take_all(store, seed, drive, *horn);
 }
 
-std::vector<PracticeStudy> practice() { return {}; }
+/// Set-ups that are wrong on purpose: a tone whose record has no whole cycles and no window, a converter beyond its full scale, a
+/// level of full scale where nobody says what that is.
+std::vector<PracticeStudy> practice() {
+  auto between = converter(1.7e3);
+  between.frequency += 0.4 * between.line();
+  auto beyond = converter(1.7e3);
+  beyond.wanted.reset();
+  beyond.level = 4;
+  auto unknown = preamp();
+  unknown.along = study::spectrum::Along::nothing;
+  unknown.wanted = -1;
+  const auto one = [](const char* name, const Plan& plan, std::string_view circuit, study::SettingsText settings = {}) {
+    return PracticeStudy{.study = {.name = name, .kind = "spectrum", .plan = study::spectrum::to_json(plan), .settings = std::move(settings)}, .wrong = true, .circuit = circuit};
+  };
+  return {one("Tone between lines", between, "recorder_adc", {{"window", "rectangular"}}), one("Converter beyond full scale", beyond, "recorder_adc"),
+          one("Full scale nobody knows", unknown, {})};
+}
 
 }  // namespace
 }  // namespace spectra

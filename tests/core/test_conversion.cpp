@@ -318,7 +318,7 @@ TEST_CASE("curves are named by what tells them apart, over the output current", 
   const auto curve_of = [](const Table& t) {
     const auto analysis = conversion::kind().analyse({point_of(t)}, {}, {});
     if (!analysis) FAIL(analysis.error().message);
-    return analysis->curve;
+    return *analysis->curve;
   };
   const auto one = curve_of(converter(loads));
   CHECK(one.x_name == "iout");
@@ -340,7 +340,7 @@ TEST_CASE("a mask on efficiency holds every line to it", "[conversion][mask]") {
   const auto analysis = conversion::kind().analyse({point_of(joined({converter(loads, 8), converter(loads, 16, 3)}))}, {}, {});
   REQUIRE(analysis);
   // The second line loses three times as much: 5/(5 + 0.63) at 1 A.
-  const auto at = [&](double limit) { return judge::judge(judge::Mask{.text = "m", .curve = "efficiency", .upper = {}, .lower = {{0.5, limit}, {3, limit}}}, analysis->curve).verdict; };
+  const auto at = [&](double limit) { return judge::judge(judge::Mask{.text = "m", .curve = "efficiency", .upper = {}, .lower = {{0.5, limit}, {3, limit}}}, *analysis->curve).verdict; };
   const auto worst = [&](double i) { return 5 * i / (5 * i + 3 * loss_at(i)); };
   const double lowest = std::min({worst(0.5), worst(1), worst(2), worst(3)});
   CHECK(at(lowest - 0.005) == judge::Verdict::meets);

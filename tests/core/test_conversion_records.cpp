@@ -182,7 +182,7 @@ TEST_CASE("of a record the output over time is the curve, by lowest and highest 
   const auto vout = [](double t) { return 5 + 0.1 * std::sin(2 * 3.14159265358979 * 1e3 * t); };
   const auto analysis = conversion::kind().analyse({record_of({{"vin", [](double) { return 12.0; }}, {"vout", vout}}, 40'000)}, {}, {});
   REQUIRE(analysis);
-  const auto& curve = analysis->curve;
+  const auto& curve = *analysis->curve;
   CHECK(curve.x_name == "time");
   REQUIRE(curve.find("vout"));
   const auto& y = curve.find("vout")->y;

@@ -293,8 +293,8 @@ TEST_CASE("exported points read back as the same curve", "[dossier][export]") {
   const auto table = value_of(exchange::read_table(text, "points.csv"));
   const auto record = value_of(exchange::pick_columns(table, *study::find_kind("response"), {}));
   const auto analysis = value_of(run::analyse_take(store, study, take));
-  CHECK(record.find("gain")->numbers == analysis.curve.find("gain")->y);
-  CHECK(record.find("frequency")->numbers == analysis.curve.x);
+  CHECK(record.find("gain")->numbers == analysis.curve->find("gain")->y);
+  CHECK(record.find("frequency")->numbers == analysis.curve->x);
   const auto samples = value_of(exchange::read_table(
       value_of(exchange::read_file(folder.file("out/filter-take-1/records/point-0003-pass-1.csv"))), "r"));
   const auto point = value_of(store.point(take.id, 2));

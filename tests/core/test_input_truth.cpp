@@ -116,7 +116,7 @@ TEST_CASE("tables with labels, comments, empty ends and rows of units are read a
     CHECK_THAT(over.error().message, Contains("t.csv:3") && Contains("beyond the range"));
   }
   const auto twice = analysis_of_text("frequency,gain\n10,1\n100,2\n1000,3\n", response_kind());
-  CHECK(twice.curve.x.size() == 3);
+  CHECK(twice.curve->x.size() == 3);
   const auto record = *read_text("# note\nfrequency,gain\n10,1\n100,2\n\n10,3\n", response_kind());
   const auto refused = response_kind().analyse({{.setting = nlohmann::json::object(), .records = {record}}}, {}, {});
   REQUIRE_FALSE(refused);
@@ -212,7 +212,7 @@ TEST_CASE("steps that were read back are told apart by their clusters", "[iv]") 
       text += fmt::format("{},{},{}\n", 0.1 * k, 200 * ib * (1 + 0.1 * k / 60), ib * (1 + 1e-4 * normal(random)));
   const auto a = analysis_of_text(text, iv_kind(), {}, {"gain.current@3V,10u"});
   CHECK(value_in(a, "gain.current@3V,10u") == Approx(210).epsilon(1e-3));
-  CHECK(a.curve.columns.size() == 3);
+  CHECK(a.curve->columns.size() == 3);
 }
 
 TEST_CASE("a junction that drowns at its low end is fitted from where it shows, and said so", "[iv]") {

@@ -159,7 +159,7 @@ TEST_CASE("records over time are read as noise when told so, and refused with a 
   const auto* gain = read->reading.find("gain@100Hz");
   REQUIRE(gain);
   CHECK(std::abs(gain->value - 20 * std::log10(exact)) < 4 * *gain->u + 0.05);
-  CHECK(analysed({{"method", "noise"}, {"segment", "256"}})->curve.x.size() < read->curve.x.size());
+  CHECK(analysed({{"method", "noise"}, {"segment", "256"}})->curve->x.size() < read->curve->x.size());
   SECTION("samples out of step, times that repeat, too few samples") {
     record.channels[0].numbers[100] += 0.4 / rate;
     CHECK_THAT(analysed({{"method", "noise"}}).error().message, Catch::Matchers::Contains("evenly"));

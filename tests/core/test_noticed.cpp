@@ -366,7 +366,7 @@ TEST_CASE("noise out of a file is cut so that 32 pieces come out of it", "[respo
     const auto analysis =
         response::kind().analyse({{.setting = nlohmann::json::object(), .records = {record}}}, {{"method", "noise"}}, {});
     if (!analysis) FAIL(analysis.error().message);
-    const auto& lines = analysis->curve.x;
+    const auto& lines = analysis->curve->x;
     return int(std::lround(1e4 / (lines[11] - lines[10])));
   };
   // Half over each other: n pieces of s need s (n + 1) / 2 samples. 32 of 256 fit 4224, of which one less leaves 31.

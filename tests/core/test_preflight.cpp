@@ -83,7 +83,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflig
 }
 
 TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
-  CHECK(demo::fault_names().size() == 20);
+  CHECK(demo::fault_names().size() == 23);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
     REQUIRE(refused.refused);
@@ -183,6 +183,22 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
     const auto o = outcome("Over rating", {"rating.near", "input.clipped"});
     REQUIRE(o.refused);
     CHECK_THAT(o.refused->message, Catch::Matchers::Contains("rating is 2.5 V"));
+  }
+  SECTION("a tone between lines without a window is doubted") {
+    const auto taken = outcome("Tone between lines");
+    CHECK_FALSE(taken.refused);
+    CHECK(find(taken.after, "frequency.not_coherent"));
+  }
+  SECTION("a converter beyond its full scale is foreseen and found") {
+    const auto taken = outcome("Converter beyond full scale");
+    CHECK_FALSE(taken.refused);
+    CHECK(find(taken.before, "input.clipped"));
+    CHECK(find(taken.after, "input.clipped"));
+  }
+  SECTION("a level of full scale that nobody knows is refused, with what to say") {
+    const auto refused = outcome("Full scale nobody knows");
+    REQUIRE(refused.refused);
+    CHECK_THAT(refused.refused->message, Catch::Matchers::Contains("set full_scale"));
   }
   SECTION("minutes long") { CHECK(find(outcome("Minutes long").before, "sweep.long")); }
   SECTION("offset not zeroed") {

@@ -82,15 +82,32 @@ TEST_CASE("a tone's level and frequency are its own under every window, wherever
 
 TEST_CASE("taking a tone off leaves nothing of it on any line", "[spectrum]") {
   const std::size_t n = 2048;
-  for (const double place : {333.0, 333.37, 4.5, 1019.2}) {
-    std::vector<double> v(n);
-    for (std::size_t t = 0; t < n; ++t) v[t] = 0.9 * std::cos(2 * pi * place * double(t) / double(n) + 0.4);
-    signal::RecordLines lines(v);
-    lines.take_off({.place = place, .peak = 0.9, .phase = 0.4});
-    std::vector<double> power;
-    lines.add_power(signal::facts_of(signal::Window::rectangular), power);
-    for (const double p : power) CHECK(p < 1e-22);
-  }
+  for (const auto window : {signal::Window::rectangular, signal::Window::hann, signal::Window::blackman_harris, signal::Window::flat_top})
+    for (const double place : {333.0, 333.37, 4.5, 1019.2}) {
+      std::vector<double> v(n);
+      for (std::size_t t = 0; t < n; ++t) v[t] = 0.9 * std::cos(2 * pi * place * double(t) / double(n) + 0.4);
+      const signal::RecordLines lines(v);
+      const auto facts = signal::facts_of(window);
+      const std::vector tones = {signal::ToneLines({.place = place, .peak = 0.9, .phase = 0.4}, facts, n)};
+      CHECK(tones[0].first() == 0);
+      CHECK(tones[0].last() == n / 2);
+      INFO(signal::window_text(window) << " at " << place);
+      double most = 0;
+      for (std::size_t k = 0; k <= n / 2; ++k) most = std::max(most, lines.power_at(k, facts, tones));
+      // 210 dB below: what is left is rounding.
+      CHECK(most / 0.405 < 1e-21);
+      // As far as it is worth it: beyond lies less than that in every line, and a twentieth of the reach it is more somewhere.
+      for (const double least : {1e-9, 1e-14}) {
+        const std::vector near = {signal::ToneLines({.place = place, .peak = 0.9, .phase = 0.4}, facts, n, least)};
+        double outside = 0;
+        for (std::size_t k = 0; k <= n / 2; ++k) {
+          if (k >= near[0].first() && k <= near[0].last()) continue;
+          CHECK(near[0].at(std::ptrdiff_t(k)) == 0.0);
+          outside = std::max(outside, lines.power_at(k, facts, near));
+        }
+        CHECK(outside < least);
+      }
+    }
 }
 
 TEST_CASE("a rounded sine has the signal to noise of its bits", "[spectrum]") {
@@ -310,9 +327,9 @@ TEST_CASE("a sweep over level compresses where the cube's closed form has it", "
   CHECK_THAT(why_not(r, "thd@3V"), Catch::Matchers::Contains("outside the sweep"));
   CHECK_THAT(why_not(r, "thd@1kHz"), Catch::Matchers::Contains("not in Hz"));
   CHECK_THAT(why_not(r, "thd"), Catch::Matchers::Contains("say at which"));
-  REQUIRE(analysis->curve.find("thd"));
-  CHECK(analysis->curve.x.size() == peaks.size());
-  CHECK(std::is_sorted(analysis->curve.x.begin(), analysis->curve.x.end()));
+  REQUIRE(analysis->curve->find("thd"));
+  CHECK(analysis->curve->x.size() == peaks.size());
+  CHECK(std::is_sorted(analysis->curve->x.begin(), analysis->curve->x.end()));
   // Two levels tell no compression, and one spectrum is no sweep.
   CHECK_THAT(why_not(study::spectrum::kind().analyse(swept_cube(g, b, {0.1, 0.2}), {}, {})->reading, "compression.1dB.input"), Catch::Matchers::Contains("three levels"));
   CHECK_THAT(why_not(read(sampled(4096, [](double t) { return std::cos(2 * pi * 9e3 * t); }), {}, {"thd@1V"}), "thd@1V"), Catch::Matchers::Contains("no sweep"));
@@ -488,6 +505,38 @@ TEST_CASE("noise is its input's own from a quarter of it on", "[spectrum][doubts
   };
   CHECK(limited(0.26));
   CHECK_FALSE(limited(0.24));
+}
+
+TEST_CASE("a point that is still being read comes to what its records come to, each more and in every way of averaging", "[spectrum]") {
+  constexpr std::size_t n = 2048;
+  for (const char* average : {"power", "coherent"}) {
+    const study::SettingsText settings = {{"average", average}};
+    auto growing = study::spectrum::reducer(settings);
+    REQUIRE(growing);
+    CHECK((*growing)->grows());
+    study::Point point{.setting = nlohmann::json::object(), .records = {}};
+    std::vector<study::ReducedPtr> before;
+    // More than are looked at for where the fundamental is.
+    for (unsigned k = 0; k < 20; ++k) {
+      point.records.push_back(point_of(sampled(n, [](double t) { return std::cos(2 * pi * 231.3 * kRate / n * t); }, 0.01, k + 1)).records.front());
+      REQUIRE((*growing)->add(point));
+      const auto now = (*growing)->so_far();
+      REQUIRE(now);
+      const auto told = (*now)->read(settings, {});
+      REQUIRE(told);
+      const auto whole = study::spectrum::kind().analyse({point}, settings, {});
+      REQUIRE(whole);
+      INFO(average << " of " << k + 1);
+      for (const char* key : {"snr", "fundamental.frequency", "noise_floor"}) CHECK(value(told->reading, key) == Approx(value(whole->reading, key)).epsilon(1e-12));
+      CHECK(*told->reading.find("snr")->u == Approx(*whole->reading.find("snr")->u).epsilon(1e-9));
+      CHECK(told->curve->columns.at(0).y == whole->curve->columns.at(0).y);
+      before.push_back(*now);
+    }
+    // What was shown before is still what it was.
+    const auto fifth = before[4]->read(settings, {});
+    point.records.resize(5);
+    CHECK(value(fifth->reading, "snr") == Approx(value(study::spectrum::kind().analyse({point}, settings, {})->reading, "snr")).epsilon(1e-12));
+  }
 }
 
 }  // namespace spectra

@@ -287,7 +287,7 @@ TEST_CASE("what would go wrong with a spectrum is said before it is driven", "[s
 TEST_CASE("limit lines lie on a spectrum in the unit of its levels", "[spectrum][mask]") {
   const auto analysis = *study::spectrum::kind().analyse(taken(sine()), {{"full_scale", "1 V"}}, {});
   const auto verdict = [&](const char* unit, double upper, double from, double to) {
-    return judge::judge({.text = "Lines", .curve = "spectrum", .upper = {{from, upper}, {to, upper}}, .unit = unit}, analysis.curve).verdict;
+    return judge::judge({.text = "Lines", .curve = "spectrum", .upper = {{from, upper}, {to, upper}}, .unit = unit}, *analysis.curve).verdict;
   };
   // Of a tone 8 dB under full scale nothing else comes near -40 but its third harmonic, at some -50.
   CHECK(verdict("dBFS", -40, 5e3, 90e3) == judge::Verdict::meets);
@@ -354,6 +354,38 @@ TEST_CASE("what a converter's clock leaves in its codes stands at a quarter of i
   CHECK(value(read.points, "worst_spur.frequency") == Approx(read.points[0].records[0].sample_rate / 4).epsilon(1e-6));
   // 2 mV rms below a sine 1 dB under 1 V peak.
   CHECK(value(read.points, "sfdr") == Approx(db(std::pow(10, -0.05) / std::sqrt(2.0) / 2e-3)).margin(0.1));
+}
+
+TEST_CASE("beside its sine the generator gives a line that is no harmonic, and noise", "[spectrum][bench][sim]") {
+  auto plan = sine();
+  plan.samples = 1 << 15;
+  plan.frequency = study::spectrum::coherent_frequency(3.3e3, plan.rate, std::size_t(plan.samples));
+  plan.hookup.chains = {{.name = "v", .input = direct("in", 1), .zero = {}}};
+  plan.records = 3;
+  const auto points = taken(plan);
+  const auto analysis = study::spectrum::kind().analyse(points, {{"window", "blackman_harris"}}, {});
+  REQUIRE(analysis);
+  const auto& curve = *analysis->curve;
+  const auto& y = curve.columns.front().y;
+  // The highest line near 1.4 times the sine, against the sine's.
+  double spur = -400, carrier = -400, place = 0;
+  for (std::size_t k = 0; k < y.size(); ++k) {
+    const double ratio = curve.x[k] / plan.frequency;
+    if (std::abs(ratio - 1) < 0.01) carrier = std::max(carrier, y[k]);
+    if (std::abs(ratio - 1.4) < 0.01 && y[k] > spur) {
+      spur = y[k];
+      place = curve.x[k];
+    }
+  }
+  CHECK(spur - carrier == Approx(db(1.2e-5)).margin(1));
+  CHECK(place == Approx(1.4 * plan.frequency).margin(plan.line()));
+
+  // A converter of many bits reads its noise, folded from as far as the inputs reach: 4 nV and 0.5 ppb of the 20 V that the
+  // attenuator stands at, of which two fifths reach it.
+  const auto many = coded(of_codes(), converter("bits = 16\n"));
+  if (many.error) FAIL(many.error->message);
+  const double noise = 0.4 * std::hypot(4e-9, 5e-10 * 20) * std::sqrt(25e6), rounding = 2.0 / 65536 / std::sqrt(12.0);
+  CHECK(value(many.points, "snr.fs") == Approx(-db(std::hypot(noise, rounding) * std::sqrt(2.0))).margin(0.6));
 }
 
 }  // namespace spectrum_bench

@@ -307,7 +307,7 @@ TEST_CASE("energies of several shots are read at a current, by bus and by gate r
   const auto by_resistor = read(resistors, {"energy.on@20A,Rg=5", "energy.on@20A,Rg=20ohm"});
   CHECK(by_resistor.find("energy.on@20A,Rg=5")->value == Approx(truth(20, 400, 5)["energy.on"]).epsilon(0.01));
   CHECK(by_resistor.find("energy.on@20A,Rg=20ohm")->value == Approx(truth(20, 400, 20)["energy.on"]).epsilon(0.01));
-  const auto curve = switching::kind().analyse(resistors, {}, {})->curve;
+  const auto curve = *switching::kind().analyse(resistors, {}, {})->curve;
   CHECK(curve.x_name == "current");
   CHECK(curve.all("energy.on").size() == 2);
   CHECK(curve.all("energy.total").size() == 2);

@@ -287,7 +287,7 @@ TEST_CASE("a reduced take tells what it holds, and a picture of it keeps every s
     CHECK(at(std::max_element(c.y.begin() + 4, c.y.end())) == Approx(double(n / 3) * 1e-6).margin(column));
     CHECK(at(low) == Approx(double(n / 2) * 1e-6).margin(column));
   }
-  const auto curve = [&](std::size_t n) { return take_of(n, 1, 1)->read({}, {})->curve.columns.front(); };
+  const auto curve = [&](std::size_t n) { return take_of(n, 1, 1)->read({}, {})->curve->columns.front(); };
   CHECK(curve(16'384).y.size() == 16'384);
   CHECK(curve(16'384).x[100] == Approx(100e-6));
   for (const std::size_t n : {20'000, 40'000}) {

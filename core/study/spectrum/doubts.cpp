@@ -6,6 +6,7 @@
 #include "base/percent.h"
 #include "base/quantity.h"
 #include "study/clipping.h"
+#include "study/spectrum/lobe.h"
 
 namespace heron::study::spectrum {
 namespace {
@@ -25,27 +26,20 @@ void check_coherence(const Spectrum& s, std::vector<Doubt>& out) {
   out.push_back({"frequency.not_coherent", Severity::caution,
                  fmt::format("The record of {} holds {:.4f} cycles, and its ends do not meet: {:.3g} dB below the fundamental leaks into all other lines.",
                              s.name, s.place, -10 * std::log10(leaks)),
-                 fmt::format("Drive at {}, or set window=blackman_harris.", shown(near, "Hz", 7)),
+                 fmt::format("Drive at {}, or set window=blackman_harris.", frequency_text(near)),
                  {{"frequency", "coherent"}}});
 }
 
 void check_near_half(const Spectrum& s, std::vector<Doubt>& out) {
   const auto from = std::size_t(kNyquistEnd * double(s.power.size() - 1));
-  double end = 0, rest = 0;
-  std::size_t ends = 0, rests = 0;
-  for (std::size_t k = 0; k < s.power.size(); ++k) {
-    if (k >= from) {
-      end += s.power[k];
-      ++ends;
-    } else if (s.owner[k] == Owner::noise) {
-      rest += s.power[k];
-      ++rests;
-    }
-  }
-  if (ends < 4 || rests < 4 || !(end / double(ends) > kAbove * rest / double(rests))) return;
+  const double ends = double(s.power.size() - from);
+  double end = 0;
+  for (auto k = from; k < s.power.size(); ++k) end += s.power[k];
+  const auto elsewhere = noise_sums(s, 0, from);
+  if (ends < 4 || elsewhere.count < 4 || !(end / ends > kAbove * elsewhere.sum / double(elsewhere.count))) return;
   out.push_back({"sampling.coarse", Severity::caution,
                  fmt::format("{} has {:.2g} times as much close to half the sample rate, {}, as its noise elsewhere: what lies beyond folds back.", s.name,
-                             (end / double(ends)) / (rest / double(rests)), shown(s.sample_rate / 2, "Hz")),
+                             (end / ends) / (elsewhere.sum / double(elsewhere.count)), shown(s.sample_rate / 2, "Hz")),
                  "Sample faster, or filter what lies above.", {{"rate", format_setting(2 * s.sample_rate, "Hz")}}});
 }
 
@@ -138,6 +132,11 @@ double coherent_frequency(double frequency, double sample_rate, std::size_t samp
   return std::max(1.0, odd) * sample_rate / double(samples);
 }
 
+std::string frequency_text(double frequency) {
+  const auto round = format_setting(frequency, "Hz");
+  const auto same = parse_value(round, "Hz");
+  return same && std::abs(*same / frequency - 1) < 1e-12 ? round : format_quantity(frequency, "Hz", 9).plain();
+}
 
 Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading& reading, const Settings& settings,
                                        const std::vector<std::string>& asked) {

@@ -25,5 +25,7 @@ void check_own_noise(const PointSpectra& point, const std::vector<OwnNoise>& own
 /// The nearest frequency of which a record holds a whole, odd number of cycles: odd, so that no two periods of a record of
 /// an even number of samples are sampled alike.
 double coherent_frequency(double frequency, double sample_rate, std::size_t samples);
+/// As it is typed: whole cycles want all digits; what is round needs none.
+std::string frequency_text(double frequency);
 
 }  // namespace heron::study::spectrum

@@ -1,4 +1,6 @@
 #pragma once
+#include <functional>
+
 #include "study/spectrum/spectrum.h"
 
 /// The lines about a tone: the inside of spectrum.h.
@@ -10,6 +12,19 @@ struct Lobe {
   std::size_t size() const { return last - first + 1; }
 };
 Lobe lobe_at(double place, int reach, std::size_t lines);
+
+/// The largest of lines [from, to).
+std::size_t largest_line(const std::vector<double>& power, std::size_t from, std::size_t to);
+
+/// Sums over the lines of noise within [from, to): of their power, of its squares.
+struct NoiseSums {
+  double sum = 0, squares = 0;
+  std::size_t count = 0;
+};
+NoiseSums noise_sums(const Spectrum& s, std::size_t from, std::size_t to);
+
+/// Calls `use(k)` for the lines of noise whose power is above `over()`, which may rise meanwhile.
+void for_each_above(const Spectrum& s, const std::function<double()>& over, const std::function<void(std::size_t)>& use);
 
 /// Where a place beyond half the rate is seen.
 double folded(double place, std::size_t samples);

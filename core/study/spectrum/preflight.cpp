@@ -52,7 +52,7 @@ void check_coherence(const Plan& p, const Surroundings& around, std::vector<Doub
     out.push_back({"frequency.not_coherent", Severity::note,
                    fmt::format("A record holds {:.2f} cycles of {}: it is windowed, which makes each line three times as wide.", cycles,
                                format_quantity(frequency, "Hz", 6).plain()),
-                   fmt::format("Drive at {}, of which it holds {:.0f}.", format_quantity(near, "Hz", 9).plain(), near * p.length()),
+                   fmt::format("Drive at {}, of which it holds {:.0f}.", frequency_text(near), near * p.length()),
                    {{key, "coherent"}}});
   }
 }

@@ -3,13 +3,52 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <numeric>
 
 #include "study/spectrum/codes.h"
 #include "study/spectrum/doubts.h"
+#include "study/spectrum/spectrum_sum.h"
 #include "study/spectrum/swept_table.h"
 
 namespace heron::study::spectrum {
+
+class Growing {
+ public:
+  /// The spectrum of one quantity of some records; nothing where they do not go on from those before.
+  std::optional<Result<Spectrum>> spectrum(const std::vector<WaveformsPtr>& records, std::size_t quantity, const std::vector<TracePtr>& traces, const Settings& settings,
+                                           const std::vector<Link>& own_links) {
+    const std::lock_guard lock(mutex_);
+    auto& one = sums_[quantity];
+    const auto text = as_text(settings);
+    // What is looked back at has its own sums.
+    if (one.sum && one.settings == text && one.records.size() > records.size()) return std::nullopt;
+    const bool goes_on = one.sum && one.settings == text && std::equal(one.records.begin(), one.records.end(), records.begin());
+    if (!goes_on) {
+      auto begun = SpectrumSum::begin(*traces.front(), traces.front()->size(), settings, own_links);
+      if (!begun) return tl::unexpected(begun.error());
+      one = {.settings = text, .records = {}, .sum = std::move(*begun)};
+    }
+    for (auto k = one.records.size(); k < records.size(); ++k) {
+      if (auto ok = one.sum->add(*traces[k]); !ok) {
+        one.sum.reset();
+        return std::nullopt;
+      }
+      one.records.push_back(records[k]);
+    }
+    return one.sum->spectrum();
+  }
+
+ private:
+  struct Summed {
+    SettingsText settings = {};
+    std::vector<WaveformsPtr> records = {};
+    std::optional<SpectrumSum> sum = {};
+  };
+  std::mutex mutex_;
+  std::map<std::size_t, Summed> sums_;  ///< by quantity
+};
+
 namespace {
 
 constexpr std::size_t kSmallColumns = 128;
@@ -36,6 +75,10 @@ class SpectrumReducer final : public Reducer {
       return {};
     }
     Averaged one{.index = point.index};
+    // Records that came before are not read once more.
+    const bool again = !point.records.empty() && grown_.index == point.index && grown_.records.size() <= point.records.size();
+    if (again && !growing_) growing_ = std::make_shared<Growing>();
+    if (again) points_.erase(std::remove_if(points_.begin(), points_.end(), [&](const Averaged& p) { return p.index == point.index; }), points_.end());
     if (const auto swept = point.setting.json().find("swept"); swept != point.setting.json().end() && swept->is_object()) {
       one.at = swept->value("value", 0.0);
       const auto name = swept->value("name", std::string());
@@ -44,7 +87,7 @@ class SpectrumReducer final : public Reducer {
       if (axis == swept_axes().end() || !(*one.at > 0)) return fail(Fault::input, "Point {}: where in the sweep it was taken cannot be read.", point.index + 1);
     }
     for (std::size_t k = 0; k < point.records.size(); ++k) {
-      auto record = read(point, k);
+      auto record = again && k < grown_.records.size() ? grown_.records[k] : read(point, k);
       if (!record) return tl::unexpected(record.error());
       const auto* before = !one.records.empty() ? &one.records : !points_.empty() ? &points_.front().records : nullptr;
       if (before && (*record)->traces.size() != before->front()->traces.size())
@@ -53,6 +96,7 @@ class SpectrumReducer final : public Reducer {
       one.records.push_back(std::move(*record));
     }
     if (one.records.empty()) return fail(Fault::input, "Point {} has no record.", point.index + 1);
+    grown_ = {.index = point.index, .records = one.records};
     // Points of no sweep are averages of one spectrum.
     if (!one.at && !points_.empty()) {
       auto& all = points_.front().records;
@@ -63,12 +107,13 @@ class SpectrumReducer final : public Reducer {
     points_.insert(place, std::move(one));
     return {};
   }
+  bool grows() const override { return true; }
   Result<ReducedPtr> so_far() const override {
     if (table_) return std::make_shared<const ReducedTable>(*table_, settings_);
     // A take with the inputs shorted, looked at by itself, is a spectrum at the smallest range.
     if (points_.empty() && shorted_) return std::make_shared<const ReducedSpectra>(std::vector{*shorted_}, Axis(), settings_);
     if (points_.empty()) return fail(Fault::input, "There is no record.");
-    return std::make_shared<const ReducedSpectra>(points_, axis_, settings_, own_);
+    return std::make_shared<const ReducedSpectra>(points_, axis_, settings_, own_, growing_);
   }
 
  private:
@@ -83,6 +128,8 @@ class SpectrumReducer final : public Reducer {
   std::optional<SweptTable> table_;
   std::optional<Averaged> shorted_;
   std::vector<OwnNoise> own_;
+  Averaged grown_{.index = -1};  ///< as it was added last
+  std::shared_ptr<Growing> growing_;  ///< since a point was added again
 };
 
 /// Lines as levels; where they are more than columns, the highest of each stretch.
@@ -123,7 +170,8 @@ std::vector<Link> links_of(const TraceErrors& errors) {
 }
 
 /// The spectrum of one quantity of all records of a point, and of codes how wide they are.
-Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& records, std::size_t k, const Settings& settings) {
+/// @param growing  sums that go on from record to record; null: none are kept
+Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& records, std::size_t k, const Settings& settings, Growing* growing) {
   std::vector<TracePtr> traces;
   std::vector<Coded> codes;
   for (const auto& r : records) {
@@ -132,7 +180,9 @@ Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& r
     traces.push_back(*one ? (*one)->volts : r->traces[k]);
     if (*one) codes.push_back(std::move(**one));
   }
-  auto spectrum = spectrum_of(traces, settings, links_of(records.front()->errors[k]));
+  const auto links = links_of(records.front()->errors[k]);
+  auto grown = growing ? growing->spectrum(records, k, traces, settings, links) : std::nullopt;
+  auto spectrum = grown ? std::move(*grown) : spectrum_of(traces, settings, links);
   if (!spectrum) return tl::unexpected(spectrum.error());
   PointSpectra::Density density;
   std::optional<Coding> coding;
@@ -153,10 +203,10 @@ Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& r
   return {};
 }
 
-Result<PointSpectra> spectra_of(int index, const std::vector<WaveformsPtr>& records, const Settings& settings) {
+Result<PointSpectra> spectra_of(int index, const std::vector<WaveformsPtr>& records, const Settings& settings, Growing* growing = nullptr) {
   PointSpectra out{.index = index, .records = records.front()};
   for (std::size_t k = 0; k < out.records->traces.size(); ++k)
-    if (auto ok = add_quantity(out, records, k, settings); !ok) return tl::unexpected(ok.error());
+    if (auto ok = add_quantity(out, records, k, settings, growing); !ok) return tl::unexpected(ok.error());
   return out;
 }
 
@@ -170,7 +220,7 @@ Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings
   }
   Spectra all;
   for (const auto& point : points_) {
-    auto out = spectra_of(point.index, point.records, settings);
+    auto out = spectra_of(point.index, point.records, settings, points_.size() == 1 ? growing_.get() : nullptr);
     if (!out) return tl::unexpected(out.error());
     all.push_back(std::make_shared<const PointSpectra>(std::move(*out)));
   }
@@ -217,7 +267,7 @@ Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vecto
   } else {
     for (const auto& key : asked)
       if (of_sweep(key)) out.reading.absent.push_back({key, "the take is no sweep over level or frequency", key});
-    out.curve = curve_of(*all->front(), *settings, std::size_t(-1));
+    out.curve = LazyColumns([point = all->front(), as_set = *settings] { return curve_of(*point, as_set, std::size_t(-1)); });
   }
   out.reading.doubts.insert(out.reading.doubts.begin(), std::make_move_iterator(doubts.begin()), std::make_move_iterator(doubts.end()));
   return out;

@@ -1,4 +1,5 @@
 #pragma once
+#include <memory>
 #include <mutex>
 
 #include "study/reduced.h"
@@ -15,13 +16,17 @@ struct Averaged {
   std::vector<WaveformsPtr> records;  ///< each all quantities over one time
 };
 
+/// What is summed of a point that is still being read, so that each record more costs no more than itself. Shared by what the
+/// point came to one moment after another.
+class Growing;
+
 /// What a take of spectra came to: the records of every point, and the spectra that were read of them last.
 class ReducedSpectra final : public Reduced, public SweepSource {
  public:
   /// @param points  more than one only of a sweep, then rising in `at`
   /// @param own  what the inputs read by themselves
-  ReducedSpectra(std::vector<Averaged> points, Axis axis, Settings settings, std::vector<OwnNoise> own = {})
-      : points_(std::move(points)), axis_(std::move(axis)), settings_(std::move(settings)), own_(std::move(own)) {}
+  ReducedSpectra(std::vector<Averaged> points, Axis axis, Settings settings, std::vector<OwnNoise> own = {}, std::shared_ptr<Growing> growing = {})
+      : points_(std::move(points)), axis_(std::move(axis)), settings_(std::move(settings)), own_(std::move(own)), growing_(std::move(growing)) {}
 
   const std::vector<Averaged>& points() const { return points_; }
   const Axis& axis() const override { return axis_; }
@@ -45,6 +50,7 @@ class ReducedSpectra final : public Reduced, public SweepSource {
   Axis axis_;
   Settings settings_;
   std::vector<OwnNoise> own_;
+  std::shared_ptr<Growing> growing_;
   mutable std::mutex mutex_;
   mutable SettingsText last_settings_;
   mutable Spectra last_;

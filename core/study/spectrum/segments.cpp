@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <utility>
 
 namespace heron::study::spectrum {
 
@@ -18,34 +17,12 @@ Result<Segments> segments_of(std::size_t samples, const Settings& settings) {
   return Segments{length, std::max<std::size_t>(1, std::size_t(std::llround(double(length) * (1 - settings.overlap))))};
 }
 
-Result<std::optional<signal::RecordLines>> Transforms::next() {
-  if (mean_) {
-    if (std::exchange(record_, records_.size()) > 0) return std::nullopt;
-    std::vector<double> sum(cut_.length, 0.0);
-    for (const auto& r : records_) {
-      if (auto ok = r->read(0, values_); !ok) return tl::unexpected(ok.error());
-      for (std::size_t k = 0; k < sum.size(); ++k) sum[k] += values_[k] / double(records_.size());
-    }
-    return signal::RecordLines(sum);
-  }
-  while (record_ < records_.size() && at_ + cut_.length > records_[record_]->size()) {
-    ++record_;
-    at_ = 0;
-  }
-  if (record_ == records_.size()) return std::nullopt;
-  if (auto ok = records_[record_]->read(at_, values_); !ok) return tl::unexpected(ok.error());
-  at_ += cut_.step;
-  return signal::RecordLines(values_);
-}
-
-double Transforms::independent(signal::Window window) const {
-  if (mean_) return 1;
-  double out = 0;
+double independent(signal::Window window, const Segments& cut, const std::vector<int>& segments) {
   // The window's shape alone matters, not its length.
-  const auto weights = signal::window_weights(window, std::min<std::size_t>(cut_.length, 512));
-  const auto step = std::max<std::size_t>(1, std::size_t(std::llround(double(weights.size()) * double(cut_.step) / double(cut_.length))));
-  for (const auto& r : records_)
-    if (r->size() >= cut_.length) out += signal::independent_averages(weights, step, int((r->size() - cut_.length) / cut_.step) + 1);
+  const auto weights = signal::window_weights(window, std::min<std::size_t>(cut.length, 512));
+  const auto step = std::max<std::size_t>(1, std::size_t(std::llround(double(weights.size()) * double(cut.step) / double(cut.length))));
+  double out = 0;
+  for (const int count : segments) out += signal::independent_averages(weights, step, count);
   return out;
 }
 

@@ -1,10 +1,8 @@
 #pragma once
-#include <optional>
 #include <vector>
 
-#include "signal/record_lines.h"
+#include "signal/window.h"
 #include "study/spectrum/settings.h"
-#include "study/trace.h"
 
 namespace heron::study::spectrum {
 
@@ -15,23 +13,8 @@ struct Segments {
 /// Fault::input where the records are too short.
 Result<Segments> segments_of(std::size_t samples, const Settings& settings);
 
-/// One segment after another of all records, or their mean.
-class Transforms {
- public:
-  Transforms(const std::vector<TracePtr>& records, const Segments& cut, bool mean) : records_(records), cut_(cut), mean_(mean), values_(cut.length) {}
-
-  /// Nothing after the last.
-  Result<std::optional<signal::RecordLines>> next();
-
-  /// What they are worth: segments that overlap tell less than as many of their own.
-  double independent(signal::Window window) const;
-
- private:
-  const std::vector<TracePtr>& records_;
-  Segments cut_;
-  bool mean_;
-  std::vector<double> values_;
-  std::size_t record_ = 0, at_ = 0;
-};
+/// What the segments of several records are worth: those that overlap tell less than as many of their own.
+/// @param segments  of each record
+double independent(signal::Window window, const Segments& cut, const std::vector<int>& segments);
 
 }  // namespace heron::study::spectrum

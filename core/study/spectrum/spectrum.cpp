@@ -23,6 +23,46 @@ double folded(double place, std::size_t samples) {
   return m > n / 2 ? n - m : m;
 }
 
+namespace {
+
+bool all_noise(const Spectrum& s, std::size_t from, std::size_t to) {
+  return std::all_of(s.owner.begin() + std::ptrdiff_t(from), s.owner.begin() + std::ptrdiff_t(to), [](Owner o) { return o == Owner::noise; });
+}
+
+}  // namespace
+
+NoiseSums noise_sums(const Spectrum& s, std::size_t from, std::size_t to) {
+  NoiseSums out;
+  for (std::size_t k = from; k < to;) {
+    const auto end = std::min((k / Spectrum::kBlock + 1) * Spectrum::kBlock, to);
+    const bool whole = k % Spectrum::kBlock == 0 && (end - k == Spectrum::kBlock || end == s.rest.size());
+    if (whole && all_noise(s, k, end)) {
+      const auto& block = s.blocks[k / Spectrum::kBlock];
+      out.sum += block.sum;
+      out.squares += block.squares;
+      out.count += end - k;
+      k = end;
+      continue;
+    }
+    for (; k < end; ++k) {
+      if (s.owner[k] != Owner::noise) continue;
+      out.sum += s.rest[k];
+      out.squares += s.rest[k] * s.rest[k];
+      ++out.count;
+    }
+  }
+  return out;
+}
+
+void for_each_above(const Spectrum& s, const std::function<double()>& over, const std::function<void(std::size_t)>& use) {
+  for (std::size_t b = 0; b < s.blocks.size(); ++b) {
+    if (!(s.blocks[b].high > over())) continue;
+    const auto end = std::min((b + 1) * Spectrum::kBlock, s.rest.size());
+    for (auto k = b * Spectrum::kBlock; k < end; ++k)
+      if (s.owner[k] == Owner::noise && s.rest[k] > over()) use(k);
+  }
+}
+
 double floor_about(const Spectrum& s, const Lobe& lobe) {
   double sum = 0;
   std::size_t count = 0;

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "signal/block_sums.h"
 #include "signal/record_lines.h"
 #include "study/spectrum/settings.h"
 #include "study/waveforms.h"
@@ -42,6 +43,9 @@ struct Spectrum {
   std::vector<double> power;      ///< per line, unit squared: lines of noise add up to its mean square
   std::vector<double> rest;       ///< the same without the fundamental: its leakage is taken off where a window keeps it small
   std::vector<Owner> owner;       ///< per line
+  std::vector<signal::BlockSums> blocks;  ///< of `rest`, every kBlock lines and those that are left
+
+  static constexpr std::size_t kBlock = 256;
 
   std::optional<Tone> fundamental;
   std::string no_fundamental;     ///< why not

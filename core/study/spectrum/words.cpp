@@ -75,20 +75,15 @@ std::string coherence_of(const Plan& p, double frequency) {
   const double cycles = frequency * p.length(), off = std::abs(cycles - std::round(cycles));
   const double near = coherent_frequency(frequency, p.rate, std::size_t(p.samples));
   if (off < 0.01) return fmt::format("{:.0f} whole cycles a record", cycles);
-  return fmt::format("{:.2f} cycles: {:.3g} dB down leaks beside it without a window; {} holds {:.0f} whole ones", cycles,
-                     10 * std::log10(leakage(off, signal::Window::rectangular, std::size_t(p.samples))), format_quantity(near, "Hz", 7).plain(),
+  return fmt::format("{:.2f} cycles: without a window {:.1f} dB of it leaks into all other lines; {} holds {:.0f} whole ones", cycles,
+                     10 * std::log10(leakage(off, signal::Window::rectangular, std::size_t(p.samples))), frequency_text(near),
                      near * p.length());
 }
 
 Word<Plan> frequency_word(std::string key, std::string label, double Plan::*member) {
   auto out = number_word(key, key, std::move(label), member, "Hz", {1e-3, 1e9});
   const auto plain = out.set;
-  // Whole cycles want all digits; what is round needs none.
-  out.text = [member](const Plan& p) {
-    const auto round = format_setting(p.*member, "Hz");
-    const auto same = parse_value(round, "Hz");
-    return same && std::abs(*same / (p.*member) - 1) < 1e-12 ? round : format_quantity(p.*member, "Hz", 9).plain();
-  };
+  out.text = [member](const Plan& p) { return frequency_text(p.*member); };
   out.set = [plain, member](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
     const auto typed = lower(trimmed(text));
     if (typed == "coherent" || typed == "whole cycles") {

@@ -1,0 +1,412 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "base/random.h"
+#include "signal/record_lines.h"
+#include "study/spectrum/doubts.h"
+#include "study/spectrum/figures.h"
+#include "study/spectrum/kind.h"
+#include "study/spectrum/lobe.h"
+#include "study/spectrum/segments.h"
+#include "study/spectrum/spectrum.h"
+#include "study/spectrum/sweep.h"
+#include "support.h"
+
+using namespace heron;
+namespace spectrum = heron::study::spectrum;
+
+/// What is made of the lines of a spectrum, line by line, where closed forms say it.
+namespace spectrum_lines {
+namespace {
+
+using Catch::Matchers::Contains;
+using spectrum::Owner;
+using spectrum::Settings;
+using spectrum::Spectrum;
+using std::numbers::pi;
+
+constexpr double kRate = 100e3;
+
+double db(double ratio) { return 20 * std::log10(ratio); }
+
+study::TracePtr trace(const std::function<double(double)>& of, std::size_t n, double noise = 0, unsigned seed = 1, const char* unit = "V") {
+  std::mt19937_64 random(seed);
+  std::vector<double> v(n);
+  for (std::size_t k = 0; k < n; ++k) v[k] = of(double(k) / kRate) + (noise > 0 ? noise * normal_deviate(random) : 0);
+  return study::trace_of("v", unit, study::TimeBase(0, 1 / kRate), std::move(v));
+}
+
+Spectrum of(const study::TracePtr& one, const Settings& settings = {}) {
+  auto out = spectrum::spectrum_of({one}, settings);
+  if (!out) FAIL(out.error().message);
+  return std::move(*out);
+}
+
+/// White noise of one power in every line but those of a list, all of whose lines are noise.
+Spectrum flat(std::size_t lines, double power, signal::Window window = signal::Window::blackman_harris) {
+  Spectrum s{.name = "v", .unit = "V"};
+  s.sample_rate = 2.0 * double(lines - 1);
+  s.samples = 2 * (lines - 1);
+  s.line = 1;
+  s.window = window;
+  s.facts = signal::facts_of(window);
+  s.power.assign(lines, power);
+  s.rest = s.power;
+  s.owner.assign(lines, Owner::noise);
+  s.density = power;
+  for (std::size_t k = 0; k < lines; k += Spectrum::kBlock)
+    s.blocks.push_back(signal::block_sums(std::span(s.rest).subspan(k, std::min(Spectrum::kBlock, lines - k))));
+  return s;
+}
+
+void put(Spectrum& s, std::size_t line, double power, Owner owner = Owner::noise) {
+  s.power[line] = s.rest[line] = power;
+  s.owner[line] = owner;
+  const auto block = line / Spectrum::kBlock, first = block * Spectrum::kBlock;
+  s.blocks[block] = signal::block_sums(std::span(s.rest).subspan(first, std::min(Spectrum::kBlock, s.rest.size() - first)));
+}
+
+}  // namespace
+
+TEST_CASE("a lobe has its lines on both sides and ends where the spectrum does", "[spectrum][lines]") {
+  const auto ends = [](double place, int reach, std::size_t lines) {
+    const auto lobe = spectrum::lobe_at(place, reach, lines);
+    return std::pair{lobe.first, lobe.last};
+  };
+  CHECK(ends(10, 4, 100) == std::pair<std::size_t, std::size_t>{6, 14});
+  CHECK(ends(10.3, 4, 100) == std::pair<std::size_t, std::size_t>{7, 14});
+  CHECK(ends(1.2, 4, 100) == std::pair<std::size_t, std::size_t>{0, 5});
+  CHECK(ends(98.5, 4, 100) == std::pair<std::size_t, std::size_t>{95, 99});
+  CHECK(spectrum::lobe_at(10, 4, 100).size() == 9);
+  for (const auto& [place, seen] : {std::pair{3.0, 3.0}, {512.0, 512.0}, {513.0, 511.0}, {1024.0, 0.0}, {1030.0, 6.0}, {1600.0, 448.0}, {5 * 1024.0 + 700.0, 324.0}})
+    CHECK(spectrum::folded(place, 1024) == seen);
+}
+
+TEST_CASE("sums over noise leave out what is none, in whole blocks and in parts of them", "[spectrum][lines]") {
+  auto s = flat(1025, 2.0);
+  const auto all = spectrum::noise_sums(s, 0, 1025);
+  CHECK(all.count == 1025);
+  CHECK(all.sum == Approx(2050));
+  CHECK(all.squares == Approx(4100));
+  put(s, 300, 50, Owner::other);
+  put(s, 301, 3);
+  put(s, 1024, 7);
+  for (const auto& [from, to] : {std::pair<std::size_t, std::size_t>{0, 1025}, {256, 512}, {290, 310}, {299, 301}, {301, 302}, {512, 1025}, {1000, 1025}, {5, 5}, {300, 301}}) {
+    double sum = 0, squares = 0;
+    std::size_t count = 0;
+    for (auto k = from; k < to; ++k) {
+      if (s.owner[k] != Owner::noise) continue;
+      sum += s.rest[k];
+      squares += s.rest[k] * s.rest[k];
+      ++count;
+    }
+    INFO(from << " to " << to);
+    const auto found = spectrum::noise_sums(s, from, to);
+    CHECK(found.count == count);
+    CHECK(found.sum == Approx(sum));
+    CHECK(found.squares == Approx(squares));
+  }
+  std::vector<std::size_t> above;
+  spectrum::for_each_above(s, [] { return 2.0; }, [&](std::size_t k) { above.push_back(k); });
+  CHECK(above == std::vector<std::size_t>{301, 1024});
+  // The bound may rise on the way: the highest alone is left then, or those that rise.
+  above.clear();
+  put(s, 700, 5);
+  put(s, 900, 4);
+  spectrum::for_each_above(s, [&] { return above.empty() ? 2.0 : s.rest[above.back()]; }, [&](std::size_t k) { above.push_back(k); });
+  CHECK(above == std::vector<std::size_t>{301, 700, 1024});
+}
+
+TEST_CASE("a tone's power is its lobe's less the noise about it, known by both", "[spectrum][lines]") {
+  auto s = flat(2049, 1e-6);
+  s.averages = 3;
+  for (std::size_t k = 496; k <= 504; ++k) put(s, k, 1e-6 + (k == 500 ? 0.5 : 0.01), Owner::fundamental);
+  const auto lobe = spectrum::lobe_at(500, 4, s.power.size());
+  CHECK(spectrum::floor_about(s, lobe) == Approx(1e-6));
+  const auto tone = spectrum::tone_in(s, lobe, 500);
+  CHECK(tone.power == Approx(0.58));
+  CHECK(tone.frequency == 500);
+  const auto& f = s.facts;
+  CHECK(tone.u_power == Approx(std::sqrt((2 * 0.58 * 1e-6 * f.tone_variance + 1e-12 * 9 * f.line_variance) / 3)));
+  // Only sixty-four lines on either side tell the floor, and only those of noise.
+  put(s, 504 + 64, 1e-6 + 128e-6);
+  CHECK(spectrum::floor_about(s, lobe) == Approx(2e-6));
+  put(s, 504 + 64, 1e-6);
+  put(s, 504 + 65, 1e-3);
+  put(s, 496 - 65, 1e-3);
+  CHECK(spectrum::floor_about(s, lobe) == Approx(1e-6));
+  put(s, 496 - 1, 1, Owner::harmonic);
+  CHECK(spectrum::floor_about(s, lobe) == Approx(1e-6));
+  put(s, 496 - 64, 1e-6 + 127e-6);
+  CHECK(spectrum::floor_about(s, lobe) == Approx(2e-6));
+  // Where fewer than eight lines of noise are near, all of them tell.
+  s.density = 5e-6;
+  for (std::size_t k = 400; k < 620; ++k) put(s, k, 0, Owner::other);
+  for (std::size_t k = 480; k < 487; ++k) put(s, k, 1e-6);
+  CHECK(spectrum::floor_about(s, lobe) == Approx(5e-6));
+  put(s, 487, 1e-6);
+  CHECK(spectrum::floor_about(s, lobe) == Approx(1e-6));
+  // A lobe with nothing in it has no power that would make it less well known.
+  auto silent = flat(1025, 1e-6);
+  put(silent, 300, 0, Owner::other);
+  CHECK(spectrum::tone_in(silent, {300, 300}, 300).power == Approx(-1e-6));
+  CHECK(spectrum::tone_in(silent, {300, 300}, 300).u_power == Approx(1e-6 * std::sqrt(f.line_variance)));
+}
+
+TEST_CASE("what two tones mix to is summed where it folds to, and told where it cannot be", "[spectrum][lines]") {
+  auto s = flat(1025, 1e-9, signal::Window::rectangular);
+  s.place = 200;
+  s.fundamental = spectrum::Tone{.frequency = 200, .power = 0.5};
+  put(s, 180, 1e-4 + 1e-9, Owner::other);
+  put(s, 230, 3e-4 + 1e-9, Owner::other);
+  const auto both = s.products({180, 230});
+  REQUIRE(both);
+  CHECK(both->power == Approx(4e-4).epsilon(1e-4));
+  CHECK(both->u_power == Approx(std::sqrt(2 * 1e-4 * 1e-9 + 2 * 3e-4 * 1e-9 + 6e-18 * s.facts.line_variance)).epsilon(1e-3));
+  // Of a negative frequency it is the same, beyond half the rate what it folds to.
+  CHECK(s.products({-180})->power == s.products({180})->power);
+  CHECK(s.products({2048 - 180})->power == s.products({180})->power);
+  CHECK_THAT(s.products({1}).error(), Contains("folds to an end"));
+  CHECK_THAT(test::spaced(s.products({1}).error()), Contains("1.000 Hz"));
+  CHECK_THAT(s.products({1023.5}).error(), Contains("folds to an end"));
+  CHECK_THAT(s.products({2048}).error(), Contains("folds to an end"));
+  CHECK_THAT(s.products({200}).error(), Contains("falls on a tone itself"));
+  CHECK_THAT(s.products({200.9}).error(), Contains("falls on a tone itself"));
+  CHECK_THAT(s.products({201}).error(), Contains("does not stand out"));
+  CHECK_THAT(s.products({1.6}).error(), Contains("does not stand out"));
+  // A tone that was taken off is what it was read to.
+  s.others = {{.frequency = 300.2, .power = 7e-5}, {.frequency = 600, .power = 9e-5}};
+  s.taken_off = 1;
+  CHECK(s.tone_at(300).power == 7e-5);
+  CHECK(s.tone_at(301.1).power == 7e-5);
+  CHECK(s.tone_at(301.3).power < 1e-8);
+  CHECK(s.tone_at(600).power < 1e-8);
+}
+
+TEST_CASE("a residual counts lines by what of them lies in the band, and stands in for those that tones cover", "[spectrum][lines]") {
+  auto s = flat(1025, 1e-6);
+  s.averages = 4;
+  const auto plain = [&](double from, double to) { return s.residual(from, to, spectrum::Weighting::none); };
+  // Lines reach half a hertz on either side.
+  CHECK(plain(99.5, 199.5).power == Approx(100e-6));
+  CHECK(plain(99.5, 199.5).u_power == Approx(std::sqrt(100e-12 * s.facts.line_variance / 5)));
+  CHECK(plain(99.75, 199.5).power == Approx(99.75e-6));
+  CHECK(plain(100, 100.25).power == Approx(0.25e-6));
+  for (std::size_t k = 120; k < 130; ++k) put(s, k, 1, Owner::harmonic);
+  CHECK(plain(99.5, 199.5).power == Approx(100e-6));
+  CHECK(plain(99.5, 199.5).u_power == Approx(std::sqrt(90e-12 * s.facts.line_variance / 5) * 100 / 90));
+  CHECK(plain(119.5, 129.5).power == 0);
+  // What stands still is no noise.
+  for (std::size_t k = 0; k < 5; ++k) put(s, k, 9, Owner::standing);
+  CHECK(plain(0, 9.5).power == Approx(5e-6));
+  // Other tones count, at their ends as well.
+  s.others = {{.frequency = 150, .power = 3e-5, .u_power = 2e-6}};
+  CHECK(plain(150, 199.5).power == Approx(49.5e-6 + 3e-5));
+  CHECK(plain(100, 150).power == Approx(50e-6 + 3e-5));
+  CHECK(plain(150.1, 199.5).power == Approx(49.4e-6));
+  CHECK(plain(99.5, 149.9).power == Approx(50.4e-6));
+  CHECK(plain(149.9, 150.1).u_power == Approx(std::hypot(2e-6, 0.2e-6 * std::sqrt(s.facts.line_variance / 5))));
+  // Weighted, every line and every tone by its own gain.
+  const auto weighted = s.residual(99.5, 101.5, spectrum::Weighting::a);
+  CHECK(weighted.power == Approx(1e-6 * (spectrum::a_weighting(100) + spectrum::a_weighting(101))));
+  const auto tone = s.residual(149.95, 150.05, spectrum::Weighting::a);
+  CHECK(tone.power == Approx(spectrum::a_weighting(150) * (3e-5 + 0.1e-6)));
+  CHECK(tone.u_power == Approx(spectrum::a_weighting(150) * std::hypot(2e-6, 0.1e-6 * std::sqrt(s.facts.line_variance / 5))));
+}
+
+TEST_CASE("what leaks beside a tone is what its main lobe leaves", "[spectrum][lines]") {
+  // Without a window, half way between two lines: both hold (2/pi)^2.
+  CHECK(spectrum::leakage(0.5, signal::Window::rectangular, 1 << 14) == Approx(1 - 8 / (pi * pi)).epsilon(1e-6));
+  CHECK(spectrum::leakage(0, signal::Window::rectangular, 1 << 14) < 1e-12);
+  // A quarter: sinc^2 at a quarter and at three quarters.
+  const auto sinc2 = [](double x) { return std::pow(std::sin(pi * x) / (pi * x), 2); };
+  CHECK(spectrum::leakage(0.25, signal::Window::rectangular, 1 << 14) == Approx(1 - sinc2(0.25) - sinc2(0.75)).epsilon(1e-5));
+  for (const double off : {0.25, 0.5}) {
+    double inside = 0, all = 0;
+    const std::size_t n = 512;
+    const auto w = signal::window_weights(signal::Window::hann, n);
+    for (std::size_t k = 0; k < n; ++k) {
+      std::complex<double> line = 0;
+      for (std::size_t t = 0; t < n; ++t) line += w[t] * std::polar(1.0, 2 * pi * (100 + off - double(k)) * double(t) / double(n));
+      all += std::norm(line);
+      if (std::abs(double(k) - 100 - off) <= 2) inside += std::norm(line);
+    }
+    CHECK(spectrum::leakage(off, signal::Window::hann, n) == Approx(1 - inside / all).epsilon(1e-4));
+  }
+}
+
+TEST_CASE("records are cut into segments that overlap as it is said", "[spectrum][lines]") {
+  Settings s;
+  CHECK(spectrum::segments_of(1001, s)->length == 1000);
+  CHECK(spectrum::segments_of(1001, s)->step == 500);
+  CHECK(spectrum::segments_of(16, s)->length == 16);
+  CHECK_THAT(spectrum::segments_of(15, s).error().message, Contains("A record of 15 samples has no spectrum; 16 are the fewest."));
+  CHECK(spectrum::segments_of(spectrum::kLongest + 10, s)->length == spectrum::kLongest);
+  s.segment = 128;
+  s.overlap = 0.75;
+  CHECK(spectrum::segments_of(1000, s)->length == 128);
+  CHECK(spectrum::segments_of(1000, s)->step == 32);
+  s.overlap = 0;
+  CHECK(spectrum::segments_of(1000, s)->step == 128);
+  CHECK(spectrum::segments_of(128, s)->length == 128);
+  CHECK_THAT(spectrum::segments_of(127, s).error().message, Contains("The record has 127 samples, fewer than the 128 of one segment") || Contains("fewer than the 128 of one segment"));
+  // Apart, each is worth one; half on each other under a Hann window as Welch has it.
+  CHECK(spectrum::independent(signal::Window::hann, {128, 128}, {5, 3}) == Approx(8));
+  CHECK(spectrum::independent(signal::Window::hann, {128, 64}, {9}) == Approx(9 / (1 + 2 * (8.0 / 9) / 36)).epsilon(1e-3));
+}
+
+TEST_CASE("the noise of a record is its mean square, its density spread over half the rate, and spreads as it is said", "[spectrum][lines]") {
+  constexpr std::size_t n = 8192;
+  for (const char* window : {"rectangular", "blackman_harris"}) {
+    double bias = 0, squares = 0;
+    constexpr int kRuns = 120;
+    Settings settings;
+    settings.window = *signal::window_from_text(window);
+    for (unsigned run = 0; run < kRuns; ++run) {
+      const auto s = of(trace([](double t) { return std::cos(2 * pi * 901 * kRate / n * t); }, n, 1e-3, run + 1), settings);
+      REQUIRE(s.fundamental);
+      const double off = (s.noise - 1e-6) / s.u_noise;
+      bias += off / kRuns;
+      squares += off * off / kRuns;
+      CHECK(s.density * kRate / 2 == Approx(s.noise).epsilon(0.02));
+    }
+    INFO(window);
+    CHECK(std::abs(bias) < 0.5);
+    CHECK(std::sqrt(squares) > 0.7);
+    CHECK(std::sqrt(squares) < 1.4);
+  }
+}
+
+TEST_CASE("a fundamental that is said is looked for near that, and nowhere else", "[spectrum][lines]") {
+  constexpr std::size_t n = 4096;
+  const double low = 300 * kRate / n, high = 800 * kRate / n;
+  const auto two = trace([&](double t) { return 0.1 * std::cos(2 * pi * low * t) + std::cos(2 * pi * high * t); }, n, 1e-4);
+  CHECK(of(two).fundamental->frequency == Approx(high).epsilon(1e-6));
+  Settings said;
+  // Within five per cent of what is said, also where another is a hundred times as strong.
+  for (const double away : {1.0, 1.045, 0.955}) {
+    said.fundamental = low / away;
+    const auto s = of(two, said);
+    INFO(away << ": " << s.no_fundamental);
+    REQUIRE(s.fundamental);
+    CHECK(s.fundamental->frequency == Approx(low).epsilon(1e-6));
+  }
+  for (const double away : {1.06, 0.94}) {
+    said.fundamental = low / away;
+    const auto s = of(two, said);
+    CHECK((!s.fundamental || std::abs(s.fundamental->frequency / low - 1) > 1e-3));
+  }
+  // Beyond the ends of the spectrum nothing breaks.
+  for (const double odd : {1e-3, 1e6, kRate / 2}) {
+    said.fundamental = odd;
+    of(two, said);
+  }
+}
+
+TEST_CASE("harmonics that cannot be told say what they lie on", "[spectrum][lines]") {
+  constexpr std::size_t n = 4096;
+  const auto lost = [&](double cycles, int order) {
+    const auto s = of(trace([&](double t) { return std::cos(2 * pi * cycles * kRate / n * t) + 1e-3 * std::cos(4 * pi * cycles * kRate / n * t + 1); }, n, 1e-6));
+    for (const auto& h : s.harmonics)
+      if (h.order == order) return h.lost;
+    return std::string("not counted");
+  };
+  // A quarter of the rate: the second at half the rate, the third folds onto it, the fourth to zero, the fifth onto it again.
+  CHECK_THAT(lost(1024, 2), Contains("half the sample rate"));
+  CHECK_THAT(lost(1024, 3), Contains("onto the fundamental"));
+  CHECK_THAT(lost(1024, 4), Contains("where the mean stands"));
+  // A third of it: the second stands beside the first.
+  CHECK_THAT(lost(1365, 2), Contains("onto the fundamental"));
+  CHECK(lost(1364, 2).empty());
+  CHECK_THAT(lost(819, 3), Contains("onto another harmonic"));
+  CHECK(lost(411, 7).empty());
+  CHECK(lost(411, 11) == "not counted");
+  const auto s = of(trace([&](double t) { return std::cos(2 * pi * 411 * kRate / n * t); }, n, 1e-6));
+  REQUIRE(s.harmonics.size() == 9);
+  CHECK(s.harmonics.front().order == 2);
+  CHECK(s.harmonics.back().order == 10);
+  CHECK(s.harmonics[5].unfolded == Approx(7 * 411 * kRate / n));
+  CHECK(s.harmonics[5].tone.frequency == Approx((4096 - 7 * 411) * kRate / n));
+  CHECK(s.harmonics[5].tone.u_frequency == Approx(7 * s.fundamental->u_frequency));
+}
+
+TEST_CASE("harmonics that share a lobe are distortion together, each line once", "[spectrum][lines]") {
+  constexpr std::size_t n = 4096;
+  // Of 819 cycles the second stands on line 1638, the third on 1639, the seventh on 1637, the eighth on 1640.
+  const auto distortion = [&](const std::vector<std::pair<int, double>>& harmonics) {
+    const auto s = of(trace([&](double t) {
+      const double w = 2 * pi * 819 * kRate / n * t;
+      double sum = std::cos(w);
+      for (const auto& [order, size] : harmonics) sum += size * std::cos(order * w + order);
+      return sum;
+    }, n, 1e-7));
+    CHECK(s.window == signal::Window::rectangular);
+    CHECK(s.harmonics[1].lost == "it folds onto another harmonic");
+    return s.distortion / s.fundamental->power;
+  };
+  CHECK(distortion({{2, 1e-3}}) == Approx(1e-6).epsilon(0.02));
+  CHECK(distortion({{2, 1e-3}, {7, 2e-3}}) == Approx(5e-6).epsilon(0.02));
+  CHECK(distortion({{3, 1e-3}, {8, 3e-3}}) == Approx(10e-6).epsilon(0.02));
+}
+
+TEST_CASE("other tones are found strongest first, with where they are, and count as noise", "[spectrum][lines]") {
+  constexpr std::size_t n = 8192;
+  for (const double off : {0.0, 0.37}) {
+    const auto s = of(trace([&](double t) {
+      return std::cos(2 * pi * (901 + off) * kRate / n * t) + 3e-3 * std::cos(2 * pi * (1717 + off) * kRate / n * t) + 5e-4 * std::cos(2 * pi * (3011 + off) * kRate / n * t + 1);
+    }, n, 1e-4, 3));
+    INFO(off);
+    REQUIRE(s.others.size() == 2);
+    CHECK(s.others[0].frequency == Approx((1717 + off) * kRate / n).margin(4 * s.others[0].u_frequency));
+    CHECK(s.others[1].frequency == Approx((3011 + off) * kRate / n).margin(4 * s.others[1].u_frequency + 1e-9));
+    CHECK(s.others[1].u_frequency > 0);
+    CHECK(s.others[1].u_frequency < 0.1 * kRate / n);
+    CHECK(s.others[0].power == Approx(4.5e-6).epsilon(0.03));
+    CHECK(s.others[1].power == Approx(1.25e-7).epsilon(0.15));
+    CHECK(s.noise == Approx(1e-8 + 4.5e-6 + 1.25e-7).epsilon(0.03));
+    CHECK(s.density * kRate / 2 == Approx(1e-8).epsilon(0.06));
+    REQUIRE(s.worst);
+    CHECK(s.worst->power == s.others[0].power);
+    CHECK(s.coherent == (off == 0));
+    CHECK(s.off_coherent == Approx(off).margin(1e-3));
+  }
+  // With nothing standing out the highest of the noise stands for what may hide in it.
+  const auto quiet = of(trace([](double t) { return std::cos(2 * pi * 901 * kRate / n * t); }, n, 1e-3));
+  REQUIRE(quiet.worst);
+  CHECK(quiet.others.empty());
+  CHECK(quiet.worst->power > 4 * quiet.density * quiet.line);
+  CHECK(quiet.worst->power < 20 * quiet.density * quiet.line);
+}
+
+TEST_CASE("figures of two tones are those of the pair", "[spectrum][lines]") {
+  constexpr std::size_t n = 8192;
+  const auto figures = [&](double second, std::vector<std::string> asked) {
+    study::Point point{.setting = nlohmann::json::object(), .records = {}};
+    study::Record record{.sample_rate = kRate};
+    std::mt19937_64 random(5);
+    std::vector<double> v(n);
+    const double a = 901 * kRate / n, b = 1001 * kRate / n;
+    for (std::size_t k = 0; k < n; ++k) {
+      const double t = double(k) / kRate;
+      v[k] = std::cos(2 * pi * a * t) + second * std::cos(2 * pi * b * t) + 1e-3 * std::cos(2 * pi * (b - a) * t) + 4e-3 * std::cos(2 * pi * (2 * a - b) * t) +
+             3e-3 * std::cos(2 * pi * (2 * b - a) * t) + 1e-6 * normal_deviate(random);
+    }
+    record.channels.push_back({.role = "v", .unit = "V", .numbers = std::move(v)});
+    point.records.push_back(std::move(record));
+    return spectrum::kind().analyse({point}, {}, asked)->reading;
+  };
+  const auto pair = figures(1, {"imd.2", "imd.3"});
+  REQUIRE(pair.find("imd.2"));
+  REQUIRE(pair.find("imd.3"));
+  // Of both tones together.
+  CHECK(pair.find("imd.2")->value == Approx(db(1e-3 / std::sqrt(2.0))).margin(0.02));
+  CHECK(pair.find("imd.3")->value == Approx(db(5e-3 / std::sqrt(2.0))).margin(0.02));
+  CHECK(pair.find("imd.3")->at.size() == 2);
+  CHECK(pair.find("imd.2")->at.front() == Approx(100 * kRate / n).epsilon(1e-4));
+  CHECK(figures(0.102, {"imd.3"}).find("imd.3"));
+  CHECK_FALSE(figures(0.098, {"imd.3"}).find("imd.3"));
+}
+
+}  // namespace spectrum_lines
