@@ -51,11 +51,14 @@ class LiveReading {
     view->reduced = *reduced;
     view->small = view->reduced->small();
     // Figures while the take runs, as long as they cost no more than a frame.
-    if ((*reduced)->quick())
-      if (auto analysis = (*reduced)->read(study_.settings, figures_)) {
-        view->analysis = std::move(*analysis);
-        view->lines = run::judge(asked_, &view->take, 0, &view->analysis);
-      }
+    if (!(*reduced)->quick()) {
+      view->lines = run::judge(asked_, nullptr, 0, nullptr);
+      for (auto& line : view->lines)
+        if (!line.typed) line.judgement.reason = "it is read when the take is done";
+    } else if (auto analysis = (*reduced)->read(study_.settings, figures_)) {
+      view->analysis = std::move(*analysis);
+      view->lines = run::judge(asked_, &view->take, 0, &view->analysis);
+    }
     return view;
   }
 

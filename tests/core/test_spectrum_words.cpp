@@ -140,7 +140,7 @@ TEST_CASE("the frequency of a spectrum says how many cycles a record holds and w
   // Half way between two lines a main lobe of three lines holds 2 (2/pi)^2 and the nearer of two at 1.5: 4/(9 pi^2).
   p.frequency = 1.15e3;
   const double inside = 2 * 4 / (std::numbers::pi * std::numbers::pi);
-  CHECK_THAT(forms(p, "frequency"), Contains(fmt::format("11.50 cycles: without a window {:.1f} dB of it leaks into all other lines; 1.1 kHz holds 11 whole ones", 10 * std::log10(1 - inside))));
+  CHECK_THAT(forms(p, "frequency"), Contains(fmt::format("11.50 cycles: without a window \u2212{:.1f} dB of it leaks into all other lines; 1.1 kHz holds 11 whole ones", -10 * std::log10(1 - inside))));
   p.frequency = 1.25e3;
   CHECK_THAT(forms(p, "frequency"), Contains("1.3 kHz holds 13 whole ones"));
   CHECK(allowed(p, "frequency") == "a frequency, or `coherent` for the nearest with a whole, odd number of cycles");

@@ -189,7 +189,9 @@ Result<void> add_quantity(PointSpectra& into, const std::vector<WaveformsPtr>& r
   if (!codes.empty()) {
     coding = codes.front().coding;
     spectrum->full_scale = coding->full_scale;
-    auto found = density_of(codes, settings, spectrum->place, spectrum->samples, spectrum->density * spectrum->sample_rate / 2);
+    // Every code of every record would be counted once more for each record that comes.
+    auto found = growing ? Result<tl::expected<signal::CodeDensity, std::string>>(tl::unexpected<std::string>("it is told when the take is done"))
+                         : density_of(codes, settings, spectrum->place, spectrum->samples, spectrum->density * spectrum->sample_rate / 2);
     if (!found) return tl::unexpected(found.error());
     density = std::move(*found);
   } else if (spectrum->unit == "1") {
@@ -308,6 +310,11 @@ Result<std::vector<SweepCurve>> ReducedSpectra::over_sweep(const Settings& setti
 
 bool ReducedSpectra::quick() const {
   std::size_t samples = 0;
+  // Of what grows only what is new is transformed.
+  if (growing_ && points_.size() == 1) {
+    for (const auto& t : points_.front().records.back()->traces) samples += t->size();
+    return samples <= kQuickSamples;
+  }
   for (const auto& point : points_)
     for (const auto& r : point.records)
       for (const auto& t : r->traces) samples += t->size();

@@ -75,8 +75,9 @@ std::string coherence_of(const Plan& p, double frequency) {
   const double cycles = frequency * p.length(), off = std::abs(cycles - std::round(cycles));
   const double near = coherent_frequency(frequency, p.rate, std::size_t(p.samples));
   if (off < 0.01) return fmt::format("{:.0f} whole cycles a record", cycles);
-  return fmt::format("{:.2f} cycles: without a window {:.1f} dB of it leaks into all other lines; {} holds {:.0f} whole ones", cycles,
-                     10 * std::log10(leakage(off, signal::Window::rectangular, std::size_t(p.samples))), frequency_text(near),
+  const double leaks = 10 * std::log10(leakage(off, signal::Window::rectangular, std::size_t(p.samples)));
+  return fmt::format("{:.2f} cycles: without a window {} of it leaks into all other lines; {} holds {:.0f} whole ones", cycles,
+                     format_quantity(leaks, "dB", 2).plain(), frequency_text(near),
                      near * p.length());
 }
 
