@@ -3,6 +3,7 @@
 #include "document.h"
 #include "edit_command.h"
 #include "app/text.h"
+#include "exchange/setting_file.h"
 #include "judge/claim_words.h"
 #include "study/kind.h"
 
@@ -54,8 +55,10 @@ QString Document::edit_setting(long long id, const std::string& key, const QStri
   if (text.empty()) {
     after.erase(key);
   } else {
-    if (const auto ok = kind->check_setting(key, text); !ok) return QString::fromStdString(ok.error().message);
-    after[key] = text;
+    const auto kept = exchange::kept_setting(*kind, key, text);
+    if (!kept) return QString::fromStdString(kept.error().message);
+    if (const auto ok = kind->check_setting(key, *kept); !ok) return QString::fromStdString(ok.error().message);
+    after[key] = *kept;
   }
   if (after == before) return {};
   push(

@@ -5,6 +5,7 @@
 #include "base/quantity.h"
 #include "commands.h"
 #include "exchange/curves.h"
+#include "exchange/setting_file.h"
 #include "exchange/writers.h"
 #include "judge/claim.h"
 
@@ -107,8 +108,10 @@ Result<int> analyse(const AnalyseOptions& options) {
       parameter = pair->second;
       continue;
     }
-    if (auto ok = kind->check_setting(pair->first, pair->second); !ok) return tl::unexpected(ok.error());
-    settings[pair->first] = pair->second;
+    const auto kept = exchange::kept_setting(*kind, pair->first, pair->second);
+    if (!kept) return tl::unexpected(kept.error());
+    if (auto ok = kind->check_setting(pair->first, *kept); !ok) return tl::unexpected(ok.error());
+    settings[pair->first] = *kept;
   }
   std::vector<std::string> asked = options.figures;
   for (const auto& key : asked)

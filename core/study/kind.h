@@ -44,6 +44,8 @@ struct Kind {
   bool files_are_points = false;
   /// Settings that say the times of records which have none.
   std::vector<std::string_view> times_said = {};
+  /// How the settings begin that say what a network does, which may come from a file of one; empty: there are none.
+  std::string_view network_setting = {};
   /// The role whose numbers, where they leap back, begin another curve; empty: none.
   std::string_view restarts_on = {};
   Result<void> (*check_setting)(std::string_view key, std::string_view text);

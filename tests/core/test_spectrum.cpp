@@ -1,10 +1,13 @@
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <complex>
 #include <numbers>
 #include <random>
 
 #include "base/random.h"
 #include "exchange/curves.h"
+#include "exchange/setting_file.h"
+#include "exchange/touchstone.h"
 #include "judge/claim_words.h"
 #include "signal/record_lines.h"
 #include "study/spectrum/doubts.h"
@@ -471,6 +474,44 @@ TEST_CASE("a link's own response is divided out of every line, and how well it i
     auto again = settings;
     REQUIRE(study::spectrum::set(again, "link.v", text));
     CHECK(study::spectrum::as_text(again).at("link.v") == text);
+  }
+}
+
+TEST_CASE("a filter before an input is divided out by the network file that describes it", "[spectrum][link]") {
+  constexpr std::size_t n = 8192;
+  const double f = 205 * kRate / double(n), corner = 3e3;
+  exchange::NetworkData data{.ports = 2, .frequency = {}, .elements = {}, .notes = {}};
+  for (int k = 0; k <= 400; ++k) {
+    data.frequency.push_back(std::pow(10, 1 + k / 80.0));
+    const auto through = 1.0 / std::complex<double>(1, data.frequency.back() / corner);
+    data.elements.push_back({1.0 - through, through, through, 1.0 - through});
+  }
+  const test::Folder folder;
+  const auto path = folder.write("a filter.s2p", exchange::write_touchstone(data));
+  const auto kept = exchange::kept_setting(study::spectrum::kind(), "link.v", "file " + path + " 2 %");
+  if (!kept) FAIL(kept.error().message);
+  // As few points as give it back to a hundredth of a decibel.
+  CHECK(std::count(kept->begin(), kept->end(), ',') < 60);
+  study::spectrum::Settings settings;
+  REQUIRE(study::spectrum::set(settings, "link.v", *kept));
+  for (int k = 0; k <= 90; ++k) {
+    const double at = std::pow(10, 1.2 + k / 20.0);
+    CHECK(10 * std::log10(settings.links.at("v").power_gain(at)) == Approx(-10 * std::log10(1 + std::pow(at / corner, 2))).margin(0.012));
+  }
+  const auto pole = [&](double at) { return 1 / std::sqrt(1 + std::pow(at / corner, 2)); };
+  const auto record = sampled(n, [&](double t) { return pole(f) * std::cos(2 * pi * f * t); }, 1e-6);
+  const auto divided = read(record, {{"link.v", *kept}});
+  CHECK(value(divided, "fundamental.level") == Approx(db(std::sqrt(0.5))).margin(0.012));
+  CHECK(*divided.find("fundamental.level")->u == Approx(8.6859 * 0.02).epsilon(0.01));
+  CHECK(*exchange::kept_setting(study::spectrum::kind(), "link.v", "file " + path) == kept->substr(0, kept->rfind(" 2")));
+  // What names no file, or is no link, stays what it is.
+  CHECK(*exchange::kept_setting(study::spectrum::kind(), "link.v", "corner 3 kHz") == "corner 3 kHz");
+  CHECK(*exchange::kept_setting(study::spectrum::kind(), "window", "file x") == "file x");
+  CHECK(*exchange::kept_setting(*study::find_kind("waveform"), "link.v", "file x") == "file x");
+  for (const auto& bad : {std::string("file ") + folder.file("nothing.s2p"), std::string("file 2 %"), std::string("file ") + folder.write("one.s1p", "# Hz S RI R 50\n1e3 0.5 0\n"),
+                          std::string("file ") + folder.write("silent.s2p", "# Hz S RI R 50\n1e3 0 0 0 0 0 0 0 0\n"), std::string("file ") + folder.write("empty.s2p", "")}) {
+    INFO(bad);
+    CHECK_FALSE(exchange::kept_setting(study::spectrum::kind(), "link.v", bad));
   }
 }
 

@@ -2,6 +2,7 @@
 
 #include "study/spectrum/figures.h"
 #include "study/spectrum/reduced.h"
+#include "study/spectrum/settings.h"
 #include "study/spectrum/study_plan.h"
 #include "study/spectrum/swept_table.h"
 
@@ -44,6 +45,7 @@ const Kind& kind() {
                             .columns = columns(),
                             .quantities_by_name = true,
                             .times_said = {"sample_rate"},
+                            .network_setting = kLinkSettings,
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {
                                   Settings scratch;

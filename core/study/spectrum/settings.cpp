@@ -59,10 +59,9 @@ Setting<Settings> band() {
 
 /// "link.v": what stands between the device and the input of a quantity; "none" takes it out.
 Setting<Settings> links() {
-  constexpr std::string_view kBegin = "link.";
-  return {std::string(kBegin),
-          [=](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
-            const auto name = key.substr(kBegin.size());
+  return {std::string(kLinkSettings),
+          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
+            const auto name = key.substr(kLinkSettings.size());
             if (text == "none") {
               if (const auto it = s.links.find(name); it != s.links.end()) s.links.erase(it);
               return {};
@@ -72,8 +71,8 @@ Setting<Settings> links() {
             s.links.insert_or_assign(std::string(name), std::move(*link));
             return {};
           },
-          [=](const Settings& s, SettingsText& out) {
-            for (const auto& [name, link] : s.links) out[std::string(kBegin) + name] = link_text(link);
+          [](const Settings& s, SettingsText& out) {
+            for (const auto& [name, link] : s.links) out[std::string(kLinkSettings) + name] = link_text(link);
           }};
 }
 

@@ -31,6 +31,9 @@ enum class CodeSign {
 /// What can stand in the device's place: the setting of that name says which take holds it.
 inline constexpr std::string_view kShorted = "short";
 
+/// How the settings begin that say what stands between the device and the input of a quantity.
+inline constexpr std::string_view kLinkSettings = "link.";
+
 /// In a point's setting: that it was taken so, even where it is looked at by itself.
 inline constexpr const char* kShortedRange = "shorted_range";
 

@@ -109,10 +109,10 @@ tl::unexpected<std::string> no(std::string why) { return tl::unexpected<std::str
 
 /// Where a gain passes a level between points k - 1 and k, as the logarithm of the place, and how far a straight line says
 /// otherwise: gains bend ever faster, so that a parabola through one point more is followed.
+/// @param at  three or more
 std::pair<double, double> passage(const std::vector<double>& at, const std::vector<double>& gain, std::size_t k, double level) {
   const double a = std::log(at[k - 1]), b = std::log(at[k]), straight = a + (level - gain[k - 1]) / (gain[k] - gain[k - 1]) * (b - a);
-  const auto third = k + 1 < at.size() ? k + 1 : k >= 2 ? k - 2 : k;
-  if (third == k) return {straight, 0.3 * (b - a)};
+  const auto third = k + 1 < at.size() ? k + 1 : k - 2;
   const double c = std::log(at[third]), first = (gain[k] - gain[k - 1]) / (b - a), second = ((gain[third] - gain[k]) / (c - b) - first) / (c - a);
   const auto curve = [&](double x) { return gain[k - 1] + (x - a) * (first + (x - b) * second); };
   double low = a, high = b;
