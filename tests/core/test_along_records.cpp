@@ -99,7 +99,12 @@ TEST_CASE("a spectrogram shows when a tone comes and how large it is", "[spectru
   REQUIRE(balanced);
   CHECK(balanced->columns >= balanced->rows / 2);
   CHECK(balanced->columns <= 4 * balanced->rows);
-  CHECK_FALSE(study::spectrum::spectrogram_of(*trace, 0, 200, 64, 100, 100));
+  for (const auto& [first, last, samples] : {std::tuple<std::size_t, std::size_t, int>{0, 200, 200}, {100, 355, 255}, {300, 100, 0}}) {
+    const auto few_samples = study::spectrum::spectrogram_of(*trace, first, last, 64, 100, 100);
+    REQUIRE_FALSE(few_samples);
+    CHECK(few_samples.error().message == fmt::format("{} samples are too few for a spectrogram; 256 are the fewest.", samples));
+  }
+  CHECK(study::spectrum::spectrogram_of(*trace, 100, 356, 64, 100, 100));
   std::stop_source stop;
   stop.request_stop();
   const auto stopped = study::spectrum::spectrogram_of(*trace, 0, n, 256, 100, 100, stop.get_token());

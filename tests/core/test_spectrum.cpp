@@ -462,6 +462,10 @@ TEST_CASE("a link's own response is divided out of every line, and how well it i
   for (const auto& settings : {study::SettingsText{{"link.i", "corner 3 kHz"}}, {{"link.v", "none"}}})
     CHECK(value(read(record, settings), "fundamental.level") == Approx(db(std::sqrt(0.5) * pole(f))).margin(1e-3));
   study::spectrum::Settings settings;
+  for (const auto& [text, u] : {std::pair{"corner 3 kHz 0.5 %", 0.005}, {"corner 3 kHz 0 %", 0.0}, {"corner 3 kHz 99 %", 0.99}}) {
+    REQUIRE(study::spectrum::set(settings, "link.v", text));
+    CHECK(settings.links.at("v").u == Approx(u));
+  }
   for (const char* bad : {"", "corner", "corner 0 Hz", "corner -3 kHz", "corner 3 V", "corner nan", "integrator 1 kHz", "pole 3 kHz", "points", "points 1 kHz", "points 2 kHz 0 dB, 1 kHz 0 dB",
                           "points 0 Hz 0 dB", "corner 3 kHz 120 %", "corner 3 kHz x %", "points 1 kHz inf dB"}) {
     CAPTURE(bad);
@@ -578,6 +582,23 @@ TEST_CASE("a point that is still being read comes to what its records come to, e
     point.records.resize(5);
     CHECK(value(fifth->reading, "snr") == Approx(value(study::spectrum::kind().analyse({point}, settings, {})->reading, "snr")).epsilon(1e-12));
   }
+}
+
+TEST_CASE("figures are read while a take runs as long as its records are few", "[spectrum]") {
+  const auto quick = [](std::size_t samples) {
+    auto reducer = study::spectrum::reducer({});
+    REQUIRE(reducer);
+    REQUIRE((*reducer)->add(point_of(std::vector<double>(samples, 0.5))));
+    return (*(*reducer)->so_far())->quick();
+  };
+  CHECK(quick(300'000));
+  CHECK_FALSE(quick(300'001));
+  auto empty = study::spectrum::reducer({});
+  REQUIRE(empty);
+  const auto nothing = (*empty)->so_far();
+  REQUIRE_FALSE(nothing);
+  CHECK(nothing.error().message == "There is no record.");
+  CHECK_FALSE(study::spectrum::reducer({{"window", "kaiser"}}));
 }
 
 }  // namespace spectra

@@ -414,6 +414,7 @@ TEST_CASE("a figure of a sweep lies on a line between its neighbours over the lo
   CHECK(ratio.find("thd.percent@31.622776602mV")->value == Approx(0.2));
   CHECK_FALSE(ratio.find("thd.percent@31.622776602mV")->u);
   CHECK_THAT(test::spaced(about(ratio.doubts, "points.sparse")->text), Contains("moves by 0.3 %"));
+  CHECK(of_sweep(swept({0.01, 0.1}, "thd.percent", "%", {0.1, 0}, {0, 0}), {"thd.percent@31.622776602mV"}).find("thd.percent@31.622776602mV")->value == Approx(0.05));
   CHECK_FALSE(about(of_sweep(swept({0.01, 0.1}, "thd.percent", "%", {0.1, 0.31}, {0, 0}), {"thd.percent@30mV"}).doubts, "points.sparse"));
   // Frequencies are far from each other all the same.
   CHECK_FALSE(about(of_sweep(swept({0.01, 0.1}, "worst_spur.frequency", "Hz", {100, 3e3}, {1, 1}), {"worst_spur.frequency@30mV"}).doubts, "points.sparse"));
@@ -458,8 +459,59 @@ TEST_CASE("compression is read where the gain lies a decibel under its mean at s
     g[3] -= by;
     return about(of_sweep(swept(at, "", "", {}, {}, g), {}).doubts, "level.dependent") != nullptr;
   };
-  CHECK_FALSE(moved(0.12));
-  CHECK(moved(0.14));
+  CHECK_FALSE(moved(0.125));
+  CHECK(moved(0.135));
+  // Three levels are enough, and of several quantities each has its own.
+  CHECK(of_sweep(swept({0.01, 0.1, 1}, "", "", {}, {}, {20, 20, 15}), {}).find("compression.1dB.input"));
+  auto two = points;
+  for (auto& p : two) {
+    p.quantities = {"v", "v.b"};
+    p.outputs.push_back({"v.b", "A", p.outputs[0].level_db - 3, 0.01, 0});
+  }
+  const auto named = of_sweep(two, {"v.b.level.out@50mV", "level.out@50mV"});
+  REQUIRE(named.find("v.b.compression.1dB.input"));
+  CHECK(named.find("v.b.compression.1dB.input")->value == Approx(input->value));
+  CHECK(named.find("v.b.compression.1dB.output")->value == Approx(output->value * std::pow(10, -3 / 20.0)));
+  CHECK(named.find("v.b.compression.1dB.output")->unit == "A");
+  CHECK(named.find("v.compression.1dB.input"));
+  CHECK(named.find("v.b.level.out@50mV")->value == Approx(0.5 * std::pow(10, -3 / 20.0)));
+  CHECK(why_not(named, "level.out@50mV") == "no point of the sweep has it");
+  CHECK_FALSE(named.find("compression.1dB.input"));
+}
+
+TEST_CASE("the largest error of a code's width is less by what noise chooses, and below noise it is known to no better than itself", "[spectrum][figures][codes]") {
+  const auto of_widths = [](double highest, double others, double u) {
+    signal::CodeDensity density;
+    // u of a width is that of both transitions beside it.
+    density.dnl.assign(100, others);
+    density.dnl[40] = -highest;
+    density.inl.assign(101, others);
+    density.inl[30] = highest;
+    density.u_transitions.assign(101, u / std::sqrt(2.0));
+    auto of = point({written()});
+    of.densities[0] = density;
+    return read(of, {.harmonics = {2, 3}}, {"dnl.max", "inl.max", "codes.missing"});
+  };
+  // Far above it, all is as it was read.
+  const auto plain = of_widths(0.95, 0, 0.01);
+  for (const auto& [key, u] : {std::pair{"dnl.max", 0.01}, {"inl.max", 0.01 / std::sqrt(2.0)}}) {
+    REQUIRE(plain.find(key));
+    CHECK(plain.find(key)->value == Approx(0.95).margin(0.2 * u));
+    CHECK(*plain.find(key)->u == Approx(u).epsilon(0.01));
+    CHECK(plain.find(key)->unit == "LSB");
+  }
+  CHECK(plain.find("codes.missing")->value == 1);
+  CHECK(of_widths(0.89, 0, 0.01).find("codes.missing")->value == 0);
+  // The highest of a hundred normal values is some u sqrt(2 ln 200): from a fifth above it on something is there.
+  const double noise = 0.1 * std::sqrt(2 * std::log(200.0));
+  check(of_widths(1.19 * noise, 0, 0.1), "dnl.max", 1.19 * noise, 1.19 * noise, "LSB");
+  CHECK(*of_widths(1.21 * noise, 0, 0.1).find("dnl.max")->u < 1.5 * 0.1);
+  check(of_widths(0.05, 0, 0.1), "dnl.max", 0.05, 0.1, "LSB");
+  // Many that are nearly as large are read too large together: by what the highest of so many adds.
+  const auto crowded = of_widths(1, 1, 0.05);
+  const double added = 1 - crowded.find("dnl.max")->value;
+  CHECK(added == Approx(0.05 * 2.51).epsilon(0.2));
+  CHECK(*crowded.find("dnl.max")->u == Approx(std::hypot(0.05, added / 2)).epsilon(1e-6));
 }
 
 }  // namespace spectrum_figures

@@ -108,6 +108,11 @@ TEST_CASE("sums over noise leave out what is none, in whole blocks and in parts 
     CHECK(found.sum == Approx(sum));
     CHECK(found.squares == Approx(squares));
   }
+  // A block in which nothing is noise.
+  for (std::size_t k = 512; k < 768; ++k) s.owner[k] = Owner::harmonic;
+  CHECK(spectrum::noise_sums(s, 512, 768).count == 0);
+  CHECK(spectrum::noise_sums(s, 512, 768).sum == 0);
+  for (std::size_t k = 512; k < 768; ++k) s.owner[k] = Owner::noise;
   std::vector<std::size_t> above;
   spectrum::for_each_above(s, [] { return 2.0; }, [&](std::size_t k) { above.push_back(k); });
   CHECK(above == std::vector<std::size_t>{301, 1024});
@@ -378,6 +383,18 @@ TEST_CASE("other tones are found strongest first, with where they are, and count
   CHECK(quiet.others.empty());
   CHECK(quiet.worst->power > 4 * quiet.density * quiet.line);
   CHECK(quiet.worst->power < 20 * quiet.density * quiet.line);
+}
+
+TEST_CASE("what stands still, however large, is no tone and leaves nothing in the noise", "[spectrum][lines]") {
+  constexpr std::size_t n = 4096;
+  for (const double off : {0.0, 0.41}) {
+    const auto s = of(trace([&](double t) { return 40 + std::cos(2 * pi * (301 + off) * kRate / n * t); }, n, 1e-4, 9));
+    INFO(off);
+    REQUIRE(s.fundamental);
+    CHECK(s.fundamental->power == Approx(0.5).epsilon(1e-4));
+    CHECK(s.others.empty());
+    CHECK(s.noise == Approx(1e-8).epsilon(0.12));
+  }
 }
 
 TEST_CASE("figures of two tones are those of the pair", "[spectrum][lines]") {
