@@ -198,4 +198,68 @@ TEST_CASE("the bench's converter strays as its part says", "[sim][codes]") {
   for (int code = -510; code < 512; ++code) REQUIRE(of.below(code) >= of.below(code - 1));
 }
 
+TEST_CASE("a table of codes has how often each came, what was expected, and how wide those within are", "[spectrum][codes]") {
+  Staircase of(8);
+  of.below(40) -= 0.4;
+  of.below(41) += 0.4;
+  const std::size_t n = 1 << 16;
+  const auto tables = [&](std::vector<study::Point> points) {
+    auto reducer = study::find_kind("spectrum")->reducer({{"sample_rate", "100 kHz"}, {"bits", "8"}, {"full_scale", "1 V"}});
+    REQUIRE(reducer);
+    for (const auto& point : points) REQUIRE((*reducer)->add(point));
+    return (*(*reducer)->so_far())->tables();
+  };
+  const auto one = tables({table(sine(of, n, 1021, 126))});
+  REQUIRE(one.size() == 1);
+  CHECK(one[0].first == "codes");
+  const auto column = [&](const char* name) {
+    const auto* channel = one[0].second.find(name);
+    REQUIRE(channel);
+    return channel->values();
+  };
+  const auto code = column("code"), samples = column("samples"), expected = column("expected"), width = column("width_error"), transition = column("transition_error");
+  REQUIRE(code.size() == 253);
+  CHECK(code.front() == -126);
+  CHECK(code.back() == 126);
+  CHECK(std::accumulate(samples.begin(), samples.end(), 0.0) == double(n));
+  CHECK(std::accumulate(expected.begin(), expected.end(), 0.0) == Approx(double(n)));
+  const auto at = std::size_t(40 + 126);
+  CHECK(width[at] == Approx(0.8).margin(0.03));
+  CHECK(width[at + 1] == Approx(-0.4).margin(0.03));
+  // Each row has the transition below its code.
+  CHECK(transition[at] == Approx(-0.4).margin(0.03));
+  CHECK(transition[at + 1] == Approx(0.4).margin(0.03));
+  CHECK(transition[at - 1] == Approx(0).margin(0.03));
+  for (const auto* values : {&width, &transition}) {
+    CHECK(values->size() == code.size());
+    CHECK(std::isnan(values->front()));
+    CHECK(std::count_if(values->begin(), values->end(), [](double v) { return std::isnan(v); }) == (values == &width ? 2 : 1));
+  }
+  // Of a sweep one a point, of several quantities one each.
+  auto first = table(sine(of, n, 1021, 126)), second = table(sine(of, n, 1023, 120));
+  first.setting = first.setting.with("swept", {{"name", "level"}, {"value", 1.0}});
+  second.setting = second.setting.with("swept", {{"name", "level"}, {"value", 2.0}});
+  second.index = 4;
+  const auto two = tables({first, second});
+  REQUIRE(two.size() == 2);
+  CHECK(two[0].first == "codes-0001");
+  CHECK(two[1].first == "codes-0005");
+  auto both = table(sine(of, n, 1021, 126));
+  both.records[0].channels.push_back(both.records[0].channels[0]);
+  both.records[0].channels[1].role = "w";
+  const auto of_both = tables({both});
+  REQUIRE(of_both.size() == 2);
+  CHECK(of_both[0].first == "codes-v");
+  CHECK(of_both[1].first == "codes-w");
+  // Where a point says it was taken at is above zero, and its number is told.
+  second.setting = second.setting.with("swept", {{"name", "level"}, {"value", 0.0}});
+  auto reducer = study::find_kind("spectrum")->reducer({{"sample_rate", "100 kHz"}});
+  REQUIRE(reducer);
+  const auto refused = (*reducer)->add(second);
+  REQUIRE_FALSE(refused);
+  CHECK(refused.error().message == "Point 5: where in the sweep it was taken cannot be read.");
+  second.setting = second.setting.with("swept", {{"name", "colour"}, {"value", 1.0}});
+  CHECK_FALSE((*reducer)->add(second));
+}
+
 }  // namespace codes

@@ -249,6 +249,8 @@ TEST_CASE("a sweep of spectra goes evenly in ratio and tells how long it takes",
   p.end = 1e4;
   CHECK(p.steps()[2].frequency == Approx(1e3));
   CHECK(p.steps()[2].level == 0.1);
+  p.points = 2;
+  CHECK(p.steps().at(1).frequency == Approx(1e4));
   p.points = 1;
   CHECK(p.steps().at(0).frequency == 100);
   CHECK_THAT(test::spaced(spectrum::time_sentence(plan(), {})), Contains("One record of 2000 samples"));
