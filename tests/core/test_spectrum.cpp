@@ -481,6 +481,16 @@ TEST_CASE("a link's own response is divided out of every line, and how well it i
   }
 }
 
+TEST_CASE("what a link lifts near half the rate has not folded", "[spectrum][link][doubts]") {
+  const auto v = sampled(8192, [](double t) { return std::cos(2 * pi * 205 * kRate / 8192 * t); }, 1e-4, 6);
+  CHECK_FALSE(doubted(read(v, {{"link.v", "integrator 1 ms"}}), "sampling.coarse"));
+  CHECK_FALSE(doubted(read(v, {{"link.v", "points 1 kHz 0 dB, 50 kHz -30 dB"}}), "sampling.coarse"));
+  // What stands there all the same has, also where the link makes little of it.
+  auto folded = v;
+  for (std::size_t k = 0; k < folded.size(); ++k) folded[k] += 4e-4 * std::cos(2 * pi * 4000 / 8192 * double(k));
+  CHECK(doubted(read(folded, {{"link.v", "points 1 kHz 0 dB, 50 kHz 30 dB"}}), "sampling.coarse"));
+}
+
 TEST_CASE("a filter before an input is divided out by the network file that describes it", "[spectrum][link]") {
   constexpr std::size_t n = 8192;
   const double f = 205 * kRate / double(n), corner = 3e3;

@@ -30,12 +30,19 @@ void check_coherence(const Spectrum& s, std::vector<Doubt>& out) {
                  {{"frequency", "coherent"}}});
 }
 
+/// Lines as they were read: a record folds before anything is divided out of it, and what that lifts has not folded.
 void check_near_half(const Spectrum& s, std::vector<Doubt>& out) {
+  const auto as_read = [&](std::size_t k, double power) { return s.links.empty() || k == 0 ? power : power * power_gain(s.links, s.frequency_of(k)); };
   const auto from = std::size_t(kNyquistEnd * double(s.power.size() - 1));
   const double ends = double(s.power.size() - from);
   double end = 0;
-  for (auto k = from; k < s.power.size(); ++k) end += s.power[k];
-  const auto elsewhere = noise_sums(s, 0, from);
+  for (auto k = from; k < s.power.size(); ++k) end += as_read(k, s.power[k]);
+  auto elsewhere = noise_sums(s, 0, from);
+  if (!s.links.empty()) {
+    elsewhere.sum = 0;
+    for (std::size_t k = 0; k < from; ++k)
+      if (s.owner[k] == Owner::noise) elsewhere.sum += as_read(k, s.rest[k]);
+  }
   if (ends < 4 || elsewhere.count < 4 || !(end / ends > kAbove * elsewhere.sum / double(elsewhere.count))) return;
   out.push_back({"sampling.coarse", Severity::caution,
                  fmt::format("{} has {:.2g} times as much close to half the sample rate, {}, as its noise elsewhere: what lies beyond folds back.", s.name,

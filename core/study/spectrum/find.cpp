@@ -50,6 +50,7 @@ void leave_out(Spectrum& s, const std::vector<Link>& links) {
 
 /// What links took of every line is given back, as far as it is one; what stands still is left.
 void divide_out(Spectrum& s, const std::vector<Link>& links) {
+  s.links = links;
   if (links.empty()) return;
   for (std::size_t k = 1; k < s.power.size(); ++k) {
     const double gain = power_gain(links, s.frequency_of(k));

@@ -57,6 +57,7 @@ struct Spectrum {
   double noise = 0, u_noise = 0;  ///< mean square of all but fundamental and harmonics: other tones, and what lies below all of them
   double density = 0;             ///< of what is no tone at all, unit squared per Hz
   double distortion = 0, u_distortion = 0;  ///< sum of the harmonics' powers
+  std::vector<Link> links = {};   ///< that every line is divided by
 
   double frequency_of(std::size_t k) const { return line * double(k); }
   /// What lies at a place in lines.
