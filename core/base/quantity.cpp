@@ -144,9 +144,15 @@ struct Suffix {
   std::string unit;
 };
 
+/// Longer times, where a time is wanted: elsewhere "h" is something else.
+constexpr std::pair<std::string_view, double> kTimes[] = {{"min", 60}, {"h", 3600}, {"d", 86400}};
+
 /// Every way to read "mV", "k", "Hz": the unit alone wins over a prefix, the wanted unit over all.
 std::optional<Suffix> read_suffix(std::string_view text, std::string_view wanted) {
   if (text.empty()) return Suffix{};
+  if (wanted == "s")
+    for (const auto& [typed, seconds] : kTimes)
+      if (text == typed) return Suffix{seconds, "s"};
   const UnitKind* want = kind_of(wanted);
   for (const auto& p : kPrefixes)
     if (text == p.typed && want && want->takes_prefix && unit_symbol(text) != wanted) return Suffix{p.factor, ""};
@@ -299,7 +305,8 @@ Result<Quantity> parse_quantity(std::string_view typed, std::string_view unit) {
     } else if (out.unit == "dB" && unit.starts_with("dB")) {
       // What they are re is known from what is asked for.
     } else {
-      return fail(Fault::input, "\"{}\" is a {}; {} is wanted.", text, kind_of(out.unit)->quantity, wanted_text(unit));
+      const auto is = kind_of(out.unit)->quantity;
+      return fail(Fault::input, "\"{}\" is {} {}; {} is wanted.", text, std::string_view("aeiou").find(is.front()) != std::string_view::npos ? "an" : "a", is, wanted_text(unit));
     }
   }
   if (!unit.empty()) out.unit = std::string(unit);

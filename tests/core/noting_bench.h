@@ -16,6 +16,7 @@ class NotingBench final : public bench::Bench {
   std::vector<bench::SupplySetup> supplied;
   std::vector<bench::SurgeSetup> surged;
   std::vector<bench::ContactSetup> operated;
+  std::vector<bench::MainsSetup> fed;
   std::vector<bench::TriggerSetup> triggers;
   std::vector<double> waited;  ///< s
   struct Captured {
@@ -25,6 +26,7 @@ class NotingBench final : public bench::Bench {
   };
   std::vector<Captured> captured;
   std::function<Result<void>(const std::string& call)> before = {};  ///< may let a call fail
+  std::function<void(bench::Capture& stretch)> on_stretch = {};      ///< may change what comes of a long capture
 
   bench::Limits limits() const override { return inner_.limits(); }
   Result<void> connect(const std::vector<bench::InputSetup>& inputs, bench::Digitiser digitiser) override {
@@ -52,6 +54,7 @@ class NotingBench final : public bench::Bench {
     return inner_.supply(setup);
   }
   Result<void> mains(const bench::MainsSetup& setup) override {
+    fed.push_back(setup);
     if (auto ok = note("mains"); !ok) return ok;
     return inner_.mains(setup);
   }
@@ -92,7 +95,12 @@ class NotingBench final : public bench::Bench {
   Result<bench::Capture> capture(double sample_rate, int samples, std::stop_token stop, const bench::StretchSink& sink) override {
     captured.push_back({sample_rate, samples, bool(sink)});
     if (auto ok = note("capture"); !ok) return tl::unexpected(ok.error());
-    return inner_.capture(sample_rate, samples, stop, sink);
+    if (!sink || !on_stretch) return inner_.capture(sample_rate, samples, stop, sink);
+    return inner_.capture(sample_rate, samples, stop, [&](const bench::Capture& stretch) {
+      auto changed = stretch;
+      on_stretch(changed);
+      return sink(changed);
+    });
   }
   Result<bench::Capture> capture_on(const bench::TriggerSetup& trigger, double sample_rate, int samples, std::stop_token stop,
                                     const bench::StretchSink& sink) override {

@@ -89,6 +89,8 @@ TEST_CASE("a spectrogram shows when a tone comes and how large it is", "[spectru
   CHECK(all->at(200, row(12.5e3)) < 1e-9);
   for (int c : {10, 250}) CHECK(all->at(c, 5) < 1e-9);
   // Fewer cells: the mean of what shares a column, the highest of what shares a row.
+  // A line reaches half of one beyond its middle; the last lies at half the rate.
+  CHECK(all->highest_frequency == Approx(0.5 / trace->time.step() + all->line / 2));
   const auto few = study::spectrum::spectrogram_of(*trace, 0, n, 256, 2, 16);
   REQUIRE(few);
   CHECK(few->columns == 2);

@@ -98,6 +98,15 @@ TEST_CASE("numbers end where their uncertainty begins", "[base]") {
   CHECK(format_duration(0.25) == "250\u2009ms");
   CHECK(format_duration(52.4) == "52\u2009s");
   CHECK(format_duration(200) == "3 min 20 s");
+  // Longer times are typed as people say them, where a time is wanted.
+  CHECK(parse_value("1 h", "s").value() == 3600);
+  CHECK(parse_value("1.5h", "s").value() == 5400);
+  CHECK(parse_value("10 min", "s").value() == 600);
+  CHECK(parse_value("2 d", "s").value() == 172800);
+  CHECK(parse_value("3 ms", "s").value() == 3e-3);
+  CHECK(parse_quantity("1 h", "").value().unit == "H");
+  CHECK_FALSE(parse_value("1 h", "Hz"));
+  CHECK(parse_value("1 uH", "V").error().message.find("is an inductance") != std::string::npos);
   CHECK(format_duration(3900) == "1 h 05 min");
 }
 

@@ -603,6 +603,21 @@ TEST_CASE("figures are read while a take runs as long as its records are few", "
   };
   CHECK(quick(300'000));
   CHECK_FALSE(quick(300'001));
+  // Of a point that grows only what came last is transformed; points that are whole count with all they hold.
+  auto growing = study::spectrum::reducer({});
+  auto point = point_of(std::vector<double>(200'000, 0.5));
+  for (int k = 0; k < 3; ++k) {
+    REQUIRE((*growing)->add(point));
+    CHECK((*(*growing)->so_far())->quick());
+    point.records.push_back(point.records.front());
+  }
+  auto several = study::spectrum::reducer({});
+  for (int k = 0; k < 2; ++k) {
+    auto one = point_of(std::vector<double>(200'000, 0.5));
+    one.index = k;
+    REQUIRE((*several)->add(one));
+  }
+  CHECK_FALSE((*(*several)->so_far())->quick());
   auto empty = study::spectrum::reducer({});
   REQUIRE(empty);
   const auto nothing = (*empty)->so_far();

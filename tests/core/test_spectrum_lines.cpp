@@ -303,6 +303,13 @@ TEST_CASE("a fundamental that is said is looked for near that, and nowhere else"
     const auto s = of(two, said);
     CHECK((!s.fundamental || std::abs(s.fundamental->frequency / low - 1) > 1e-3));
   }
+  // Five per cent to the line: the last that counts, and the first that does not.
+  for (const auto& [cycles, counts] : {std::pair{315.0, true}, {285.0, true}, {317.0, false}, {283.0, false}}) {
+    CAPTURE(cycles);
+    said.fundamental = low;
+    const auto s = of(trace([&](double t) { return 0.1 * std::cos(2 * pi * cycles * kRate / n * t) + std::cos(2 * pi * high * t); }, n, 1e-4), said);
+    CHECK((s.fundamental && std::abs(s.fundamental->frequency / (cycles * kRate / n) - 1) < 1e-5) == counts);
+  }
   // Beyond the ends of the spectrum nothing breaks.
   for (const double odd : {1e-3, 1e6, kRate / 2}) {
     said.fundamental = odd;
@@ -335,6 +342,62 @@ TEST_CASE("harmonics that cannot be told say what they lie on", "[spectrum][line
   CHECK(s.harmonics[5].unfolded == Approx(7 * 411 * kRate / n));
   CHECK(s.harmonics[5].tone.frequency == Approx((4096 - 7 * 411) * kRate / n));
   CHECK(s.harmonics[5].tone.u_frequency == Approx(7 * s.fundamental->u_frequency));
+}
+
+TEST_CASE("a harmonic beside what stands still is told from one in its lobe", "[spectrum][lines]") {
+  // Without a window the mean reaches so many lines; whole cycles, so that none has a window.
+  constexpr std::size_t n = 4096;
+  const int reach = signal::facts_of(signal::Window::rectangular).reach;
+  for (const int line : {reach, reach + 1}) {
+    // Three times the cycles fold to that line.
+    std::size_t cycles = 0;
+    for (std::size_t k = 1200; k < 1500 && cycles == 0; ++k)
+      if (std::abs(long(3 * k) - long(n)) == line) cycles = k;
+    REQUIRE(cycles > 0);
+    Settings plain;
+    plain.window = signal::Window::rectangular;
+    const auto s = of(trace([&](double t) { return std::cos(2 * pi * double(cycles) * kRate / n * t) + 1e-2 * std::cos(6 * pi * double(cycles) * kRate / n * t + 1); }, n), plain);
+    REQUIRE(s.harmonics.size() == 9);
+    CAPTURE(line, s.harmonics[1].lost);
+    CHECK(s.harmonics[1].lost.empty() == (line > reach));
+  }
+}
+
+TEST_CASE("lines of which a corner leaves less than a tenth are no noise", "[spectrum][lines][link]") {
+  constexpr std::size_t n = 1 << 14;
+  Settings with;
+  REQUIRE(spectrum::set(with, "link.v", "corner 10 kHz"));
+  const auto s = of(trace([](double t) { return std::cos(2 * pi * 1e3 * t); }, n, 1e-2), with);
+  // A tenth of the power is left at three times the corner.
+  const auto at = [&](double frequency) { return s.owner[std::size_t(std::lround(frequency / s.line))]; };
+  CHECK(at(29.9e3) == Owner::noise);
+  CHECK(at(30.1e3) == Owner::standing);
+  CHECK(at(5.5e3) == Owner::noise);
+  CHECK(at(0) == Owner::standing);
+}
+
+TEST_CASE("whole cycles are no whole ones beside a second tone that has none, unless that is lost beside the first", "[spectrum][lines]") {
+  constexpr std::size_t n = 4096;
+  const auto window = [&](double beside) { return of(trace([&](double t) { return std::cos(2 * pi * 411 * kRate / n * t) + beside * std::cos(2 * pi * 977.4 * kRate / n * t); }, n)).window; };
+  CHECK(window(0) == signal::Window::rectangular);
+  // A power of 1e-8 of the first's: an amplitude of 1e-4, of which the nearest line of the window holds a little less.
+  CHECK(window(2e-4) == signal::Window::blackman_harris);
+  CHECK(window(0.7e-4) == signal::Window::rectangular);
+}
+
+TEST_CASE("the curve of a spectrum goes from the first line to half the rate", "[spectrum][lines]") {
+  constexpr std::size_t n = 512;
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  study::Record record{.sample_rate = kRate};
+  study::Channel channel{.role = "v", .unit = "V"};
+  for (std::size_t k = 0; k < n; ++k) channel.numbers.push_back(std::cos(2 * pi * 41 * double(k) / n) + std::cos(pi * double(k)) / 8);
+  record.channels.push_back(channel);
+  point.records.push_back(record);
+  const auto analysis = spectrum::kind().analyse({point}, {}, {});
+  if (!analysis) FAIL(analysis.error().message);
+  CHECK(analysis->curve->x.size() == n / 2);
+  CHECK(analysis->curve->x.front() == Approx(kRate / n));
+  CHECK(analysis->curve->x.back() == Approx(kRate / 2));
 }
 
 TEST_CASE("harmonics that share a lobe are distortion together, each line once", "[spectrum][lines]") {

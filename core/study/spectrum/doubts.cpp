@@ -32,7 +32,7 @@ void check_coherence(const Spectrum& s, std::vector<Doubt>& out) {
 
 /// Lines as they were read: a record folds before anything is divided out of it, and what that lifts has not folded.
 void check_near_half(const Spectrum& s, std::vector<Doubt>& out) {
-  const auto as_read = [&](std::size_t k, double power) { return s.links.empty() || k == 0 ? power : power * power_gain(s.links, s.frequency_of(k)); };
+  const auto as_read = [&](std::size_t k, double power) { return s.links.empty() ? power : power * power_gain(s.links, s.frequency_of(k)); };
   const auto from = std::size_t(kNyquistEnd * double(s.power.size() - 1));
   const double ends = double(s.power.size() - from);
   double end = 0;

@@ -121,7 +121,7 @@ void find_harmonics(Spectrum& s, const Settings& settings) {
     const double at = folded(double(order) * s.place, s.samples);
     h.tone.frequency = at * s.line;
     const auto same = std::find_if(taken.begin(), taken.end(), [&](double other) { return std::abs(other - at) < 2 * reach; });
-    if (at < double(reach) + 0.5)
+    if (at <= double(reach))
       h.lost = "it folds to where the mean stands";
     else if (at > n / 2 - double(reach))
       h.lost = "it folds to half the sample rate";
@@ -233,8 +233,7 @@ bool another_between(const RecordLines& lines, double place, double power) {
   clear({0, std::min(std::size_t(window.reach), all.size() - 1)});
   clear(lobe_at(place, window.reach, all.size()));
   const auto top = largest_line(all, 0, all.size());
-  const double sum = Eigen::Map<const Eigen::ArrayXd>(all.data(), Eigen::Index(all.size())).sum() - all[top];
-  const double mean = sum / double(all.size());
+  const double mean = Eigen::Map<const Eigen::ArrayXd>(all.data(), Eigen::Index(all.size())).mean();
   if (!(all[top] > std::max(kSmall * power, mean * highest_of_noise(all.size(), 1)))) return false;
   const auto tone = lines.tone_near(top, window);
   if (!tone) return false;

@@ -60,7 +60,7 @@ class SpectrumReducer final : public Reducer {
 
   Result<void> add(const Point& point) override {
     if (const bool companion = point.setting.purpose() == kShorted; companion || point.setting.json().contains(kShortedRange)) {
-      auto record = point.records.empty() ? Result<WaveformsPtr>(fail(Fault::input, "Point {} has no record.", point.index + 1)) : read(point, 0);
+      auto record = read(point, 0);
       if (!record) return tl::unexpected(record.error());
       auto own = own_noise(**record);
       if (!own) return tl::unexpected(own.error());

@@ -153,14 +153,7 @@ Word<Plan> resolution_word() {
 }
 
 Word<Plan> rate_word() {
-  auto out = number_word("rate", "rate", "Sample rate", &Plan::rate, "Hz", {1, 1e10});
-  const auto plain = out.set;
-  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
-    if (auto ok = plain(p, text, around); !ok) return ok;
-    const double most = around.limits.of(p.hookup.digitiser).highest_sample_rate;
-    if (most > 0 && p.rate > most * (1 + 1e-9)) return fail(Fault::input, "The inputs sample at {} at most.", format_setting(most, "Hz"));
-    return {};
-  };
+  auto out = input_rate_word(&Plan::rate, &Plan::hookup);
   out.hint = [](const Plan& p, const Surroundings&) {
     return BriefHint{.forms = fmt::format("up to {}, lines {} apart", format_setting(p.rate / 2, "Hz"), format_quantity(p.line(), "Hz", 3).plain())};
   };

@@ -1,0 +1,113 @@
+#include <cmath>
+
+#include "noting_bench.h"
+#include "sim/circuit.h"
+#include "study/spectrum/kind.h"
+#include "study/spectrum/runner.h"
+#include "waveform_support.h"
+
+using namespace heron;
+
+/// What a plan of spectra asks of the bench, in which order, and what it tells meanwhile.
+namespace spectrum_run {
+namespace {
+
+using study::spectrum::Drive;
+using study::spectrum::Plan;
+using waveform_bench::direct;
+
+constexpr const char* kHalf =
+    "[pins]\n\"in\" = \"in\"\n\"out\" = \"out\"\n\"feed\" = \"feed\"\n[branches]\n\"in current\" = \"R1.a\"\n[ratings]\n\"in\" = { voltage = \"9 V\" }\n\"feed\" = { voltage = \"9 V\" }\n"
+    "[part.R1]\nkind = \"resistor\"\nbetween = [\"in\", \"out\"]\nvalue = \"1 kohm\"\n[part.R2]\nkind = \"resistor\"\nbetween = [\"out\", \"ground\"]\nvalue = \"1 kohm\"\n"
+    "[part.R3]\nkind = \"resistor\"\nbetween = [\"feed\", \"ground\"]\nvalue = \"1 kohm\"\n";
+
+Plan sine() {
+  Plan out{.drive_pin = "in", .level = 1, .settle_time = 3e-3, .hookup = {.chains = {{.name = "v", .input = direct("out", 1), .zero = {}}, {.name = "s", .input = direct("in", 1), .zero = {}}}, .computed = {}}, .samples = 1024, .rate = 100e3};
+  out.frequency = 41 * out.rate / 1024;
+  return out;
+}
+
+struct Ran {
+  Result<void> ended;
+  std::vector<study::Point> kept;
+  std::vector<study::Progress> told;
+};
+Ran run(const Plan& plan, test::NotingBench& bench, const std::string& purpose = {}, std::stop_token stop = {}) {
+  Ran out;
+  const study::Surroundings around;
+  out.ended = study::spectrum::run(plan, bench, {.around = around,
+                                                 .purpose = purpose,
+                                                 .keep = [&](const study::Point& p) -> Result<void> {
+                                                   out.kept.push_back(p);
+                                                   return {};
+                                                 },
+                                                 .progress = [&](const study::Progress& p) { out.told.push_back(p); },
+                                                 .stop = stop});
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("the quantity where the generator is connected is the stimulus, nothing else is", "[spectrum][run]") {
+  auto plan = sine();
+  test::NotingBench bench(waveform_bench::circuit(kHalf), 4);
+  const auto ran = run(plan, bench);
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  CHECK(ran.kept.front().setting.json().at("stimulus") == "s");
+  // Nor is a current there, nor anything where nothing drives.
+  plan.hookup.chains[1].input = {.pin = "in current", .range = 1, .sensor = *bench::find_stock_sensor("Clamp 40 A")};
+  test::NotingBench current(waveform_bench::circuit(kHalf), 4);
+  const auto of_current = run(plan, current);
+  if (!of_current.ended) FAIL(of_current.ended.error().message);
+  CHECK_FALSE(of_current.kept.front().setting.json().contains("stimulus"));
+  plan = sine();
+  plan.drive = Drive::nothing;
+  test::NotingBench none(waveform_bench::circuit(kHalf), 4);
+  const auto undriven = run(plan, none);
+  if (!undriven.ended) FAIL(undriven.ended.error().message);
+  CHECK_FALSE(undriven.kept.front().setting.json().contains("stimulus"));
+}
+
+TEST_CASE("a spectrum that is stopped while its feed comes up has read nothing, and everything is off", "[spectrum][run]") {
+  auto plan = sine();
+  plan.feed_pin = "feed";
+  plan.feed_voltage = 5;
+  plan.along = study::spectrum::Along::level;
+  plan.end = 2;
+  test::NotingBench bench(waveform_bench::circuit(kHalf), 4);
+  bench.before = [](const std::string& call) -> Result<void> { return call == "wait" ? fail(Fault::stopped, "Stopped.") : Result<void>{}; };
+  const auto ran = run(plan, bench);
+  REQUIRE_FALSE(ran.ended);
+  CHECK(ran.ended.error().fault == Fault::stopped);
+  CHECK_THAT(ran.ended.error().message, Catch::Matchers::Contains("Stopped after 0 of "));
+  CHECK(ran.kept.empty());
+  CHECK(bench.calls.back() == "off");
+}
+
+TEST_CASE("the inputs' own noise is read at every range that may be used, and says how long the rest takes", "[spectrum][run]") {
+  auto plan = sine();
+  plan.hookup.chains.resize(1);
+  const auto wired = sim::with_standard(waveform_bench::circuit(kHalf), "short", 0);
+  REQUIRE(wired);
+  test::NotingBench fixed(*wired, 4);
+  const auto one = run(plan, fixed, "short");
+  if (!one.ended) FAIL(one.ended.error().message);
+  CHECK(one.kept.size() == 1);
+  CHECK(fixed.connected.size() == 1);
+  plan.hookup.chains[0].input.range.reset();
+  test::NotingBench bench(*wired, 4);
+  const auto ranges = bench.limits().ranges;
+  const auto ran = run(plan, bench, "short");
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  REQUIRE(ran.kept.size() == ranges.size());
+  REQUIRE(ran.told.size() == ranges.size());
+  for (std::size_t k = 0; k < ranges.size(); ++k) {
+    CHECK(ran.kept[k].index == int(k));
+    CHECK(bench.connected[k].front().range == ranges[k]);
+    CHECK(ran.told[k].done == int(k));
+    CHECK(ran.told[k].total == int(ranges.size()));
+    CHECK(ran.told[k].bench_seconds_left == Approx(double(ranges.size() - k) * 1024 / 100e3));
+  }
+}
+
+}  // namespace spectrum_run
