@@ -174,6 +174,7 @@ struct Capture {
   std::vector<ChannelRecord> channels;
   std::optional<double> trigger_at;  ///< s after the first sample, where an edge began it
   double began = 0;                  ///< s from the last change of what drives to the first sample
+  std::size_t lost = 0;              ///< samples that were lost before these, where a stretch follows another
 };
 
 /// Takes a long capture stretch by stretch as it comes: each has the counts of all inputs from where the last one ended,

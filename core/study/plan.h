@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "base/clocks.h"
 #include "base/result.h"
 #include "bench/bench.h"
 #include "bench/levels.h"
@@ -58,6 +59,7 @@ struct RunContext {
   std::function<void(const Progress&)> progress = {};  ///< between points, and while one takes long
   std::function<void(const std::string&)> say = {};    ///< once, what a person must know when it is over
   std::stop_token stop = {};
+  std::function<Clocks()> clocks = read_clocks;
 };
 
 class Plan;

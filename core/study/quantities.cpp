@@ -154,4 +154,10 @@ Result<Quantities> quantities_of(const Point& point, const Record& record, const
   return out;
 }
 
+std::vector<double> in_quantity(const bench::ChannelRecord& channel, const bench::Sensing& sensing) {
+  auto out = channel.volts();
+  for (auto& v : out) v = (v - sensing.zero) * sensing.per_volt;
+  return out;
+}
+
 }  // namespace heron::study

@@ -38,6 +38,9 @@ struct RoleSamples {
 /// @param frequency  Hz of a tone that is meant; 0: whatever alternates, of which an effect's angle has no sign
 Result<RoleSamples> role_samples(const Point& point, const Record& record, std::string_view role, double frequency = 0);
 
+/// What an input read, in the quantity that its sensor stands for.
+std::vector<double> in_quantity(const bench::ChannelRecord& channel, const bench::Sensing& sensing);
+
 /// All channels of a record in their quantities, then those computed from them; rows of one length.
 struct Quantities {
   std::vector<std::string> names;

@@ -1,6 +1,7 @@
 #include "study/watch.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "base/quantity.h"
@@ -9,7 +10,9 @@
 namespace heron::study {
 namespace {
 
-constexpr const char* kWatchExample = "Write it like: under 4.6 V for 10 us, or vout over 5.2 V hysteresis 40 mV.";
+constexpr const char* kWatchExample = "Write it like: under 4.6 V for 10 us, or vout over 5.2 V hysteresis 40 mV ends point.";
+constexpr std::string_view kParts[] = {"", "for", "hysteresis", "ends"};  ///< what begins each; the limit comes first
+constexpr std::pair<OnTrip, std::string_view> kEnds[] = {{OnTrip::ends_point, "point"}, {OnTrip::ends_sweep, "sweep"}};
 
 struct WatchFigure {
   const char* which;
@@ -50,11 +53,11 @@ Result<Watch> parse_watch(std::string_view name, std::string_view text) {
   if (said != words.begin()) out.quantity = words.front();
   out.over = *said == "over";
   // Each part is a quantity of one or two words: "4.6 V" or "4.6V".
-  std::string parts[3];  // limit, for, hysteresis
-  int part = 0;
+  std::array<std::string, std::size(kParts)> parts;
+  std::size_t part = 0;
   for (auto word = said + 1; word != words.end(); ++word) {
-    if (*word == "for" || *word == "hysteresis") {
-      part = *word == "for" ? 1 : 2;
+    if (const auto begins = std::find(std::begin(kParts), std::end(kParts), *word); begins != std::end(kParts)) {
+      part = std::size_t(begins - std::begin(kParts));
       if (!parts[part].empty()) return fail(Fault::usage, "watch.{}: \"{}\" is said twice. {}", name, *word, kWatchExample);
       continue;
     }
@@ -75,6 +78,11 @@ Result<Watch> parse_watch(std::string_view name, std::string_view text) {
       return fail(Fault::usage, "watch.{}: \"{}\" is no hysteresis in {}. {}", name, parts[2], out.unit, kWatchExample);
     out.hysteresis = *band;
   }
+  if (!parts[3].empty()) {
+    const auto ends = std::find_if(std::begin(kEnds), std::end(kEnds), [&](const auto& e) { return e.second == parts[3]; });
+    if (ends == std::end(kEnds)) return fail(Fault::usage, "watch.{}: it ends the point or the sweep, not \"{}\". {}", name, parts[3], kWatchExample);
+    out.on_trip = ends->first;
+  }
   return out;
 }
 
@@ -83,7 +91,21 @@ std::string watch_text(const Watch& w) {
   out += fmt::format("{} {}", w.over ? "over" : "under", format_setting(w.limit, w.unit));
   if (w.glitch > 0) out += " for " + format_setting(w.glitch, "s");
   if (w.hysteresis) out += " hysteresis " + format_setting(*w.hysteresis, w.unit);
+  for (const auto& [on_trip, word] : kEnds)
+    if (w.on_trip == on_trip) out += fmt::format(" ends {}", word);
   return out;
+}
+
+void Watcher::close(double end) {
+  now_.to = end;
+  if (open_counts()) counted_.push_back(now_);
+  open_ = false;
+}
+
+void Watcher::skip(std::size_t missing) {
+  if (open_) close(time_.at(at_ - 1));
+  at_ += missing;
+  first_ = at_;
 }
 
 void Watcher::add(std::span<const double> values) {
@@ -92,11 +114,6 @@ void Watcher::add(std::span<const double> values) {
     const double before = sign * last_, after = sign * now;
     const double share = at_ > first_ && after != before ? (level - before) / (after - before) : 1;
     return time_.at_place(double(at_) - 1 + std::clamp(share, 0.0, 1.0));
-  };
-  const auto close = [&](double end) {
-    now_.to = end;
-    if (now_.to - now_.from >= watch_.glitch) counted_.push_back(now_);
-    open_ = false;
   };
   for (const double value : values) {
     const double v = sign * value;
@@ -117,7 +134,7 @@ void Watcher::add(std::span<const double> values) {
 
 std::vector<Excursion> Watcher::counted() const {
   auto out = counted_;
-  if (open_ && now_.to - now_.from >= watch_.glitch) out.push_back(now_);
+  if (open_counts()) out.push_back(now_);
   return out;
 }
 

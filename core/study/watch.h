@@ -1,4 +1,6 @@
 #pragma once
+#include <cmath>
+#include <cstdint>
 #include <map>
 #include <optional>
 #include <string>
@@ -13,6 +15,9 @@
 /// Watches: a quantity that shall stay over or under a limit. For every kind that records over time.
 namespace heron::study {
 
+/// What is done when a watch trips, besides that it is told.
+enum class OnTrip : std::uint8_t { notes, ends_point, ends_sweep };
+
 struct Watch {
   std::string name;
   std::string quantity = {};  ///< empty: the only one there is
@@ -21,12 +26,13 @@ struct Watch {
   std::string unit = {};      ///< of the limit
   double glitch = 0;          ///< s; what is shorter does not count
   std::optional<double> hysteresis = {};  ///< in the unit; unset: 1 % of the limit
+  std::optional<OnTrip> on_trip = {};     ///< unset: as the brief has it for all watches, else noted
 
   double band() const { return hysteresis ? *hysteresis : 0.01 * std::abs(limit); }
   bool operator==(const Watch&) const = default;
 };
 
-/// "vout under 4.6 V for 10 us hysteresis 40 mV"; quantity, time and hysteresis may be left out. Fault::usage with an
+/// "vout under 4.6 V for 10 us hysteresis 40 mV ends sweep"; all but side and limit may be left out. Fault::usage with an
 /// example.
 Result<Watch> parse_watch(std::string_view name, std::string_view text);
 std::string watch_text(const Watch& watch);
@@ -46,6 +52,8 @@ class Watcher {
       : watch_(std::move(watch)), time_(time), first_(first), at_(first) {}
 
   void add(std::span<const double> values);
+  /// So many values are missing: what is open ends with the last that was seen.
+  void skip(std::size_t missing);
   /// The last one counted as well, if it is still open and long enough by now.
   std::vector<Excursion> counted() const;
   bool open() const { return open_; }
@@ -55,6 +63,8 @@ class Watcher {
   bool open_counts() const { return open_ && now_.to - now_.from >= watch_.glitch; }
 
  private:
+  void close(double end);
+
   Watch watch_;
   TimeBase time_;
   std::size_t first_, at_;

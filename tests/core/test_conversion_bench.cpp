@@ -334,11 +334,17 @@ TEST_CASE("a watch that trips is noted or ends the sweep, the load down first", 
   CHECK(noted.points.size() == 4);
   CHECK(!noted.points.front().setting.json().contains("tripped"));
   CHECK(noted.points.back().setting.json().at("tripped").get<std::string>().find("rail tripped: vout was 4.8") != std::string::npos);
-  plan.on_trip = conversion::OnTrip::ends_sweep;
+  plan.on_trip = study::OnTrip::ends_sweep;
   const auto ended = taken(plan, watched);
   REQUIRE(ended.error);
   CHECK(ended.error->message.find("the sweep was ended") != std::string::npos);
   CHECK(ended.points.size() == 3);
+  // What a watch says of itself goes before what the brief says of all; of several that trip the one that does most counts.
+  plan.on_trip = study::OnTrip::notes;
+  const auto by_itself = taken(plan, {{"watch.any", "vout under 9 V"}, {"watch.rail", "vout under 4.95 V ends sweep"}});
+  REQUIRE(by_itself.error);
+  CHECK(by_itself.error->message.find("The watch rail tripped") == 0);
+  CHECK(by_itself.points.size() == 3);
 }
 
 TEST_CASE("a sweep that is stopped keeps what was read", "[conversion]") {

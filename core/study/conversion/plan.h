@@ -7,6 +7,7 @@
 #include "base/result.h"
 #include "bench/bench.h"
 #include "study/repeat.h"
+#include "study/watch.h"
 
 namespace heron::study::conversion {
 
@@ -19,9 +20,6 @@ enum class Method : std::uint8_t {
 
 /// What the inner loop goes along.
 enum class Inner : std::uint8_t { load, line };
-
-/// What a watch that trips does to the sweep.
-enum class OnTrip : std::uint8_t { notes, ends_point, ends_sweep };
 
 /// What is asked of the bench: what feeds, what loads, and how each point is read.
 struct Plan {

@@ -7,6 +7,7 @@
 #include "study/conversion/assembly.h"
 #include "study/conversion/words.h"
 #include "study/quantities.h"
+#include "study/watch_duty.h"
 
 namespace heron::study::conversion {
 namespace {
@@ -47,10 +48,10 @@ class Sweep {
       if (!point) return tl::unexpected(point.error().fault == Fault::stopped ? ended_early(k, steps_.size()) : point.error());
       const auto trip = tripped(*point);
       if (!trip) return tl::unexpected(trip.error());
-      if (!trip->empty()) point->setting = point->setting.with("tripped", *trip);
+      if (*trip) point->setting = point->setting.with("tripped", (*trip)->said);
       if (auto ok = context_.keep(*point); !ok) return ok;
-      if (!trip->empty() && p_.on_trip == OnTrip::ends_sweep)
-        return fail(Fault::stopped, "{} at {} and {}: the sweep was ended, the load first; what was read is kept.", *trip, format_setting(steps_[k].line, "V"), load_text(steps_[k].load));
+      if (*trip && (*trip)->does == OnTrip::ends_sweep)
+        return fail(Fault::stopped, "{} at {} and {}: the sweep was ended, the load first; what was read is kept.", (*trip)->said, format_setting(steps_[k].line, "V"), load_text(steps_[k].load));
     }
     return {};
   }
@@ -155,11 +156,9 @@ class Sweep {
         if (!row) return tl::unexpected(row.error());
         for (const auto port : kAllPorts) seen.back()[std::size_t(port)] = row->at(port);
       }
-      if (p_.on_trip != OnTrip::notes) {
-        const auto trip = tripped(Point{.index = int(k), .setting = setting, .records = passes});
-        if (!trip) return tl::unexpected(trip.error());
-        if (!trip->empty()) break;
-      }
+      const auto trip = tripped(Point{.index = int(k), .setting = setting, .records = passes});
+      if (!trip) return tl::unexpected(trip.error());
+      if (*trip && (*trip)->does != OnTrip::notes) break;
       if (p_.agree == 0 || seen.size() < 2) continue;
       agreed = true;
       for (const auto port : kAllPorts) {
@@ -191,32 +190,39 @@ class Sweep {
     return out;
   }
 
-  /// "The watch rail tripped" where one did, else nothing.
-  Result<std::string> tripped(const Point& point) const {
-    if (watches_.empty()) return std::string();
+  struct Tripped {
+    std::string said;  ///< "The watch rail tripped: vout was 4.31 V"
+    OnTrip does = OnTrip::notes;
+  };
+
+  /// Of the watches that tripped the one that does most.
+  Result<std::optional<Tripped>> tripped(const Point& point) const {
+    std::optional<Tripped> out;
+    if (watches_.empty()) return out;
     WaveformsPtr record;
     if (!point.records.empty()) {
       auto read = waveforms_of(point, {}, {}, point.records.size() - 1);
       if (!read) return tl::unexpected(read.error());
       record = std::move(*read);
     }
+    const auto row = p_.of_points() ? row_of(point) : Result<Row>(Row());
+    if (!row) return tl::unexpected(row.error());
     for (const auto& watch : watches_) {
-      if (record)
-        if (const auto at = record->watched(watch); at < record->traces.size()) {
-          const auto& trace = *record->traces[at];
-          const auto all = excursions_of(trace, 0, trace.size(), watch);
-          if (!all) return tl::unexpected(all.error());
-          if (!all->empty()) return fmt::format("The watch {} tripped: {} was {}", watch.name, trace.name, format_quantity(all->front().extreme, trace.unit, 4).plain());
-          continue;
-        }
-      if (!p_.of_points()) continue;
-      const auto row = row_of(point);
-      if (!row) return tl::unexpected(row.error());
-      for (const auto port : kAllPorts)
-        if (watch.quantity == port_name(port) && (watch.over ? row->at(port) > watch.limit : row->at(port) < watch.limit))
-          return fmt::format("The watch {} tripped: {} was {}", watch.name, watch.quantity, format_quantity(row->at(port), port_unit(port), 4).plain());
+      const auto does = watch.on_trip.value_or(p_.on_trip);
+      if (out && does <= out->does) continue;
+      std::string what;
+      if (const auto at = record ? record->watched(watch) : 0; record && at < record->traces.size()) {
+        const auto trip = first_trip(*record, std::span(&watch, 1));
+        if (!trip) return tl::unexpected(trip.error());
+        if (*trip) what = trip_text(**trip, record->traces[at]->name, record->traces[at]->unit);
+      } else if (p_.of_points()) {
+        for (const auto port : kAllPorts)
+          if (watch.quantity == port_name(port) && (watch.over ? row->at(port) > watch.limit : row->at(port) < watch.limit))
+            what = fmt::format("{} was {}", watch.quantity, format_quantity(row->at(port), port_unit(port), 4).plain());
+      }
+      if (!what.empty()) out = Tripped{fmt::format("The watch {} tripped: {}", watch.name, what), does};
     }
-    return std::string();
+    return out;
   }
 
   const Plan& p_;

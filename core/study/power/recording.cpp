@@ -7,6 +7,7 @@
 #include "base/quantity.h"
 #include "study/power/trend.h"
 #include "study/quantities.h"
+#include "study/watch_duty.h"
 
 namespace heron::study::power {
 namespace {
@@ -22,6 +23,7 @@ struct Sums {
 using Clock = std::chrono::steady_clock;
 constexpr double kSoon = 0.3;     ///< s after which readings are kept
 constexpr double kOfAll = 2000;   ///< and no more often than so many times in all
+constexpr double kClockMoved = 1;  ///< s that the computer's clock must jump, or stand, to be told
 
 class Recording {
  public:
@@ -35,7 +37,11 @@ class Recording {
   Result<void> end_reading();
   Result<void> keep_readings();
   Result<void> keep_raw();
-  void watch(std::size_t k, std::span<const double> values);
+  void note_trips();
+  void note_clocks();
+  Result<void> pass_over(std::size_t lost);
+  /// What was noticed at an instant of the recording itself.
+  void note(std::string text, double lasts = 0) { log_.push_back({double(seen_) / rate_, double(seen_) / rate_ + lasts, "", std::move(text), 0, ""}); }
 
   const Plan& p_;
   bench::Bench& bench_;
@@ -46,6 +52,7 @@ class Recording {
   std::size_t per_reading_ = 1;
   double rate_ = 0;
   Clock::time_point started_ = Clock::now(), kept_ = started_;
+  Clocks clocks_ = context_.clocks();
   int index_ = 0;                        ///< of the next point
   std::size_t seen_ = 0;                 ///< samples so far
   std::size_t in_reading_ = 0;
@@ -54,13 +61,8 @@ class Recording {
   std::optional<std::size_t> volts_, amperes_;
   std::vector<bench::Sensing> sensing_;
   bench::Capture raw_;                   ///< of the reading under way
-  struct Watching {
-    Watch watch;
-    std::size_t quantity = 0;
-    Watcher watcher;
-    std::size_t told = 0;
-  };
-  std::vector<Watching> watches_;
+  std::vector<Watch> watched_;
+  std::optional<WatchDuty> duty_;
   std::vector<LogEntry> log_;            ///< since the last readings were kept
   std::size_t logged_ = 0;
   bool tripped_ = false;                 ///< in the reading under way
@@ -69,30 +71,47 @@ class Recording {
   std::vector<std::pair<std::string, std::string>> heads_;  ///< names and units of the columns
 };
 
-void Recording::watch(std::size_t k, std::span<const double> values) {
-  for (auto& w : watches_) {
-    if (w.quantity != k) continue;
-    w.watcher.add(values);
-    // One that is still under way is told once it has ended.
-    const auto& ended = w.watcher.ended();
-    if (ended.size() > w.told || w.watcher.open_counts()) tripped_ = true;
-    for (; w.told < ended.size(); ++w.told) {
-      const auto& e = ended[w.told];
-      if (++logged_ > kMostLogged) continue;
-      log_.push_back({e.from, e.to, w.watch.name,
-                      fmt::format("{} went {} {} for {}", names_[k], w.watch.over ? "over" : "under", format_setting(w.watch.limit, sensing_[k].unit), format_quantity(e.to - e.from, "s", 3).plain()),
-                      e.extreme, std::string(sensing_[k].unit)});
-    }
+void Recording::note_trips() {
+  // One that is still under way is told once it has ended.
+  const auto ended = duty_->ended();
+  if (!ended.empty() || !duty_->still_open().empty()) tripped_ = true;
+  for (const auto& trip : ended) {
+    if (++logged_ > kMostLogged) continue;
+    const auto& [watch, k, e, open] = trip;
+    log_.push_back({e.from, e.to, watch->name,
+                    fmt::format("{} went {} {} for {}", names_[k], watch->over ? "over" : "under", format_setting(watch->limit, sensing_[k].unit), format_quantity(e.to - e.from, "s", 3).plain()),
+                    e.extreme, std::string(sensing_[k].unit)});
   }
 }
 
+void Recording::note_clocks() {
+  const auto now = context_.clocks();
+  if (const double slept = now.slept_since(clocks_); slept > kClockMoved)
+    note(fmt::format("the computer slept for {}; times go on by the samples that came", format_duration(slept)));
+  if (const double set = now.set_since(clocks_); std::abs(set) > kClockMoved)
+    note(fmt::format("the computer's clock was set {} by {}; times go on by the samples that came", set > 0 ? "forward" : "back", format_duration(std::abs(set))));
+  clocks_ = now;
+}
+
+/// What was lost belongs to no reading.
+Result<void> Recording::pass_over(std::size_t lost) {
+  duty_->skip(lost);
+  note_trips();
+  if (in_reading_ > 0)
+    if (auto ok = end_reading(); !ok) return ok;
+  const double lasts = double(lost) / rate_;
+  note(fmt::format("{} samples were lost, {}", lost, format_quantity(lasts, "s", 3).plain()), lasts);
+  seen_ += lost;
+  return {};
+}
+
 Result<void> Recording::take(const bench::Capture& stretch) {
+  note_clocks();
+  if (stretch.lost > 0)
+    if (auto ok = pass_over(stretch.lost); !ok) return ok;
   const auto n = stretch.channels.front().counts.size();
   std::vector<std::vector<double>> rows(names_.size());
-  for (std::size_t k = 0; k < names_.size(); ++k) {
-    rows[k] = stretch.channels[k].volts();
-    for (auto& v : rows[k]) v = (v - sensing_[k].zero) * sensing_[k].per_volt;
-  }
+  for (std::size_t k = 0; k < names_.size(); ++k) rows[k] = in_quantity(stretch.channels[k], sensing_[k]);
   for (std::size_t at = 0; at < n;) {
     const auto now = std::min(n - at, per_reading_ - in_reading_);
     for (std::size_t k = 0; k < names_.size(); ++k) {
@@ -104,8 +123,9 @@ Result<void> Recording::take(const bench::Capture& stretch) {
         s.low = std::min(s.low, v);
         s.high = std::max(s.high, v);
       }
-      watch(k, part);
+      duty_->add(k, part);
     }
+    note_trips();
     if (volts_ && amperes_)
       for (std::size_t j = at; j < at + now; ++j) product_ += rows[*volts_][j] * rows[*amperes_][j];
     if (p_.keep == Keep::events) {
@@ -123,6 +143,9 @@ Result<void> Recording::take(const bench::Capture& stretch) {
     at += now;
     if (in_reading_ == per_reading_)
       if (auto ok = end_reading(); !ok) return ok;
+    if (const auto& by = duty_->ends())
+      return fail(Fault::stopped, "The watch {} tripped at {}: {}. The recording was ended; what was read is kept.", by->watch->name, format_duration(by->excursion.from),
+                  trip_text(*by, names_[by->quantity], sensing_[by->quantity].unit));
   }
   if (context_.progress) {
     const double share = double(seen_) / rate_ / p_.length;
@@ -132,14 +155,14 @@ Result<void> Recording::take(const bench::Capture& stretch) {
 }
 
 Result<void> Recording::end_reading() {
+  if (tripped_ && p_.keep == Keep::events)
+    if (auto ok = keep_raw(); !ok) return ok;
   const double n = double(in_reading_);
   times_.push_back((double(seen_) - n / 2) / rate_);
   std::size_t c = 0;
   for (const auto& s : sums_)
     for (const double value : {s.sum / n, std::sqrt(std::max(0.0, s.squares / n)), s.low, s.high}) columns_[c++].push_back(value);
   if (volts_ && amperes_) columns_[c++].push_back(product_ / n);
-  if (tripped_ && p_.keep == Keep::events)
-    if (auto ok = keep_raw(); !ok) return ok;
   tripped_ = false;
   raw_.channels.clear();
   in_reading_ = 0;
@@ -155,12 +178,15 @@ Result<void> Recording::end_reading() {
 Result<void> Recording::keep_raw() {
   auto setting = about_;
   // Times are the recording's.
-  setting["trigger_at"] = -(double(seen_) - double(in_reading_)) / rate_;
-  Point point{.index = index_++, .setting = std::move(setting), .records = {}};
+  const double begins = (double(seen_) - double(in_reading_)) / rate_;
+  setting["trigger_at"] = -begins;
+  Point point{.index = index_, .setting = std::move(setting), .records = {}};
   point.records.push_back(as_record(raw_, names_, 0));
+  if (auto ok = context_.keep(point); !ok) return ok;
   for (auto& e : log_)
-    if (!e.point) e.point = point.index;
-  return context_.keep(point);
+    if (!e.point && !e.watch.empty() && e.to >= begins) e.point = index_;
+  ++index_;
+  return {};
 }
 
 Result<void> Recording::keep_readings() {
@@ -171,13 +197,16 @@ Result<void> Recording::keep_readings() {
   Record table;
   table.channels.push_back({.role = "time", .unit = "s", .numbers = times_});
   for (std::size_t c = 0; c < columns_.size(); ++c) table.channels.push_back({.role = heads_[c].first, .unit = heads_[c].second, .numbers = columns_[c]});
-  Point point{.index = index_++, .setting = std::move(setting), .records = {}};
+  Point point{.index = index_, .setting = std::move(setting), .records = {}};
   point.records.push_back(std::move(table));
   kept_ = Clock::now();
+  // What could not be kept is tried once more at the end.
+  if (auto ok = context_.keep(point); !ok) return ok;
+  ++index_;
   times_.clear();
   for (auto& column : columns_) column.clear();
   log_.clear();
-  return context_.keep(point);
+  return {};
 }
 
 Result<void> Recording::run() {
@@ -185,37 +214,36 @@ Result<void> Recording::run() {
   if (!settings) return tl::unexpected(settings.error());
   rate_ = bench_.nearest_rate(p_.rate);
   per_reading_ = std::max<std::size_t>(1, std::size_t(std::llround(p_.record_length() * rate_)));
-  const TimeBase time(0, 1 / rate_);
+  std::vector<WatchDuty::Quantity> watchable;
   for (std::size_t k = 0; k < names_.size(); ++k) {
     sensing_.push_back(bench::sensing_of(p_.hookup.chains[k]));
     const auto unit = std::string(sensing_[k].unit);
     for (const auto what : {Reads::mean, Reads::rms, Reads::low, Reads::high}) heads_.emplace_back(names_[k] + std::string(reads_text(what)), unit);
     if (unit == "V" && !volts_) volts_ = k;
     if (unit == "A" && !amperes_) amperes_ = k;
-    for (const auto& watch : settings->watches) {
-      const bool named = watch.quantity == names_[k] || (watch.quantity.empty() && names_.size() == 1);
-      if (named && (watch.unit.empty() || watch.unit == unit)) watches_.push_back({watch, k, Watcher(watch, time), 0});
-    }
+    watchable.push_back({names_[k], unit});
   }
+  watched_ = settings->watches;
+  duty_.emplace(watched_, watchable, TimeBase(0, 1 / rate_));
   if (volts_ && amperes_) heads_.emplace_back("power", "W");
   columns_.resize(heads_.size());
   sums_.resize(names_.size());
   const auto samples = static_cast<long long>(std::floor(p_.length * rate_));
   const auto read = bench_.capture(p_.rate, int(std::min<long long>(samples, kMostRecording)), context_.stop, [&](const bench::Capture& stretch) { return take(stretch); });
   // However it ended, nothing that was read is lost.
-  if (!read) log_.push_back({double(seen_) / rate_, double(seen_) / rate_, "", "the recording ended: " + read.error().message, 0, ""});
-  if (logged_ > kMostLogged)
-    log_.push_back({double(seen_) / rate_, double(seen_) / rate_, "", fmt::format("a watch tripped {} times; the log has the first {}", logged_, kMostLogged), 0, ""});
-  for (auto& w : watches_) {
-    const auto counted = w.watcher.counted();
-    for (; w.told < counted.size(); ++w.told) {
-      const auto& e = counted[w.told];
-      log_.push_back({e.from, e.to, w.watch.name, fmt::format("{} was still {} {} at the end", names_[w.quantity], w.watch.over ? "over" : "under", format_setting(w.watch.limit, sensing_[w.quantity].unit)),
-                      e.extreme, std::string(sensing_[w.quantity].unit)});
-    }
-  }
+  const auto open = duty_->still_open();
+  for (const auto& [watch, k, e, is_open] : open)
+    log_.push_back({e.from, e.to, watch->name, fmt::format("{} was still {} {} at the end", names_[k], watch->over ? "over" : "under", format_setting(watch->limit, sensing_[k].unit)), e.extreme,
+                    std::string(sensing_[k].unit)});
+  if (!read) note("the recording ended: " + read.error().message);
+  if (logged_ > kMostLogged) note(fmt::format("a watch tripped {} times; the log has the first {}", logged_, kMostLogged));
+  if (in_reading_ > 0)
+    if (auto ok = end_reading(); !ok) return ok;
   if (auto ok = keep_readings(); !ok) return ok;
-  if (!read) return tl::unexpected(read.error().fault == Fault::stopped ? Error{Fault::stopped, fmt::format("Stopped after {}; what was read is kept.", format_duration(double(seen_) / rate_))} : read.error());
+  if (!read) {
+    if (read.error().fault != Fault::stopped || duty_->ends()) return tl::unexpected(read.error());
+    return fail(Fault::stopped, "Stopped after {}; what was read is kept.", format_duration(double(seen_) / rate_));
+  }
   return {};
 }
 

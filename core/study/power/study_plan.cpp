@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "study/power/look_at_wiring.h"
 #include "study/power/preflight.h"
 #include "study/power/runner.h"
 #include "study/power/words.h"
@@ -31,6 +32,11 @@ std::vector<Lead> PlannedPower::leads() const {
 std::string PlannedPower::time_sentence(const bench::Limits& limits) const { return power::time_sentence(plan_, limits); }
 std::vector<Doubt> PlannedPower::preflight(const Surroundings& around, const bench::Levels*) const { return power::preflight(plan_, around); }
 Result<void> PlannedPower::run(bench::Bench& bench, const RunContext& context) const { return power::run(plan_, bench, context); }
+
+std::vector<Offer> PlannedPower::procedures() const {
+  auto look = look_at_wiring(plan_);
+  return look ? std::vector<Offer>{std::move(*look)} : std::vector<Offer>{};
+}
 
 Result<PlanPtr> planned(const nlohmann::json& kept) {
   auto plan = plan_from_json(kept);

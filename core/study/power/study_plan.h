@@ -23,6 +23,7 @@ class PlannedPower final : public study::Plan {
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;
   Result<void> run(bench::Bench& bench, const RunContext& context) const override;
   Repeat repeat() const override { return plan_.repeat; }
+  std::vector<Offer> procedures() const override;
 
  private:
   power::Plan plan_;

@@ -7,6 +7,7 @@
 #include "study/feed.h"
 #include "study/quantities.h"
 #include "study/ranges.h"
+#include "study/watch_duty.h"
 #include "study/waveform/preflight.h"
 #include "study/waveform/settings.h"
 #include "study/waveforms.h"
@@ -131,11 +132,18 @@ void append(bench::Capture& so_far, const bench::Capture& stretch) {
 /// One record after another, each whole in memory or stored while it comes.
 class Run {
  public:
-  Run(const Plan& plan, bench::Bench& bench, const RunContext& context, nlohmann::json about, std::vector<std::string> names)
-      : plan_(plan), bench_(bench), context_(context), about_(std::move(about)), names_(std::move(names)) {}
+  Run(const Plan& plan, bench::Bench& bench, const RunContext& context, nlohmann::json about, std::vector<std::string> names, const std::vector<Watch>& watches)
+      : plan_(plan), bench_(bench), context_(context), about_(std::move(about)), names_(std::move(names)), watches_(watches) {
+    for (const auto& chain : plan.hookup.chains) {
+      sensing_.push_back(bench::sensing_of(chain));
+      watchable_.push_back({chain.name, std::string(sensing_.back().unit)});
+    }
+  }
 
   /// @return the record, where it was not stored while it came
   Result<std::optional<Point>> read(int pass);
+  /// The watch that ended the last record before it was whole.
+  std::optional<Trip> ended_by() const { return duty_ ? duty_->ends() : std::nullopt; }
 
  private:
   bool in_memory() const { return plan_.keep == Keep::tripped || !context_.record || plan_.samples() <= kInMemory; }
@@ -154,6 +162,10 @@ class Run {
   const RunContext& context_;
   nlohmann::json about_;
   std::vector<std::string> names_;
+  const std::vector<Watch>& watches_;
+  std::vector<bench::Sensing> sensing_;
+  std::vector<WatchDuty::Quantity> watchable_;
+  std::optional<WatchDuty> duty_;  ///< where a watch may end a record
   int pass_ = 0;
   nlohmann::json setting_;
   std::unique_ptr<Recorder> recorder_;
@@ -208,7 +220,9 @@ Result<void> Run::take_stretch(const bench::Capture& stretch) {
   came_ += static_cast<long long>(stretch.channels.front().counts.size());
   tell(double(came_) / double(plan_.samples()));
   if (comes_slowly()) roll(stretch);
-  return {};
+  if (!duty_) return {};
+  for (std::size_t k = 0; k < sensing_.size(); ++k) duty_->add(k, in_quantity(stretch.channels[k], sensing_[k]));
+  return duty_->ends() ? fail(Fault::stopped, "A watch ended the record.") : Result<void>{};
 }
 
 Result<std::optional<Point>> Run::read(int pass) {
@@ -219,11 +233,14 @@ Result<std::optional<Point>> Run::read(int pass) {
   seen_ = {};
   dropped_ = 0;
   came_ = 0;
+  duty_.reset();
+  if (std::any_of(watches_.begin(), watches_.end(), [](const Watch& w) { return w.on_trip.value_or(OnTrip::notes) != OnTrip::notes; }))
+    duty_.emplace(watches_, watchable_, TimeBase(0, 1 / bench_.nearest_rate(plan_.rate)));
   tell(0);
   const int samples = int(plan_.samples());
   bench::Capture whole;
   bench::StretchSink sink;
-  if (!in_memory() || comes_slowly())
+  if (!in_memory() || comes_slowly() || duty_)
     sink = [&](const bench::Capture& stretch) -> Result<void> {
       if (in_memory()) append(whole, stretch);
       return take_stretch(stretch);
@@ -245,24 +262,17 @@ Result<std::optional<Point>> Run::read(int pass) {
   if (recorder_) {
     if (auto ok = recorder_->done(); !ok) return tl::unexpected(ok.error());
     recorder_.reset();
-    return read.map([](const auto&) { return std::optional<Point>(); });
+    if (!read && !ended_by()) return tl::unexpected(read.error());
+    return std::optional<Point>();
   }
   return head(sink ? whole : *read);
 }
 
-/// Whether a watch trips in a record.
-Result<bool> trips(const Point& point, const Settings& settings) {
+/// The first watch that trips in a record.
+Result<std::optional<Trip>> trip_of(const Point& point, const Settings& settings) {
   const auto waveforms = waveforms_of(point, settings);
   if (!waveforms) return tl::unexpected(waveforms.error());
-  for (const auto& watch : settings.watches) {
-    const auto place = (*waveforms)->watched(watch);
-    if (place >= (*waveforms)->traces.size()) continue;
-    const auto& trace = *(*waveforms)->traces[place];
-    const auto excursions = excursions_of(trace, 0, trace.size(), watch);
-    if (!excursions) return tl::unexpected(excursions.error());
-    if (!excursions->empty()) return true;
-  }
-  return false;
+  return first_trip(**waveforms, settings.watches);
 }
 
 }  // namespace
@@ -293,7 +303,7 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
                                                    ? chain.input.sensor.name
                                                    : chain.input.bandwidth_limit ? "input's filter" : "input"}};
   }
-  Run records(plan, bench, context, std::move(about), std::move(names));
+  Run records(plan, bench, context, std::move(about), std::move(names), settings->watches);
   const auto ended = [&](const Error& error, int pass) {
     return tl::unexpected(error.fault == Fault::stopped ? stopped(pass, plan.passes) : error);
   };
@@ -305,16 +315,22 @@ Result<void> run(const Plan& plan, bench::Bench& bench, const RunContext& contex
     if (auto ok = feed(plan, bench, context.stop); !ok) return ended(ok.error(), pass);
     const auto point = records.read(pass);
     if (!point) return ended(point.error(), pass);
-    if (!*point) continue;
-    if (plan.keep == Keep::tripped) {
-      const auto tripped = trips(**point, *settings);
-      if (!tripped) return tl::unexpected(tripped.error());
-      if (context.so_far) context.so_far(**point);
-      if (!*tripped) continue;
+    if (*point) {
+      if (plan.keep == Keep::tripped) {
+        const auto trip = trip_of(**point, *settings);
+        if (!trip) return tl::unexpected(trip.error());
+        if (context.so_far) context.so_far(**point);
+        if (!*trip) continue;
+      }
+      auto kept = **point;
+      if (const auto by = records.ended_by()) kept.setting = kept.setting.with("ended_by", by->watch->name);
+      if (auto ok = context.keep(kept); !ok) return ok;
+      const auto came = (*point)->records.front().channels.front().size();
+      if (static_cast<long long>(came) < plan.samples() && !records.ended_by()) return tl::unexpected(stopped(pass, plan.passes));
     }
-    if (auto ok = context.keep(**point); !ok) return ok;
-    const auto came = (*point)->records.front().channels.front().size();
-    if (static_cast<long long>(came) < plan.samples()) return tl::unexpected(stopped(pass, plan.passes));
+    if (const auto by = records.ended_by(); by && by->watch->on_trip == OnTrip::ends_sweep)
+      return fail(Fault::stopped, "The watch {} tripped in record {}: {}. Nothing more was read; what was is kept.", by->watch->name, pass + 1,
+                  trip_text(*by, plan.hookup.chains[by->quantity].name, bench::sensing_of(plan.hookup.chains[by->quantity]).unit));
     if (plan.keep == Keep::tripped) return {};
   }
   if (context.progress) context.progress({.done = plan.passes, .total = plan.passes, .bench_seconds_left = 0});
