@@ -194,6 +194,29 @@ void frame_of_long_records(benchmark::State& state) {
   }
 }
 
+/// One frame of a pan over a week of readings every tenth of a second: lowest, highest and mean.
+void frame_of_a_week_of_readings(benchmark::State& state) {
+  constexpr std::size_t kReadings = 6'000'000;
+  QCustomPlot plot;
+  plot.resize(960, 400);
+  std::vector<double> time(kReadings), values(kReadings);
+  for (std::size_t k = 0; k < kReadings; ++k) time[k] = double(k) / 36000;
+  std::vector<std::unique_ptr<render::LongGraph>> graphs;
+  for (int which = 0; which < 3; ++which) {
+    for (std::size_t k = 0; k < kReadings; ++k) values[k] = 5 + 0.1 * which + 0.05 * std::sin(double(k) * 1e-5) + 0.01 * double(k * k % 101) / 101;
+    graphs.push_back(std::make_unique<render::LongGraph>(plot.xAxis, plot.yAxis));
+    graphs.back()->set_data(time, values);
+  }
+  plot.yAxis->setRange(4.9, 5.4);
+  double share = 0;
+  for (auto _ : state) {
+    share = share > 0.9 ? 0 : share + 0.013;
+    const double wide = time.back() * std::pow(10, -3 * share);
+    plot.xAxis->setRange(0.5 * share * time.back(), 0.5 * share * time.back() + wide);
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -227,6 +250,7 @@ int main(int argc, char** argv) {
   benchmark::RegisterBenchmark("frame_of_a_hundred_curves", frame_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("redraw_of_a_hundred_curves", redraw_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("frame_of_a_million_points", frame_of_a_million_points)->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("frame_of_a_week_of_readings", frame_of_a_week_of_readings)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("open_in_the_window", open_in_the_window)
       ->Arg(10)
       ->Arg(1000)

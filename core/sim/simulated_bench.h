@@ -19,7 +19,7 @@ namespace heron::sim {
 /// Source resistance, sensors, input loading and bandwidth, and every limit of the sources are parts of the circuit
 /// that is solved. Offsets, gain errors and delays belong to the seeded instruments; noise is drawn from the same seed,
 /// so a take repeats bit for bit.
-class SimulatedBench final : public bench::Bench {
+class SimulatedBench : public bench::Bench {
  public:
   /// @param paced  false: as fast as it computes; true: no faster than a real bench would be
   SimulatedBench(Circuit circuit, std::uint64_t seed, BenchData data = {}, bool paced = false);

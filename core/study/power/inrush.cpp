@@ -29,6 +29,7 @@ Inrush::Inrush(std::vector<double> values, double start, double step, double hal
   noise_ = signal::noise_of(std::span<const double>(values_).last(std::min(values_.size(), kForNoise)));
   const double last = double(values_.size() - 1), from = std::max(0.0, last - end / step);
   steady_ = std::sqrt(std::max(0.0, squares_.back() - squares_to(from)) / (last - from));
+  tail_ = std::max<std::size_t>(1, std::size_t(std::lround(last - from)));
   double peak = 0;
   for (const double v : values_) peak = std::max(peak, std::abs(v));
   while (begins_ + 1 < values_.size() && std::abs(values_[begins_]) <= kBegins * peak) ++begins_;
@@ -98,7 +99,7 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
   const auto u_rms = [&](double rms, double mean, double samples) {
     return rms > 0 ? std::hypot(std::hypot(errors.u_gain * rms, mean / rms * errors.u_offset), in.noise() / std::sqrt(std::max(1.0, samples))) : 0;
   };
-  const auto tail = v.size() > 2 ? std::size_t(std::min(double(v.size() - 1), 4 * in.half() / in.step())) : 1;
+  const auto tail = in.steady_samples();
   double mean = 0;
   for (std::size_t k = v.size() - tail; k < v.size(); ++k) mean += v[k] / double(tail);
   put("steady.rms", "Steady current, rms", "A", in.steady(), u_rms(in.steady(), mean, double(tail)));

@@ -24,6 +24,8 @@ class Inrush {
   /// Sliding rms about a sample; nothing where the window reaches beyond the record.
   std::optional<double> rms_about(std::size_t sample) const;
   double steady() const { return steady_; }
+  /// Samples of the end that is steady.
+  std::size_t steady_samples() const { return tail_; }
   /// First sample beyond 5 % of the largest peak.
   std::size_t begins() const { return begins_; }
   /// Samples before it that show nothing of it yet.
@@ -43,7 +45,7 @@ class Inrush {
 
   std::vector<double> values_, squares_;
   double start_, step_, half_, steady_ = 0, noise_ = 0;
-  std::size_t begins_ = 0, idle_ = 0;
+  std::size_t tail_ = 1, begins_ = 0, idle_ = 0;
 };
 
 /// What it comes to.

@@ -1,0 +1,532 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "base/random.h"
+#include "study/power/check.h"
+#include "study/power/figures.h"
+#include "study/power/kind.h"
+#include "study/power/reduced.h"
+#include "support.h"
+
+using namespace heron;
+namespace power = heron::study::power;
+
+/// What is read off currents over time, which quantity is which phase's, and what several records come to.
+namespace power_records {
+namespace {
+
+using Catch::Matchers::Contains;
+using power::Inrush;
+using power::Settings;
+using std::numbers::pi;
+using std::numbers::sqrt2;
+
+std::vector<double> sampled(std::size_t n, double step, const std::function<double(double)>& of, double noise = 0, unsigned seed = 1) {
+  std::mt19937_64 random(seed);
+  std::vector<double> out(n);
+  for (std::size_t k = 0; k < n; ++k) out[k] = of(double(k) * step) + (noise > 0 ? noise * normal_deviate(random) : 0);
+  return out;
+}
+
+struct Row {
+  std::string name, unit;
+  std::vector<double> values;
+};
+study::Point point_of(const std::vector<Row>& rows, double rate, int index = 0) {
+  study::Point point{.index = index, .setting = nlohmann::json::object(), .records = {}};
+  study::Record record{.sample_rate = rate};
+  for (const auto& row : rows) record.channels.push_back({.role = row.name, .unit = row.unit, .numbers = row.values});
+  point.records.push_back(std::move(record));
+  return point;
+}
+
+study::WaveformsPtr waves(const std::vector<Row>& rows, double rate = 1e3) {
+  auto out = power::waveforms_of(point_of(rows, rate), {});
+  if (!out) FAIL(out.error().message);
+  return *out;
+}
+
+study::Analysis analysed(const std::vector<study::Point>& points, const study::SettingsText& settings = {}, const std::vector<std::string>& asked = {}) {
+  auto out = power::kind().analyse(points, settings, asked);
+  if (!out) FAIL(out.error().message);
+  return std::move(*out);
+}
+
+const study::Figure& figure(const study::Reading& r, const std::string& key) {
+  const auto* f = r.find(key);
+  if (!f)
+    for (const auto& a : r.absent)
+      if (a.key == key) FAIL(key << ": " << a.reason);
+  if (!f) FAIL(key);
+  return *f;
+}
+double value(const study::Reading& r, const std::string& key) { return figure(r, key).value; }
+std::string why_not(const study::Reading& r, const std::string& key) {
+  for (const auto& a : r.absent)
+    if (a.key == key) return a.reason;
+  return {};
+}
+
+study::Reading inrush(const Inrush& in, const Settings& settings = {}, const study::TraceErrors& errors = {}) {
+  study::Reading out;
+  power::add_inrush(in, settings, errors, "", "", out);
+  return out;
+}
+
+study::Reading profile(const power::LoadProfile& p, const Settings& settings = {}, const study::TraceErrors& errors = {}, std::optional<double> watts = {}) {
+  study::Reading out;
+  power::add_profile(p, settings, errors, watts, out);
+  return out;
+}
+
+std::string refused(const std::vector<Row>& rows, const study::SettingsText& settings = {}) {
+  const auto out = power::kind().analyse({point_of(rows, 1e3)}, settings, {});
+  return out ? std::string() : test::spaced(out.error().message);
+}
+
+std::vector<double> cosine(double lag, double peak = 1, std::size_t n = 2000, double f = 50, double rate = 10e3) {
+  return sampled(n, 1 / rate, [=](double t) { return peak * std::cos(2 * pi * f * t - lag); });
+}
+
+}  // namespace
+
+TEST_CASE("integrals of a current that goes straight between its samples are exact", "[power][inrush]") {
+  // 2 t amperes over 10 s: the square is 4 t2, its integral 4/3 t3.
+  const Inrush ramp(sampled(11, 1, [](double t) { return 2 * t; }), 5, 1, 2, 4);
+  CHECK(ramp.i2t() == Approx(4 / 3.0 * 1000));
+  CHECK(ramp.start() == 5);
+  CHECK(ramp.step() == 1);
+  CHECK(ramp.half() == 2);
+  // About a sample over two seconds: mean of 4 t2 from t - 1 to t + 1 is 4 t2 + 4/3.
+  CHECK(*ramp.rms_about(5) == Approx(std::sqrt(100 + 4 / 3.0)));
+  CHECK(*ramp.rms_about(1) == Approx(std::sqrt(4 + 4 / 3.0)));
+  CHECK(*ramp.rms_about(9) == Approx(std::sqrt(4 * 81 + 4 / 3.0)));
+  CHECK_FALSE(ramp.rms_about(0));
+  CHECK_FALSE(ramp.rms_about(10));
+  // The last four seconds: 4/3 (1000 - 216) over 4.
+  CHECK(ramp.steady() == Approx(std::sqrt(4 / 3.0 * (1000 - 216) / 4)));
+  CHECK(*ramp.worst_over(3) == Approx(std::sqrt(4 / 3.0 * (1000 - 343) / 3)));
+  CHECK(*ramp.worst_over(10) == Approx(std::sqrt(4 / 3.0 * 100)));
+  CHECK(*ramp.worst_over(2.5) == Approx(std::sqrt(4 / 3.0 * (std::pow(9.5, 3) - 343) / 2.5)));
+  CHECK_FALSE(ramp.worst_over(10.1));
+  CHECK_FALSE(ramp.worst_over(0));
+  CHECK_FALSE(ramp.worst_over(-1));
+  // A window between samples, of a current that turns at one.
+  const Inrush tent(sampled(9, 0.5, [](double t) { return t < 2 ? t : 4 - t; }), 0, 0.5, 0.5, 1);
+  CHECK(*tent.rms_about(4) == Approx(std::sqrt((8 - std::pow(1.75, 3)) / 3 * 2 / 0.5)));
+  // A steady end longer than the record is all of it.
+  CHECK(Inrush(sampled(11, 1, [](double t) { return 2 * t; }), 0, 1, 2, 40).steady() == Approx(std::sqrt(4 / 3.0 * 100)));
+}
+
+TEST_CASE("a current begins beyond a twentieth of its peak and is idle before it leaves what is there", "[power][inrush]") {
+  // At rest on 0.01 A for 40 samples, then 0.1 A a sample up to 2 A.
+  const auto of = [](double t) { return t < 40 ? 0.01 : std::min(2.0, 0.01 + 0.1 * (t - 39)); };
+  const Inrush in(sampled(100, 1, of), 0, 1, 2, 10);
+  // 0.1 A is a twentieth of 2 A: 0.11 is beyond it.
+  CHECK(in.begins() == 40);
+  CHECK(in.idle() == 40);
+  const auto slow = [](double t) { return t < 40 ? 0.01 : std::min(2.0, 0.01 + 0.02 * (t - 39)); };
+  const Inrush gentle(sampled(200, 1, slow), 0, 1, 2, 10);
+  CHECK(gentle.begins() == 44);
+  CHECK(gentle.idle() == 40);
+  // A twentieth exactly does not begin it; the sign does not matter.
+  const Inrush exact(sampled(64, 1, [](double t) { return t < 20 ? 0.0 : t < 30 ? -0.1 : -2.0; }), 0, 1, 2, 10);
+  CHECK(exact.begins() == 30);
+  CHECK(exact.idle() == 20);
+  // Nothing at all begins nowhere.
+  CHECK(Inrush(std::vector<double>(16, 0.0), 0, 1, 2, 4).begins() == 15);
+}
+
+TEST_CASE("a current has settled from where its sliding rms stays within the band on", "[power][inrush]") {
+  // 4 A for a hundred seconds, then 2 A; a window of 10 s. The mean square falls evenly from 16 to 4 A2.
+  const Inrush in(sampled(301, 1, [](double t) { return t < 20 ? 0.0 : t < 120 ? 4.0 : 2.0; }), 0, 1, 10, 50);
+  CHECK(in.steady() == Approx(2));
+  const auto settled = in.settled(0.1);
+  REQUIRE(settled);
+  // Within 2.2 A once less than a thirteenth of the window or so is at 4 A: (4.84 - 4)/12 of 10 s before its end.
+  const double at = 119.5 + 5 - (4.84 - 4) / 12 * 10;
+  CHECK(double(*settled) == Approx(at).margin(1));
+  CHECK(*in.settled(10) == 20);
+  CHECK_FALSE(Inrush(sampled(300, 1, [](double t) { return t; }), 0, 1, 10, 1).settled(1e-4));
+  // As a figure, counted from where it begins.
+  Settings settings{.settle_band = 0.1};
+  const auto r = inrush(in, settings);
+  CHECK(value(r, "inrush.settled_after") == Approx(double(*settled) - 20));
+  CHECK(figure(r, "inrush.settled_after").at == std::vector<double>{20, double(*settled)});
+  CHECK(figure(r, "inrush.settled_after").u.value_or(0) >= 1);
+  // What only touches its band at the record's end has not settled.
+  const auto late = inrush(Inrush(sampled(300, 1, [](double t) { return t < 20 ? 0.0 : t < 292 ? 4.0 : 2.0; }), 0, 1, 10, 5), settings);
+  CHECK_THAT(why_not(late, "inrush.settled_after"), Contains("does not settle within the record"));
+}
+
+TEST_CASE("what an inrush comes to, with gain, zero and noise of its channel", "[power][inrush]") {
+  const double on = 0.1;
+  const auto of = [&](double t) { return t < on ? 0.02 : 3.0; };
+  const study::TraceErrors errors{.u_gain = 0.01, .u_offset = 0.004};
+  const auto clean = Inrush(sampled(1001, 1e-3, of), 0, 1e-3, 10e-3, 50e-3);
+  const auto r = inrush(clean, {}, errors);
+  const auto crest = inrush(Inrush(sampled(1001, 1e-3, [](double t) { return 3 - (t - 0.5) * (t - 0.5); }), 0, 1e-3, 10e-3, 50e-3), {}, errors);
+  CHECK(value(crest, "inrush.peak.positive") == Approx(3));
+  CHECK(*figure(crest, "inrush.peak.positive").u == Approx(std::hypot(0.03, 0.004)).epsilon(1e-2));
+  CHECK(figure(crest, "inrush.peak.positive").at.front() == Approx(0.5).margin(1e-3));
+  CHECK(value(r, "inrush.peak.negative") == Approx(0.02));
+  CHECK(*figure(r, "inrush.peak.negative").u == Approx(std::hypot(0.0002, 0.004)).epsilon(1e-2));
+  // 0.9 s and half a step at 3 A, nearly nothing before.
+  const double i2t = value(r, "inrush.i2t"), charge = 901 * 3e-3 + 100 * 0.02e-3;
+  CHECK(i2t == Approx(0.9003 * 9).epsilon(1e-3));
+  CHECK(*figure(r, "inrush.i2t").u == Approx(std::hypot(2 * 0.01 * i2t, 2 * charge * 0.004)).epsilon(1e-3));
+  CHECK(value(r, "steady.rms") == Approx(3));
+  CHECK(*figure(r, "steady.rms").u == Approx(std::hypot(0.03, 0.004)));
+  CHECK(value(r, "inrush.rms.max") == Approx(3));
+  CHECK(*figure(r, "inrush.rms.max").u == Approx(std::hypot(0.03, 0.004)));
+  CHECK(value(r, "idle.rms") == Approx(0.02));
+  CHECK(*figure(r, "idle.rms").u == Approx(std::hypot(0.0002, 0.004)));
+  // Noise adds its square over the time to i2t, which is taken off, and spreads the rest.
+  const double noise = 0.02;
+  const auto noisy = inrush(Inrush(sampled(20001, 1e-4, [&](double t) { return t < on ? 0.0 : 3.0; }, noise), 0, 1e-4, 10e-3, 50e-3));
+  CHECK(value(noisy, "inrush.i2t") == Approx(1.9 * 9).epsilon(5e-3));
+  CHECK(*figure(noisy, "inrush.i2t").u == Approx(2 * noise * std::sqrt(1.9 * 9 * 1e-4)).epsilon(0.05));
+  CHECK(*figure(noisy, "steady.rms").u == Approx(noise / std::sqrt(500)).epsilon(0.05));
+  CHECK(*figure(noisy, "inrush.rms.max").u == Approx(noise / std::sqrt(100)).epsilon(0.05));
+  CHECK(value(noisy, "idle.rms") == Approx(noise).epsilon(0.1));
+  // A record that begins with the current on knows nothing of before; one shorter than the window has no sliding rms.
+  const auto running = inrush(Inrush(std::vector<double>(64, 2.0), 0, 1e-3, 10e-3, 20e-3));
+  CHECK_THAT(why_not(running, "idle.rms"), Contains("begins with the current on"));
+  const auto short_one = inrush(Inrush(std::vector<double>(8, 2.0), 0, 1e-3, 10e-3, 20e-3));
+  CHECK_THAT(why_not(short_one, "inrush.rms.max"), Contains("shorter than the window"));
+  const auto with_end = [&] {
+    study::Reading out;
+    power::add_inrush(clean, {}, {}, ".b", " b", out);
+    return out;
+  }();
+  CHECK(figure(with_end, "steady.rms.b").label == "Steady current, rms b");
+  const Settings fuse{.fuse = {{0.1, 20}, {5, 4}}};
+  const auto load = power::fuse_load(clean, fuse);
+  REQUIRE(load.size() == 2);
+  CHECK(load[0].time == 0.1);
+  CHECK(load[0].bears == 20);
+  CHECK(*load[0].carries == Approx(3));
+  CHECK_FALSE(load[1].carries);
+}
+
+TEST_CASE("states of a profile are where the current stays, a factor of two apart and for long enough", "[power][profile]") {
+  const auto of = [](const std::function<double(double)>& i, const Settings& settings = {}) { return power::profile_of(sampled(10000, 1e-3, i), 1e-3, settings); };
+  const auto two = of([](double t) { return t < 6 ? 1e-3 : 5e-3; });
+  REQUIRE(two.states.size() == 2);
+  CHECK(two.states[0].level == Approx(1e-3));
+  CHECK(two.states[0].share == Approx(0.6));
+  CHECK(two.states[1].level == Approx(5e-3));
+  CHECK(two.states[1].share == Approx(0.4));
+  CHECK(two.parts_at == Approx(std::sqrt(5e-6)));
+  CHECK(two.active_mean == Approx(5e-3));
+  CHECK(two.active_share == Approx(0.4));
+  CHECK(two.seconds == Approx(10));
+  CHECK(two.step == 1e-3);
+  CHECK(two.mean == Approx(2.6e-3));
+  CHECK(two.peak == Approx(5e-3));
+  // The one wake never ended.
+  CHECK(two.wakes.empty());
+  // Less than a factor of two is one state, more is two.
+  CHECK(of([](double t) { return t < 5 ? 1e-3 : 1.8e-3; }).states.size() == 1);
+  CHECK(of([](double t) { return t < 5 ? 1e-3 : 2.3e-3; }).states.size() == 2);
+  // A burst that is shorter than the state time is passed through, a longer one is a state.
+  const auto burst = [&](double lasts) { return of([=](double t) { return t > 4 && t < 4 + lasts ? 50e-3 : 1e-3; }, {.state_time = 0.01}).states.size(); };
+  CHECK(burst(0.06) == 1);
+  CHECK(burst(0.15) == 2);
+  // Three states keep their order from the lowest up, whatever their shares.
+  const auto three = of([](double t) { return t < 1 ? 1e-5 : t < 2 ? 1e-1 : 1e-3; });
+  REQUIRE(three.states.size() == 3);
+  CHECK(three.states[0].level == Approx(1e-5));
+  CHECK(three.states[1].level == Approx(1e-3));
+  CHECK(three.states[2].level == Approx(1e-1));
+  CHECK(three.states[1].share == Approx(0.8));
+  double all = 0;
+  for (const auto& [lg, share] : three.shares) all += share;
+  CHECK(all == Approx(1));
+  for (const auto& [lg, share] : three.shares) CHECK((std::abs(lg + 5) < 0.03 || std::abs(lg + 3) < 0.03 || std::abs(lg + 1) < 0.03));
+  // Nothing at all has no state; what is fed back is told at its size.
+  const auto none = of([](double) { return 0.0; });
+  CHECK(none.states.empty());
+  CHECK(none.mean == 0);
+  CHECK(of([](double) { return -1e-3; }).states.at(0).level == Approx(-1e-3));
+}
+
+TEST_CASE("wakes begin and end within the record, and their glitches do not count", "[power][profile]") {
+  // 1 mA asleep, 20 mA awake: from 1 to 1.5 s, with a gap of 3 ms in it, and from 6 to 6.004 s.
+  const auto wave = [](double t) {
+    t += 1e-7;
+    if (t >= 1.2 && t < 1.203) return 1e-3;
+    return (t >= 1 && t < 1.5) || (t >= 6 && t < 6.004) || t >= 9.5 || t < 0.3 ? 20e-3 : 1e-3;
+  };
+  const auto of = [&](double glitch) { return power::profile_of(sampled(10000, 1e-3, wave), 1e-3, {.glitch = glitch}); };
+  const auto all = of(0);
+  REQUIRE(all.wakes.size() == 3);
+  CHECK(all.wakes[0].first == 1000);
+  CHECK(all.wakes[0].last == 1200);
+  CHECK(all.wakes[1].first == 1203);
+  CHECK(all.wakes[1].last == 1500);
+  CHECK(all.wakes[2].last - all.wakes[2].first == 4);
+  CHECK(all.wakes[0].charge == Approx(0.2 * 19e-3));
+  // It jumps up and down by 19 mA.
+  CHECK(all.wakes[2].jumps == Approx(2 * 19e-3 * 19e-3));
+  const auto some = of(3.5e-3);
+  REQUIRE(some.wakes.size() == 2);
+  CHECK(some.wakes[0].last == 1500);
+  CHECK(some.wakes[0].charge == Approx(0.497 * 19e-3));
+  CHECK(of(4.5e-3).wakes.size() == 1);
+  // As figures: a mean over the wakes, a count that is known.
+  const auto r = profile(some);
+  CHECK(value(r, "profile.wake.count") == 2);
+  CHECK_FALSE(figure(r, "profile.wake.count").u);
+  CHECK(value(r, "profile.wake.charge") == Approx((0.497 + 0.004) / 2 * 19e-3));
+  const double ends = 1e-3 * std::sqrt((some.wakes[0].jumps + some.wakes[1].jumps) / 12) / 2;
+  CHECK(*figure(r, "profile.wake.charge").u == Approx(ends));
+  CHECK(*figure(profile(some, {}, {.u_gain = 0.02}), "profile.wake.charge").u == Approx(std::hypot(ends, 0.02 * value(r, "profile.wake.charge"))));
+}
+
+TEST_CASE("figures of a profile follow from its states, with what their channel is off by", "[power][profile]") {
+  const auto p = power::profile_of(sampled(10000, 1e-3, [](double t) { return t >= 4 && t < 6 ? 50e-3 : 10e-6; }), 1e-3, {});
+  Settings settings{.battery = 3600.0, .states = {"asleep"}};
+  const study::TraceErrors errors{.u_gain = 0.01, .u_offset = 1e-6};
+  const auto r = profile(p, settings, errors, 0.05);
+  const double mean = 0.2 * 50e-3 + 0.8 * 10e-6, u = std::hypot(0.01 * mean, 1e-6);
+  CHECK(value(r, "profile.mean") == Approx(mean));
+  CHECK(*figure(r, "profile.mean").u == Approx(u));
+  CHECK(value(r, "profile.charge") == Approx(mean * 10));
+  CHECK(*figure(r, "profile.charge").u == Approx(u * 10));
+  CHECK(value(r, "profile.energy") == Approx(0.5));
+  CHECK(*figure(r, "profile.energy").u == Approx(0.5 * u / mean));
+  CHECK(value(r, "profile.life") == Approx(3600 / mean));
+  CHECK(*figure(r, "profile.life").u == Approx(3600 / mean * u / mean));
+  CHECK(value(r, "profile.sleep") == Approx(10e-6));
+  CHECK(*figure(r, "profile.sleep").u == Approx(std::hypot(0.01 * 10e-6, 1e-6)));
+  CHECK(*figure(r, "profile.peak").u == Approx(std::hypot(0.01 * 50e-3, 1e-6)));
+  CHECK(*figure(r, "profile.active").u == Approx(std::hypot(0.01 * 50e-3, 1e-6)));
+  CHECK(*figure(r, "profile.active.share").u == Approx(1e-4 * std::sqrt(2 / 12.0)));
+  CHECK(*figure(r, "profile.state.2.share").u == Approx(1e-4));
+  CHECK(figure(r, "profile.state.1.level").label == "asleep, current");
+  CHECK(figure(r, "profile.state.2.level").label == "State 2, current");
+  CHECK_THAT(why_not(profile(p), "profile.energy"), Contains("wants the voltage"));
+  CHECK_THAT(why_not(profile(p), "profile.life"), Contains("battery is not set"));
+  // Fed back in the mean it draws nothing; asleep at zero or below nothing can be told of its sleep.
+  const auto fed = power::profile_of(sampled(1000, 1e-3, [](double t) { return t < 0.5 ? -2e-3 : -20e-3; }), 1e-3, {});
+  const auto back = profile(fed, settings);
+  CHECK_THAT(why_not(back, "profile.life"), Contains("draws nothing from it"));
+  CHECK_THAT(why_not(back, "profile.sleep"), Contains("at or below zero"));
+  const auto none = profile(power::profile_of(std::vector<double>(1000, 0.0), 1e-3, {}), settings);
+  CHECK_THAT(why_not(none, "profile.sleep"), Contains("stays nowhere"));
+  for (const char* key : {"profile.active", "profile.active.share", "profile.wake.count", "profile.wake.charge"}) CHECK_THAT(why_not(none, key), Contains("not two states"));
+  // Two states of which the higher never ends: active, but no whole wake.
+  const auto open = profile(power::profile_of(sampled(1000, 1e-3, [](double t) { return t < 0.5 ? 1e-3 : 20e-3; }), 1e-3, {}), settings);
+  CHECK(value(open, "profile.wake.count") == 0);
+  CHECK_THAT(why_not(open, "profile.wake.charge"), Contains("there is no wake"));
+  // Noise is in a level by what it is the mean of, and in the peak whole.
+  const auto noisy = power::profile_of(sampled(10000, 1e-3, [](double t) { return t >= 4 && t < 6 ? 50e-3 : 10e-3; }, 1e-4), 1e-3, {});
+  CHECK(noisy.noise == Approx(1e-4).epsilon(0.05));
+  const auto n = profile(noisy);
+  CHECK(*figure(n, "profile.mean").u == Approx(noisy.noise / 100));
+  CHECK(*figure(n, "profile.peak").u == Approx(noisy.noise));
+  CHECK(*figure(n, "profile.active").u == Approx(noisy.noise / std::sqrt(2000)).epsilon(1e-2));
+  CHECK(*figure(n, "profile.sleep").u == Approx(noisy.noise / std::sqrt(noisy.states[0].samples)));
+  CHECK(noisy.states[0].samples == Approx(8000).epsilon(0.01));
+}
+
+TEST_CASE("which quantity is which phase's is read from their names, their units, or as it is said", "[power][wiring]") {
+  const auto c = [](const char* name, const char* unit) { return Row{name, unit, cosine(0)}; };
+  const auto of = [](const std::vector<Row>& rows, const study::SettingsText& text = {}) {
+    const auto settings = power::settings_from_text(text);
+    REQUIRE(settings);
+    return power::wiring_of(*waves(rows), *settings);
+  };
+  const auto star = of({c("V_A", "V"), c("v.b", "V"), c("v c", "V"), c("I_a", "A"), c("ib", "A"), c("i_c", "A")});
+  REQUIRE(star);
+  CHECK(star->form == power::Form::star);
+  CHECK(star->phases() == 3);
+  for (std::size_t k = 0; k < 3; ++k) {
+    CHECK(star->voltages[k].trace == k);
+    CHECK(star->currents[k].trace == 3 + k);
+    CHECK(star->voltages[k].factor == 1);
+  }
+  CHECK(star->voltages[1].role == "vb");
+  const auto lines = of({c("v_bc", "V"), c("v_ca", "V"), c("v_ab", "V")});
+  REQUIRE(lines);
+  CHECK(lines->form == power::Form::lines);
+  CHECK(lines->voltages[0].trace == 2);
+  CHECK(lines->currents.empty());
+  const auto single = of({c("rail", "V"), c("draw", "A")});
+  REQUIRE(single);
+  CHECK(single->form == power::Form::single);
+  CHECK(single->phases() == 1);
+  CHECK(single->voltages[0].role == "v");
+  const auto said = of({c("x", "V"), c("y", "V"), c("z", "A")}, {{"wire.v", "-10*y"}});
+  REQUIRE(said);
+  CHECK(said->voltages[0].trace == 1);
+  CHECK(said->voltages[0].factor == -10);
+  CHECK(said->currents[0].trace == 2);
+  // Several of a unit are none.
+  const auto several = of({c("x", "V"), c("y", "V"), c("z", "A")});
+  REQUIRE(several);
+  CHECK(several->voltages.empty());
+  CHECK(several->currents.size() == 1);
+  CHECK(several->phases() == 1);
+  for (const char* role : {"v", "i", "va", "vbc", "ic"}) CHECK(power::is_role(role));
+  for (const char* role : {"", "x", "vd", "a", "iab"}) CHECK_FALSE(power::is_role(role));
+  CHECK_THAT(power::all_roles(), Contains("v, i, va, vb, vc, vab") && Contains("ib and ic"));
+  CHECK_THAT(refused({c("x", "V"), c("y", "V")}), Contains("say which is which, such as wire.v=NAME"));
+  CHECK_THAT(refused({c("va", "V"), c("vc", "V")}), Contains("vb is missing beside va"));
+  CHECK_THAT(refused({c("va", "V")}, {{"wire.va", "va"}}), Contains("vb and vc are missing beside va"));
+  CHECK_THAT(refused({c("x", "V")}, {{"wire.i", "w"}}), Contains("wire.i: there is no quantity \"w\""));
+}
+
+TEST_CASE("settings carry an explanation of the wiring out", "[power][wiring]") {
+  const auto record = waves({{"va", "V", cosine(0)}, {"vb", "V", cosine(2)}, {"vc", "V", cosine(4)}, {"ia", "A", cosine(0)}, {"ib", "A", cosine(2)}, {"ic", "A", cosine(4)}});
+  const auto wiring = power::wiring_of(*record, {});
+  REQUIRE(wiring);
+  power::Explanation by{.from = {0, 1, 2, 4, 3, 5}, .factor = {1, -1, 1, 1, 1, 10}};
+  const auto wires = power::wires_of(*record, *wiring, by);
+  const std::vector<std::pair<std::string, std::string>> wanted = {{"wire.vb", "-vb"}, {"wire.ia", "ib"}, {"wire.ib", "ia"}, {"wire.ic", "10*ic"}};
+  CHECK(wires == wanted);
+  // A factor that is there already goes on with it.
+  const auto set = power::settings_from_text({{"wire.vb", "-vb"}});
+  const auto turned = power::wiring_of(*record, *set);
+  REQUIRE(turned);
+  CHECK(power::wires_of(*record, *turned, by).front() == std::pair<std::string, std::string>{"wire.vb", "vb"});
+}
+
+TEST_CASE("what is known of one phase beforehand tells a factor of ten", "[power][wiring]") {
+  const auto look = [](double v, double i, double lag, const study::SettingsText& text) {
+    const auto record = waves({{"v", "V", cosine(0, v * sqrt2)}, {"i", "A", cosine(lag, i * sqrt2)}}, 10e3);
+    const auto settings = power::settings_from_text(text);
+    REQUIRE(settings);
+    const auto wiring = power::wiring_of(*record, *settings);
+    const auto measured = power::measure(*record, *wiring, *settings);
+    REQUIRE(measured);
+    REQUIRE(*measured);
+    return power::check_wiring(*record, *wiring, (*measured)->statistics, *settings);
+  };
+  const study::SettingsText known = {{"nominal_voltage", "230 V"}, {"nominal_current", "4 A"}};
+  CHECK(look(230, 4, 0.5, known).explanations.empty());
+  CHECK(look(240, 3, 0.5, known).explanations.empty());
+  const auto small = look(23, 4, 0.5, known);
+  REQUIRE_FALSE(small.explanations.empty());
+  CHECK(small.explanations.front().cause == power::Cause::tenfold);
+  CHECK(small.explanations.front().factor == std::vector<double>{10, 1});
+  CHECK(small.explanations.front().said == "v is ten times too small");
+  const auto large = look(2300, 4, 0.5, known);
+  REQUIRE_FALSE(large.explanations.empty());
+  CHECK(large.explanations.front().said == "v is ten times too large");
+  CHECK(look(23, 4, 0.5, {}).explanations.empty());
+  const auto exchanged = look(4, 230, 0.5, known);
+  REQUIRE_FALSE(exchanged.explanations.empty());
+  CHECK(exchanged.explanations.front().cause == power::Cause::volts_for_amperes);
+  const auto turned = look(230, 4, pi - 0.5, {});
+  REQUIRE_FALSE(turned.explanations.empty());
+  CHECK(turned.explanations.front().said == "i or v is the other way round");
+  CHECK(turned.explanations.front().factor == std::vector<double>{1, -1});
+  CHECK(look(230, 4, pi - 0.5, {{"regenerating", "on"}}).explanations.empty());
+  // What each channel looks like.
+  const auto seen = look(230, 4, 0.5, {}).channels;
+  REQUIRE(seen.size() == 2);
+  CHECK(seen[0].quantity == "v");
+  CHECK(seen[0].voltage);
+  CHECK(seen[0].rms == Approx(230).epsilon(1e-3));
+  CHECK(seen[1].unit == "A");
+  CHECK(seen[1].rms == Approx(4).epsilon(1e-3));
+  CHECK(seen[1].frequency == Approx(50).epsilon(1e-4));
+  CHECK(seen[1].angle == Approx(-0.5 * 180 / pi).margin(0.05));
+}
+
+TEST_CASE("several records come to the mean of each figure, known by what they differ in", "[power]") {
+  std::vector<study::Point> points;
+  const double peaks[] = {10, 10.2, 9.8, 10.1};
+  for (int k = 0; k < 4; ++k) points.push_back(point_of({{"v", "V", cosine(0, 325)}, {"i", "A", cosine(0.4, peaks[k])}}, 10e3, k));
+  const auto r = analysed(points).reading;
+  const double mean = (10 + 10.2 + 9.8 + 10.1) / 4;
+  double squares = 0;
+  for (const double p : peaks) squares += (p - mean) * (p - mean);
+  CHECK(value(r, "current.rms") == Approx(mean / sqrt2).epsilon(1e-5));
+  CHECK(*figure(r, "current.rms").u == Approx(std::sqrt(squares / 3 / 4) / sqrt2).epsilon(1e-3));
+  auto reducer = power::reducer({});
+  for (const auto& p : points) REQUIRE((*reducer)->add(p));
+  const auto reduced = *(*reducer)->so_far();
+  const auto& all = dynamic_cast<const power::ReducedPower&>(*reduced);
+  CHECK(all.quick());
+  CHECK(all.tables().empty());
+  const auto over = all.over_records({}, {"power.active"});
+  REQUIRE(over);
+  const auto it = std::find_if(over->begin(), over->end(), [](const auto& one) { return one.key == "power.active"; });
+  REQUIRE(it != over->end());
+  REQUIRE(it->values.size() == 4);
+  CHECK(it->values[1] == Approx(325 * 10.2 / 2 * std::cos(0.4)).epsilon(1e-4));
+  CHECK(it->passes == std::vector<int>{0, 1, 2, 3});
+  // One record alone keeps its own uncertainty.
+  CHECK(analysed({points[0]}).reading.find("current.rms")->u.value_or(0) < 1e-3);
+  auto none = power::reducer({});
+  REQUIRE_FALSE((*none)->so_far());
+  CHECK_FALSE(power::reducer({{"class", "E"}}));
+}
+
+TEST_CASE("a power study's curve is what it was read for", "[power]") {
+  const auto point = point_of({{"v", "V", cosine(0, 325)}, {"i", "A", sampled(2000, 1e-4, [](double t) { return t < 0.05 ? 0.0 : 4 * std::cos(2 * pi * 50 * t) + std::cos(2 * pi * 150 * t); })}}, 10e3);
+  const auto harmonics = analysed({point_of({{"v", "V", cosine(0, 325)}, {"i", "A", cosine(0.4, 4)}}, 10e3)});
+  CHECK(harmonics.curve->x_name == "order");
+  CHECK(harmonics.curve->x.size() == 40);
+  REQUIRE(harmonics.curve->columns.size() == 2);
+  CHECK(harmonics.curve->columns[0].name == "voltage");
+  CHECK(harmonics.curve->columns[0].y[0] == Approx(325 / sqrt2).epsilon(1e-4));
+  CHECK(harmonics.curve->columns[1].unit == "A");
+  const auto on = analysed({point}, {{"method", "switch_on"}});
+  CHECK(on.curve->x_name == "time");
+  REQUIRE(on.curve->columns.size() == 1);
+  CHECK(on.curve->columns[0].name == "current.rms");
+  CHECK(on.curve->columns[0].y.back() == Approx(std::sqrt(17 / 2.0)).epsilon(1e-2));
+  CHECK(on.curve->x.front() == Approx(0.005).margin(2e-4));
+  const auto slept = analysed({point_of({{"i", "A", sampled(20000, 1e-3, [](double t) { return t < 10 ? 1e-3 : 20e-3; })}}, 1e3)}, {{"method", "profile"}});
+  CHECK(slept.curve->columns[0].name == "current");
+  CHECK(slept.curve->columns[0].y.front() == Approx(1e-3));
+  CHECK(slept.curve->columns[0].y.back() == Approx(20e-3));
+  CHECK(slept.curve->x.back() < 20);
+  CHECK(std::is_sorted(slept.curve->x.begin(), slept.curve->x.end()));
+}
+
+TEST_CASE("figures that a power record cannot have say why", "[power]") {
+  const Row v{"v", "V", cosine(0, 325)}, i{"i", "A", cosine(0.4, 4)};
+  const auto why = [](const std::vector<Row>& rows, const study::SettingsText& settings, const char* key) { return why_not(analysed({point_of(rows, 10e3)}, settings, {key}).reading, key); };
+  CHECK_THAT(why({v, i}, {}, "angle.ab"), Contains("there is one phase"));
+  CHECK_THAT(why({v}, {}, "power.active"), Contains("there is no current"));
+  CHECK_THAT(why({i}, {}, "power.active"), Contains("there is no voltage"));
+  CHECK_THAT(why({v, i}, {}, "profile.mean"), Contains("method = profile"));
+  CHECK_THAT(why({v, i}, {}, "harmonic.margin"), Contains("class is not set"));
+  CHECK_THAT(why({v, i}, {}, "watch.rail.count"), Contains("no watch \"rail\""));
+  CHECK_THAT(why({i}, {{"method", "profile"}}, "power.active"), Contains("reads by cycles"));
+  CHECK_THAT(why({i}, {{"method", "profile"}}, "profile.state.9.level"), Contains("not so many states"));
+  const std::vector<Row> three = {{"va", "V", cosine(0)}, {"vb", "V", cosine(2 * pi / 3)}, {"vc", "V", cosine(4 * pi / 3)}, {"ia", "A", cosine(0)}, {"ib", "A", cosine(2 * pi / 3)}, {"ic", "A", cosine(4 * pi / 3)}};
+  CHECK_THAT(why(three, {}, "voltage.rms"), Contains("by phase: voltage.rms.a"));
+  CHECK_THAT(refused(three, {{"method", "profile"}}), Contains("A profile is of one current; there are three"));
+  CHECK_THAT(refused({v}, {{"method", "profile"}}), Contains("there is none"));
+  CHECK_THAT(refused({v, i}, {{"from", "1.9 s"}, {"to", "1.9005 s"}}), Contains("from and to leave nothing"));
+  // Units of figures by their keys.
+  const auto unit = [](const char* key) { return power::figure_unit(key).value_or("none"); };
+  for (const auto& [key, is] : {std::pair{"power.active", "W"}, {"power.active.b", "W"}, {"harmonic.current.7.c", "A"}, {"harmonic.voltage.40", "V"}, {"profile.state.20.level", "A"}, {"profile.state.1.share", "1"},
+                                {"watch.x.count", "1"}, {"watch.x.latched", "1"}, {"watch.x.first", "s"}, {"watch.x.extreme", ""}, {"harmonic.current.41", "none"}, {"harmonic.current.2.5", "none"}, {"profile.state.21.level", "none"},
+                                {"profile.state.0.share", "none"}, {"profile.mean.a", "none"}, {"harmonic.voltage.0", "none"}})
+    CHECK(unit(key) == is);
+  const auto names = power::figure_names();
+  CHECK(std::any_of(names.begin(), names.end(), [](const auto& n) { return n.key == "power.active.c" && n.label == "Active power c"; }));
+  CHECK(std::any_of(names.begin(), names.end(), [](const auto& n) { return n.key == "harmonic.current.5" && n.unit == "A"; }));
+  CHECK(std::none_of(names.begin(), names.end(), [](const auto& n) { return n.key == "profile.mean.a"; }));
+}
+
+TEST_CASE("what hardly alternates has no cycles", "[power]") {
+  // A tenth of an effective value of what stands still: the share of the fundamental's power is a hundredth.
+  const auto of = [](double share) {
+    const double peak = share * sqrt2;
+    return analysed({point_of({{"v", "V", sampled(2000, 1e-4, [=](double t) { return 10 + 10 * peak * std::cos(2 * pi * 50 * t); })}, {"i", "A", cosine(0)}}, 10e3)}, {}, {"power.active"}).reading;
+  };
+  CHECK_THAT(why_not(of(0.099), "power.active"), Contains("less than a tenth"));
+  CHECK(of(0.102).find("power.active"));
+}
+
+}  // namespace power_records
