@@ -25,6 +25,8 @@ QList<Finder::Entry> MainWindow::actions() {
       if (take.id == desk_.focus.shown())
         out << Finder::Entry{take.aside ? "Judge the take in view again" : "Lay the take in view aside: look, do not judge",
                              "", [this, take] { desk_.document.set_aside(desk_.focus.study_id(), take.id, !take.aside); }};
+    for (const auto& one : desk_.focus.held())
+      out << Finder::Entry{QString("Release the watch %1, which holds since take %2").arg(text(one.watch)).arg(one.number), "", [this, one] { desk_.document.release(desk_.focus.study_id(), {one}); }};
     out << Finder::Entry{"Export the take in view", "", [this] { export_take(); }};
     out << Finder::Entry{"Export the part of the record in view as a table", "", [this] { export_part(); }};
     out << Finder::Entry{"Put the plot into the report as it is seen", "I", [this] { put_into_report(); }};

@@ -9,6 +9,7 @@
 #include "dossier/store.h"
 #include "messages.h"
 #include "run/device.h"
+#include "run/latch.h"
 #include "run/study_template.h"
 #include "study/plan.h"
 
@@ -72,6 +73,8 @@ class Document : public QObject {
   void set_unit_words(long long unit, const QString& serial, const QString& note);
   /// Laid aside, a take is looked at and never judged.
   void set_aside(long long study, long long take, bool aside);
+  /// By hand; undone they hold again.
+  void release(long long study, const std::vector<run::Held>& held);
 
   /// "82 nF", or "82.3 nF ±0.5 %" where it was measured; empty for the nominal part.
   QString set_fitted(long long assembly, const std::string& part, const QString& text);

@@ -222,6 +222,16 @@ void Document::set_note(long long id, long long take, const QString& note) {
       "Change the note", [write, note] { write(note); }, [write, before] { write(before); });
 }
 
+void Document::release(long long id, const std::vector<run::Held>& held) {
+  const auto write = [this, id, held](bool released) {
+    for (const auto& one : held)
+      if (!done(store_->set_released(one.take, one.watch, released), id)) break;
+    reread_takes(id);
+  };
+  push(
+      held.size() == 1 ? QString("Release the watch %1").arg(QString::fromStdString(held.front().watch)) : QString("Release the watches"), [write] { write(true); }, [write] { write(false); });
+}
+
 void Document::set_aside(long long id, long long take, bool aside) {
   const auto write = [this, id, take](bool now) {
     if (done(store_->set_aside(take, now), id)) reread_takes(id);

@@ -124,6 +124,10 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     connect(button, &QPushButton::clicked, this, [this, offer] {
       desk_->messages.say_trouble(desk_->runner.begin(offer), desk_->focus.study_id());
     });
+  } else if (doubt.mend == study::Mend::release) {
+    auto* button = link(remedy, "Takes go on; undone, it holds again");
+    button->setAccessibleName("Remedy: " + remedy);
+    connect(button, &QPushButton::clicked, this, [this] { desk_->document.release(desk_->focus.study_id(), desk_->focus.held()); });
   } else if (!edits.empty()) {
     QStringList sets;
     for (const auto& [key, text] : edits)

@@ -31,6 +31,8 @@ class Focus : public QObject {
   const std::vector<dossier::Take>& takes() const { return document_->takes(study_); }
   const std::vector<judge::Claim>& claims() const { return document_->claims(study_); }
   const std::vector<judge::Mask>& masks() const { return document_->masks(study_); }
+  /// Watches that hold since an earlier take of the unit on the bench.
+  std::vector<run::Held> held() const { return study() ? run::held_watches(study()->settings, takes(), device_->unit.name) : std::vector<run::Held>{}; }
   std::optional<long long> wake() const { return study() ? study()->wake : std::nullopt; }
   /// The take in view and those laid over it; ids.
   std::optional<long long> shown() const { return shown_; }

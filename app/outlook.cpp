@@ -10,6 +10,11 @@ Outlook::Outlook(Focus* focus, Messages* messages, QObject* parent)
     : QObject(parent), focus_(focus), messages_(messages) {
   connect(focus_, &Focus::plan_changed, this, &Outlook::ask);
   connect(focus_, &Focus::device_changed, this, &Outlook::ask);
+  // A take may have left a watch that holds, or a person released it.
+  connect(focus_, &Focus::takes_changed, this, [this] {
+    find();
+    emit levels_changed();
+  });
 }
 
 Outlook::~Outlook() {
@@ -49,6 +54,8 @@ void Outlook::ask() {
 void Outlook::find() {
   const auto plan = focus_->plan();
   findings_ = plan ? plan->preflight(focus_->surroundings(), levels_ ? &*levels_ : nullptr) : std::vector<study::Doubt>{};
+  const auto held = run::held_findings(focus_->held());
+  findings_.insert(findings_.begin(), held.begin(), held.end());
 }
 
 void Outlook::expect() {

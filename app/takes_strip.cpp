@@ -43,7 +43,7 @@ QVariant TakesModel::data(const QModelIndex& at, int role) const {
   const QString unit = QString::fromStdString(t.origin.find('.') != std::string::npos ? t.origin : t.unit),
                 note = QString::fromStdString(t.note);
   const QString state = t.state == dossier::TakeState::running ? "running"
-                        : t.incomplete() ? QString("incomplete, %1 of %2 points").arg(t.points).arg(t.planned)
+                        : t.incomplete() ? "incomplete, " + QString::fromStdString(t.came())
                         : t.aside ? "laid aside, not judged"
                                          : "";
   if (role == Qt::AccessibleTextRole || role == Qt::DisplayRole)
@@ -96,7 +96,7 @@ QString words_of(const dossier::Take& take) {
   if (take.state == dossier::TakeState::running)
     words = "being read\u2026";
   else if (take.incomplete())
-    words = QString("incomplete, %1 of %2").arg(take.points).arg(take.planned);
+    words = "incomplete, " + QString::fromStdString(take.came());
   return words;
 }
 

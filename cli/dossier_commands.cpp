@@ -160,7 +160,7 @@ Result<int> show(const std::string& file, bool as_json, bool check) {
     for (const auto& take : *takes) {
       if (!as_json)
         std::cout << "  Take " << take.number << "  " << take.started << "  " << take.unit << "  "
-                  << (take.incomplete() ? fmt::format("incomplete: {} of {} points", take.points, take.planned)
+                  << (take.incomplete() ? "incomplete: " + take.came()
                                         : fmt::format("{} point{}", take.points, take.points == 1 ? "" : "s"))
                   << (take.aside ? "  laid aside" : "") << (take.note.empty() ? "" : "  " + take.note) << "\n";
       std::optional<study::Analysis> analysis;

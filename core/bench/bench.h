@@ -89,7 +89,8 @@ struct ContactSetup {
   double after = 0;  ///< s from now
 };
 
-/// A mains source: one voltage, or three a third of a turn apart, behind an impedance, with a switch.
+/// A mains source: one voltage, or three a third of a turn apart, behind an impedance, with a switch. With a carrier an
+/// inverter: each voltage is switched between the ends of a bus, so that its mean follows the sine.
 struct MainsSetup {
   std::vector<std::string> pins;  ///< one, or three in the order of the phases
   double voltage = 230;           ///< V rms, each against ground
@@ -99,6 +100,7 @@ struct MainsSetup {
   bool backwards = false;         ///< the phases turn a, c, b
   std::optional<double> closes_after = {};  ///< s from now that its switch stays open; unset: it is closed
   double angle = 0;               ///< rad of the first voltage, a sine, at the instant that the switch closes
+  double carrier = 0, bus = 0;    ///< Hz, V: of an inverter; its ends lie half of the bus either side of ground
 };
 
 /// A source of high voltage that charges the capacitance of a bus. When everything goes off it empties the bus.
@@ -220,6 +222,7 @@ struct Limits {
   double reading_time = 0;                                         ///< s of one reading of theirs
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
   double mains_voltage = 0;                                        ///< V rms, of each phase of the mains source
+  double inverter_bus = 0, highest_carrier = 0;                    ///< V, Hz
   double bus_voltage = 0, bus_current = 0;                         ///< V, A that it charges with
   double gate_lowest = 0, gate_highest = 0, least_gate_resistance = 0, least_dead_time = 0;  ///< V, V, ohm, s of the gate driver
 

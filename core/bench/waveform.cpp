@@ -182,6 +182,38 @@ Waveform surge(double peak, double front, double tail, double delay) {
   return w;
 }
 
+Waveform switched(double peak, double frequency, double phase, double bus, double carrier, double edge) {
+  const double period = 1 / frequency, depth = peak / (bus / 2);
+  const auto count = std::max(3LL, std::llround(carrier / frequency));
+  const double each = period / double(count);
+  Waveform w{.shape = Waveform::Shape::lines, .period = period};
+  w.points = {{0, bus / 2}};
+  for (long long k = 0; k < 2 * count; ++k) {
+    // Up in the first half of a triangle, down in the second; high where the sine is above it.
+    const bool rises = k % 2 == 0;
+    const double from = double(k) * each / 2;
+    const auto above = [&](double share) {
+      return depth * std::cos(2 * std::numbers::pi * frequency * (from + share * each / 2) + phase) - (rises ? -1 + 2 * share : 1 - 2 * share);
+    };
+    if ((above(0) > 0) == (above(1) > 0)) continue;
+    double low = 0, high = 1;
+    for (int j = 0; j < 50; ++j) {
+      const double middle = (low + high) / 2;
+      ((above(middle) > 0) == (above(0) > 0) ? low : high) = middle;
+    }
+    const double at = from + low * each / 2, to = rises ? -bus / 2 : bus / 2;
+    if (w.points.back().second == to) continue;
+    if (at - edge / 2 <= w.points.back().first) {
+      // The pulse before would end while it still rises: there is none.
+      if (w.points.size() > 2) w.points.resize(w.points.size() - 2);
+      continue;
+    }
+    w.points.insert(w.points.end(), {{at - edge / 2, w.points.back().second}, {at + edge / 2, to}});
+  }
+  if (period > w.points.back().first) w.points.push_back({period, w.points.back().second});
+  return w;
+}
+
 Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay) {
   Waveform w{.shape = Waveform::Shape::lines};
   double t = delay;

@@ -51,6 +51,12 @@ constexpr double kShortestTail = 3.5;
 /// 61000-4-5), as straight lines fine enough for a thousandth.
 Waveform surge(double peak, double front, double tail, double delay);
 
+/// A half bridge that is switched between the halves of a bus where a sine crosses a triangle, 2 edges a period of that; the
+/// triangle has a whole number of periods in one of the sine (natural sampling). Pulses too short for their edges are left out.
+/// @param peak   V, of the sine peak cos(2 pi frequency t + phase) that its mean follows; up to half of the bus
+/// @param carrier  Hz, of the triangle; the nearest that fits
+Waveform switched(double peak, double frequency, double phase, double bus, double carrier, double edge);
+
 /// Two pulses: a long one that builds a current up, a gap, and a short one. Once.
 Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay);
 

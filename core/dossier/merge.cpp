@@ -204,9 +204,9 @@ Ids bring_takes(SQLite::Database& db, const Ids& studies, Merged& merged) {
     }
     const auto study = studies.at(q.getColumn(1).getInt64());
     execute(db,
-        "INSERT INTO main.take (study, number, unit, started, state, origin, setup, planned, points, note, purpose, aside) SELECT ?1, "
+        "INSERT INTO main.take (study, number, unit, started, state, origin, setup, planned, points, note, purpose, aside, latched) SELECT ?1, "
         "max((SELECT coalesce(max(number), 0) + 1 FROM main.take WHERE study = ?1), number), unit, started, state, origin, setup, planned, points, "
-        "note, purpose, aside FROM other.take WHERE id = ?2",
+        "note, purpose, aside, latched FROM other.take WHERE id = ?2",
         study, there);
     const auto here = out[there] = db.getLastInsertRowid();
     copy_raw(db, there, here);

@@ -22,7 +22,7 @@ CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES stu
 CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
                    started TEXT NOT NULL, state TEXT NOT NULL, origin TEXT NOT NULL, setup TEXT NOT NULL, planned INTEGER NOT NULL,
                    points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '', purpose TEXT NOT NULL DEFAULT '',
-                   aside INTEGER NOT NULL DEFAULT 0, UNIQUE (study, number));
+                   aside INTEGER NOT NULL DEFAULT 0, latched TEXT NOT NULL DEFAULT '{}', UNIQUE (study, number));
 CREATE TABLE point (id INTEGER PRIMARY KEY, take INTEGER NOT NULL REFERENCES take(id), number INTEGER NOT NULL, setting TEXT NOT NULL,
                     sum INTEGER, UNIQUE (take, number));
 CREATE TABLE record (id INTEGER PRIMARY KEY, point INTEGER NOT NULL REFERENCES point(id), pass INTEGER NOT NULL, rate REAL NOT NULL,
@@ -52,6 +52,7 @@ inline constexpr int kTypedSince = 7;   ///< the form from which on figures may 
 inline constexpr int kPlacedSince = 8;  ///< the form from which on masks may be placed after a figure
 inline constexpr int kNotedSince = 9;   ///< the form with serials and notes of units, notes of studies and the device, queue and report
 inline constexpr int kLookedAtSince = 10;  ///< the form from which on a study keeps how it is looked at, and numbers may lie in chunks
+inline constexpr int kLatchedSince = 11;   ///< the form from which on a take keeps which watches it left latched
 
 /// From one form of the file to the next: kMigrations[0] makes form 2 of form 1.
 inline constexpr const char* kMigrations[] = {
@@ -91,6 +92,7 @@ inline constexpr const char* kMigrations[] = {
     "CREATE TABLE report (id INTEGER PRIMARY KEY CHECK (id = 1), content TEXT NOT NULL);"
     "CREATE TABLE picture (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), take INTEGER REFERENCES "
     "take(id), caption TEXT NOT NULL, svg TEXT NOT NULL);",
-    "ALTER TABLE study ADD COLUMN look TEXT NOT NULL DEFAULT '{}';"};
+    "ALTER TABLE study ADD COLUMN look TEXT NOT NULL DEFAULT '{}';",
+    "ALTER TABLE take ADD COLUMN latched TEXT NOT NULL DEFAULT '{}';"};
 
 }  // namespace heron::dossier

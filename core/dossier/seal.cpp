@@ -7,6 +7,8 @@
 #include <cstring>
 #include <memory>
 
+#include "dossier/schema.h"
+
 namespace heron::dossier {
 namespace {
 
@@ -29,13 +31,14 @@ class Sum {
 };
 
 /// What changes while a take runs is not sealed: a reader may come between.
-std::string columns_of(const std::string& table) {
-  return table == "take" ? "id, study, number, unit, started, origin, setup, planned, note, purpose, aside" : "*";
+std::string columns_of(const std::string& table, int form) {
+  if (table != "take") return "*";
+  return std::string("id, study, number, unit, started, origin, setup, planned, note, purpose, aside") + (form < kLatchedSince ? "" : ", latched");
 }
 
-std::int64_t sum_of_table(SQLite::Database& db, const std::string& table) {
+std::int64_t sum_of_table(SQLite::Database& db, const std::string& table, int form) {
   Sum sum;
-  SQLite::Statement q(db, fmt::format("SELECT {} FROM {} ORDER BY rowid", columns_of(table), table));
+  SQLite::Statement q(db, fmt::format("SELECT {} FROM {} ORDER BY rowid", columns_of(table, form), table));
   while (q.executeStep())
     for (int c = 0; c < q.getColumnCount(); ++c) {
       const auto column = q.getColumn(c);
@@ -52,10 +55,10 @@ std::int64_t sum_of_table(SQLite::Database& db, const std::string& table) {
 
 }  // namespace
 
-void reseal(SQLite::Database& db, const std::string& table) {
+void reseal(SQLite::Database& db, const std::string& table, int form) {
   SQLite::Statement q(db, "INSERT OR REPLACE INTO seal (name, sum) VALUES (?, ?)");
   q.bind(1, table);
-  q.bind(2, sum_of_table(db, table));
+  q.bind(2, sum_of_table(db, table, form));
   q.exec();
 }
 
@@ -67,7 +70,7 @@ std::vector<std::string> broken_seals(SQLite::Database& db, int form) {
     try {
       SQLite::Statement q(db, "SELECT sum FROM seal WHERE name = ?");
       q.bind(1, table);
-      if (!q.executeStep() || q.getColumn(0).getInt64() != sum_of_table(db, table)) out.emplace_back(table);
+      if (!q.executeStep() || q.getColumn(0).getInt64() != sum_of_table(db, table, form)) out.emplace_back(table);
     } catch (const SQLite::Exception&) {
       out.emplace_back(table);
     }

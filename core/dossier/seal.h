@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "dossier/store.h"
 #include "study/raw.h"
 
 /// Checksums that tell a damaged dossier from a sound one (xxHash, 64 bits).
@@ -18,11 +19,12 @@ struct Sealed {
   int altered[2] = {};  ///< the forms that it got columns in since
 };
 inline constexpr Sealed kSealed[] = {{"device", 5, {9}}, {"assembly", 5}, {"unit", 5, {9}}, {"fitted", 5}, {"study", 5, {9, 10}},
-                                     {"claim", 5},       {"mask", 5, {8}}, {"take", 5},    {"typed", 7},  {"report", 9},
+                                     {"claim", 5},       {"mask", 5, {8}}, {"take", 5, {11}}, {"typed", 7},  {"report", 9},
                                      {"picture", 9}};
 
 /// Renews a table's seal; call inside the transaction that changed it.
-void reseal(SQLite::Database& db, const std::string& table);
+/// @param form  of the file by now
+void reseal(SQLite::Database& db, const std::string& table, int form = kSchemaVersion);
 
 /// Tables whose content is not what was sealed, or that cannot be read to the end. Empty for a sound file.
 /// @param form  of the file

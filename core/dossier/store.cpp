@@ -155,7 +155,7 @@ Result<Store> Store::open_file(const std::string& path, bool look_through) {
           db.exec(kMigrations[impl->version - 1]);
           const int next = impl->version + 1;
           for (const auto& [table, since, altered] : kSealed)
-            if (next == since || std::find(std::begin(altered), std::end(altered), next) != std::end(altered)) reseal(db, table);
+            if (next == since || std::find(std::begin(altered), std::end(altered), next) != std::end(altered)) reseal(db, table, next);
           db.exec(fmt::format("PRAGMA user_version = {}", ++impl->version));
         }
         db.exec("COMMIT");

@@ -16,7 +16,7 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 10;
+inline constexpr int kSchemaVersion = 11;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;
@@ -60,11 +60,15 @@ struct Take {
   std::string started;  ///< UTC, ISO 8601
   TakeState state = TakeState::finished;
   std::string origin;  ///< the bench's name, or the file it was imported from
-  int points = 0, planned = 0;
+  int points = 0, planned = 0;  ///< committed, and how many were meant to come: 0 where nobody knows
   std::string note;
   std::string purpose = {};  ///< empty: of the device; or what stood in its place: "open", "short", "load"
   bool aside = false;        ///< looked at, never judged: somebody's curve, a reference
+  /// Watches that latch and tripped in it: when a person released each, UTC; empty where it still holds.
+  std::map<std::string, std::string> latched = {};
 
+  /// "7 of 41 points"; without the second where nobody knows how many there would be.
+  std::string came() const;
   /// Points were lost or never read: stopped, failed, or the program died.
   bool incomplete() const { return state != TakeState::finished; }
   /// Whether it can turn a verdict: it has points, is of the device and is not laid aside.
@@ -115,8 +119,8 @@ struct Derived {
 /// The dossier: one SQLite file. docs/dossier.md has the schema.
 ///
 /// Every change is its own transaction and is on disk when the call returns. Listing takes reads no records. One Store
-/// belongs to one thread; several may have the same file open. Takes are written once: only their note, and whether
-/// they are laid aside, can change afterwards.
+/// belongs to one thread; several may have the same file open. Takes are written once: only their note, whether
+/// they are laid aside, and that their watches were released can change afterwards.
 class Store {
  public:
   static Result<Store> create(const std::string& path);
@@ -190,8 +194,12 @@ class Store {
   Result<void> set_note(long long take, const std::string& note);
   /// Laid aside a take turns no verdict; it can be laid aside and taken back at any time.
   Result<void> set_aside(long long take, bool aside);
+  /// A watch that latches has tripped in a take.
+  Result<void> latch(long long take, const std::string& watch);
+  /// By hand; `released` false takes it back.
+  Result<void> set_released(long long take, const std::string& watch, bool released);
 
-  /// @param planned  how many points are meant to come
+  /// @param planned  how many points are meant to come; 0: nobody knows
   /// @param purpose  see Take
   Result<long long> begin_take(long long study, const std::string& unit, const std::string& origin,
                                const nlohmann::json& setup, int planned, const std::string& purpose = {});

@@ -10,6 +10,7 @@
 #include <algorithm>
 
 #include "dossier/recordings.h"
+#include "dossier/schema.h"
 #include "dossier/seal.h"
 #include "dossier/store_impl.h"
 
@@ -24,7 +25,7 @@ namespace {
 
 std::string take_columns(int version) {
   return std::string("id, study, number, unit, started, state, origin, points, planned, note, ") +
-         (version < 3 ? "''" : "purpose") + (version < 5 ? ", 0" : ", aside");
+         (version < 3 ? "''" : "purpose") + (version < 5 ? ", 0" : ", aside") + (version < kLatchedSince ? ", '{}'" : ", latched");
 }
 
 TakeState state_from(const std::string& text) {
@@ -33,11 +34,21 @@ TakeState state_from(const std::string& text) {
   return TakeState::failed;
 }
 
+std::map<std::string, std::string> latched_from(const std::string& text) {
+  std::map<std::string, std::string> out;
+  const auto kept = json::parse(as_utf8(text), nullptr, false);
+  if (kept.is_object())
+    for (const auto& [watch, at] : kept.items())
+      if (at.is_string()) out.emplace(watch, at.get<std::string>());
+  return out;
+}
+
 Take take_row(Statement& q) {
   return {q.getColumn(0).getInt64(),  q.getColumn(1).getInt64(),  q.getColumn(2).getInt(),
           text_of(q.getColumn(3)),    text_of(q.getColumn(4)),    state_from(q.getColumn(5).getString()),
           text_of(q.getColumn(6)),    q.getColumn(7).getInt(),    q.getColumn(8).getInt(),
-          text_of(q.getColumn(9)),    text_of(q.getColumn(10)),   q.getColumn(11).getInt() != 0};
+          text_of(q.getColumn(9)),    text_of(q.getColumn(10)),   q.getColumn(11).getInt() != 0,
+          latched_from(q.getColumn(12).getString())};
 }
 
 std::string now() {
@@ -155,6 +166,11 @@ std::string_view take_state_text(TakeState state) {
   return "";
 }
 
+std::string Take::came() const {
+  const int counted = planned > 0 ? planned : points;
+  return fmt::format("{}{} point{}", planned > 0 ? fmt::format("{} of ", points) : "", counted, counted == 1 ? "" : "s");
+}
+
 Result<int> Store::settle_dead_takes() {
   if (read_only()) return 0;
   return guarded(path(), [&]() -> Result<int> {
@@ -222,6 +238,40 @@ Result<void> Store::set_note(long long take, const std::string& note) {
     q.exec();
     reseal(*impl_->db, "take");
     transaction.commit();
+    return {};
+  });
+}
+
+namespace {
+
+/// Changes one entry of what a take left latched, inside a transaction of its own.
+void change_latched(SQLite::Database& db, long long take, const std::string& watch, const std::string& at) {
+  SQLite::Transaction transaction(db);
+  Statement look(db, "SELECT latched FROM take WHERE id = ?");
+  look.bind(1, static_cast<int64_t>(take));
+  if (!look.executeStep()) return;
+  json all = latched_from(look.getColumn(0).getString());
+  all[as_utf8(watch)] = at;
+  Statement q(db, "UPDATE take SET latched = ? WHERE id = ?");
+  q.bind(1, all.dump());
+  q.bind(2, static_cast<int64_t>(take));
+  q.exec();
+  reseal(db, "take");
+  transaction.commit();
+}
+
+}  // namespace
+
+Result<void> Store::latch(long long take, const std::string& watch) {
+  return guarded(path(), [&]() -> Result<void> {
+    change_latched(*impl_->db, take, watch, "");
+    return {};
+  });
+}
+
+Result<void> Store::set_released(long long take, const std::string& watch, bool released) {
+  return guarded(path(), [&]() -> Result<void> {
+    change_latched(*impl_->db, take, watch, released ? now() : "");
     return {};
   });
 }

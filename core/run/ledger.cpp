@@ -62,7 +62,7 @@ Result<ReadTake> read_take(dossier::Store& store, const dossier::Study& study, c
   if (take.incomplete() && take.state != dossier::TakeState::running)
     analysis->reading.doubts.push_back(
         {"take.incomplete", study::Severity::caution,
-         fmt::format("The take was cut short: {} of {} points were read.", take.points, take.planned),
+         fmt::format("The take was cut short: {} were read.", take.came()),
          "Take again for the rest of the sweep."});
   if (damaged > 0)
     analysis->reading.doubts.push_back(
@@ -112,7 +112,7 @@ std::vector<LedgerLine> judge(const Asked& asked, const dossier::Take* take, int
     if (d.severity == study::Severity::serious && rests_on.empty())
       rests_on = "the take is in serious doubt: " + d.key;
   if (take->incomplete() && take->state != dossier::TakeState::running)
-    rests_on = fmt::format("the take was cut short: {} of {} points", take->points, take->planned);
+    rests_on = "the take was cut short: " + take->came();
   if (damaged > 0) rests_on = fmt::format("{} of {} points are damaged in the file", damaged, take->points);
   for (auto& line : out)
     if (auto& caveat = line.judgement.caveat; !rests_on.empty() && !line.typed)

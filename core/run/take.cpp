@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "program_version.h"
+#include "run/latch.h"
 #include "study/kind.h"
 #include "study/plan.h"
 #include "study/preflight.h"
@@ -16,8 +17,9 @@ namespace {
 /// A recording of a dossier while it comes.
 class StoredRecording final : public study::Recorder {
  public:
-  StoredRecording(dossier::Store& store, long long take, int index, dossier::Recording recording, const TakeEvents& events)
-      : store_(store), take_(take), index_(index), recording_(std::move(recording)), events_(events) {}
+  /// @param stored  told of the whole point
+  StoredRecording(dossier::Store& store, long long take, int index, dossier::Recording recording, std::function<Result<void>(const study::Point&)> stored)
+      : store_(store), take_(take), index_(index), recording_(std::move(recording)), stored_(std::move(stored)) {}
 
   Result<void> add(const bench::Capture& stretch) override {
     std::vector<std::span<const std::int16_t>> counts;
@@ -27,11 +29,11 @@ class StoredRecording final : public study::Recorder {
 
   Result<void> done() override {
     if (auto ok = store_.flush(recording_); !ok) return ok;
-    if (!events_.point) return {};
     const auto points = store_.points(take_);
     if (!points) return tl::unexpected(points.error());
     for (const auto& point : *points)
-      if (point.index == index_) events_.point(take_, point);
+      if (point.index == index_)
+        if (auto ok = stored_(point); !ok) return ok;
     return {};
   }
 
@@ -40,7 +42,7 @@ class StoredRecording final : public study::Recorder {
   long long take_;
   int index_;
   dossier::Recording recording_;
-  const TakeEvents& events_;
+  std::function<Result<void>(const study::Point&)> stored_;
 };
 
 }  // namespace
@@ -72,7 +74,10 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
     if (again(point.index)) anew.push_back({.index = point.index, .setting = point.setting, .records = {}});
 
   const auto levels = (*plan)->predict(around);
-  const auto findings = (*plan)->preflight(around, levels ? &*levels : nullptr);
+  auto findings = (*plan)->preflight(around, levels ? &*levels : nullptr);
+  const auto before = store.takes(study.id);
+  if (!before) return tl::unexpected(before.error());
+  for (auto& one : held_findings(held_watches(study.settings, *before, device->unit.name))) findings.push_back(std::move(one));
   if (events.found)
     if (auto ok = events.found(findings); !ok) return tl::unexpected(ok.error());
   if (const auto refused = study::refusal(findings, options.accepted)) return tl::unexpected(*refused);
@@ -94,15 +99,25 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
   if (!options.note.empty())
     if (auto ok = store.set_note(*take, options.note); !ok) return tl::unexpected(ok.error());
   if (events.began) events.began(*take);
-  const auto keep = [&](const study::Point& point) -> Result<void> {
-    if (auto ok = store.add_point(*take, point); !ok) return ok;
+  const auto latching = latching_watches(study.settings);
+  std::set<std::string> latched;
+  const auto latch = [&](const std::string& watch) -> Result<void> { return latched.insert(watch).second ? store.latch(*take, watch) : Result<void>{}; };
+  const auto stored = [&](const study::Point& point) -> Result<void> {
+    const auto tripped = tripped_in(point, latching);
+    if (!tripped) return tl::unexpected(tripped.error());
+    for (const auto& watch : *tripped)
+      if (auto ok = latch(watch); !ok) return ok;
     if (events.point) events.point(*take, point);
     return {};
+  };
+  const auto keep = [&](const study::Point& point) -> Result<void> {
+    if (auto ok = store.add_point(*take, point); !ok) return ok;
+    return stored(point);
   };
   const auto record = [&](const study::Point& head) -> Result<std::unique_ptr<study::Recorder>> {
     auto begun = store.begin_recording(*take, head);
     if (!begun) return tl::unexpected(begun.error());
-    return std::make_unique<StoredRecording>(store, *take, head.index, std::move(*begun), events);
+    return std::make_unique<StoredRecording>(store, *take, head.index, std::move(*begun), stored);
   };
   for (const auto& point : *carried)
     if (!again(point.index))
@@ -116,6 +131,10 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
                                           .so_far = events.so_far,
                                           .progress = events.progress,
                                           .say = events.said,
+                                          .tripped = [&](const study::Watch& watch) {
+                                            // What could not be written down now is told by the points.
+                                            if (watch.latches) (void)latch(watch.name);
+                                          },
                                           .stop = stop});
   const auto state = ran                                   ? dossier::TakeState::finished
                      : ran.error().fault == Fault::stopped ? dossier::TakeState::stopped

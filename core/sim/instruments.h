@@ -104,6 +104,8 @@ struct MainsData {
   double highest_voltage = 270;                            ///< V rms, each phase
   double lowest_frequency = 16, highest_frequency = 800;   ///< Hz
   double least_resistance = 0.02;                          ///< ohm, of the line
+  double highest_bus = 400, lowest_carrier = 500, highest_carrier = 50e3, edge = 100e-9;  ///< V, Hz, Hz, s: as an inverter
+  double damping = 100;                                    ///< ohm beside the line's inductance then, as a cable loses what is fast
 };
 
 struct BusData {

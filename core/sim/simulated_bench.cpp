@@ -70,6 +70,8 @@ bench::Limits SimulatedBench::limits() const {
                     .surge_voltage = data_.surge.highest_voltage,
                     .least_surge_resistance = data_.surge.least_resistance,
                     .mains_voltage = data_.mains.highest_voltage,
+                    .inverter_bus = data_.mains.highest_bus,
+                    .highest_carrier = data_.mains.highest_carrier,
                     .bus_voltage = data_.bus.highest_voltage,
                     .bus_current = data_.bus.charge_current,
                     .gate_lowest = data_.gate.lowest,

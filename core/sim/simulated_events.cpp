@@ -45,7 +45,18 @@ Result<void> SimulatedBench::mains(const bench::MainsSetup& s) {
   if (!(s.resistance >= d.least_resistance && s.inductance >= 0))
     return fail(Fault::bench, "The line of the mains source has {} or more.", format_setting(d.least_resistance, "ohm"));
   if (!(std::abs(s.third) <= 0.5 && std::abs(s.fifth) <= 0.5)) return fail(Fault::bench, "The mains source's harmonics reach half of its fundamental.");
-  const double peak = s.voltage * std::numbers::sqrt2 * (1 + std::abs(s.third) + std::abs(s.fifth));
+  double peak = s.voltage * std::numbers::sqrt2 * (1 + std::abs(s.third) + std::abs(s.fifth));
+  if (s.carrier > 0) {
+    if (!(s.carrier >= d.lowest_carrier && s.carrier <= d.highest_carrier && s.carrier >= 9 * s.frequency))
+      return fail(Fault::bench, "The inverter switches at {} to {}, and nine times as fast as its voltage turns or more; {} is asked.", format_setting(d.lowest_carrier, "Hz"),
+                  format_setting(d.highest_carrier, "Hz"), format_setting(s.carrier, "Hz"));
+    if (!(s.bus <= d.highest_bus)) return fail(Fault::bench, "The inverter's bus reaches {}; {} is asked.", format_setting(d.highest_bus, "V"), format_setting(s.bus, "V"));
+    if (s.third != 0 || s.fifth != 0) return fail(Fault::bench, "The inverter follows a sine alone; harmonics are the mains source's.");
+    if (!(peak <= s.bus / 2))
+      return fail(Fault::bench, "From a bus of {} an inverter gives {} rms and no more; {} is asked.", format_setting(s.bus, "V"), format_quantity(s.bus / 2 / std::numbers::sqrt2, "V", 3).plain(),
+                  format_setting(s.voltage, "V"));
+    peak = s.bus / 2;
+  }
   for (const auto& pin : s.pins)
     if (auto ok = allow(pin, peak, peak); !ok) return ok;
   change();
@@ -110,13 +121,18 @@ void SimulatedBench::add_mains(Circuit& whole) const {
       if (share == 0) continue;
       const auto above = "bench:mains " + std::to_string(order) + id;
       Part emf = make_part("bench:mains emf " + std::to_string(order) + id, "voltage source", {above, below}, {});
-      emf.wave = Waveform{.shape = Waveform::Shape::sine, .peak = peak * share, .frequency = order * m.frequency, .phase = order * at - std::numbers::pi / 2};
+      const double phase = order * at - std::numbers::pi / 2;
+      if (m.carrier > 0)
+        emf.wave = bench::switched(peak, m.frequency, phase, m.bus, m.carrier, data_.mains.edge);
+      else
+        emf.wave = Waveform{.shape = Waveform::Shape::sine, .peak = peak * share, .frequency = order * m.frequency, .phase = phase};
       whole.parts.push_back(std::move(emf));
       below = above;
     }
     const auto line = "bench:mains line" + id, end = "bench:mains end" + id;
     whole.parts.push_back(make_part("bench:mains resistance" + id, "resistor", {below, line}, {{"value", m.resistance}}));
     whole.parts.push_back(make_part("bench:mains inductance" + id, "inductor", {line, end}, {{"value", std::max(m.inductance, 1e-9)}}));
+    if (m.carrier > 0) whole.parts.push_back(make_part("bench:mains damping" + id, "resistor", {line, end}, {{"value", data_.mains.damping}}));
     Part closes = make_part("bench:mains switch" + id, "contact", {end, *node_of(m.pins[p])}, {{"value", 1e-3}});
     closes.texts["rest"] = m.closes_after ? "open" : "closed";
     if (m.closes_after) closes.wave = Waveform{.shape = Waveform::Shape::lines, .points = {{0, 0}, {kEdge, 1}}, .delay = *m.closes_after};

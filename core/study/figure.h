@@ -48,7 +48,8 @@ enum class Mend {
   raise_source_limit,
   raise_inductance,
   slow_down,           ///< the sweep, until its ways agree
-  begin_small          ///< step up from a small drive
+  begin_small,         ///< step up from a small drive
+  release              ///< a watch that holds, by hand
 };
 
 /// A stated reason not to trust a result; also what preflight finds before anything is driven.

@@ -23,6 +23,7 @@
 #include "study/repeat.h"
 #include "study/surroundings.h"
 #include "study/time_course.h"
+#include "study/watch.h"
 
 namespace heron::study {
 
@@ -58,6 +59,7 @@ struct RunContext {
   std::function<void(const Point&)> so_far = {};       ///< a point that is still being read, to be looked at; not kept
   std::function<void(const Progress&)> progress = {};  ///< between points, and while one takes long
   std::function<void(const std::string&)> say = {};    ///< once, what a person must know when it is over
+  std::function<void(const Watch&)> tripped = {};      ///< a watch that is looked at while no whole record is kept
   std::stop_token stop = {};
   std::function<Clocks()> clocks = read_clocks;
 };
@@ -91,6 +93,7 @@ class Plan {
   /// Sources against time; empty where a picture of that says nothing.
   virtual TimeCourse course(const bench::Limits&) const { return {}; }
 
+  /// How many are meant to come; 0 where nobody knows.
   virtual int points(const bench::Limits& limits) const = 0;
   /// On a real bench.
   virtual double seconds(const bench::Limits& limits) const = 0;

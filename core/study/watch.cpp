@@ -56,6 +56,10 @@ Result<Watch> parse_watch(std::string_view name, std::string_view text) {
   std::array<std::string, std::size(kParts)> parts;
   std::size_t part = 0;
   for (auto word = said + 1; word != words.end(); ++word) {
+    if (*word == "latches") {
+      out.latches = true;
+      continue;
+    }
     if (const auto begins = std::find(std::begin(kParts), std::end(kParts), *word); begins != std::end(kParts)) {
       part = std::size_t(begins - std::begin(kParts));
       if (!parts[part].empty()) return fail(Fault::usage, "watch.{}: \"{}\" is said twice. {}", name, *word, kWatchExample);
@@ -93,6 +97,7 @@ std::string watch_text(const Watch& w) {
   if (w.hysteresis) out += " hysteresis " + format_setting(*w.hysteresis, w.unit);
   for (const auto& [on_trip, word] : kEnds)
     if (w.on_trip == on_trip) out += fmt::format(" ends {}", word);
+  if (w.latches) out += " latches";
   return out;
 }
 

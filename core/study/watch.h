@@ -27,12 +27,13 @@ struct Watch {
   double glitch = 0;          ///< s; what is shorter does not count
   std::optional<double> hysteresis = {};  ///< in the unit; unset: 1 % of the limit
   std::optional<OnTrip> on_trip = {};     ///< unset: as the brief has it for all watches, else noted
+  bool latches = false;                   ///< once tripped it holds, and nothing more is taken, until a person releases it
 
   double band() const { return hysteresis ? *hysteresis : 0.01 * std::abs(limit); }
   bool operator==(const Watch&) const = default;
 };
 
-/// "vout under 4.6 V for 10 us hysteresis 40 mV ends sweep"; all but side and limit may be left out. Fault::usage with an
+/// "vout under 4.6 V for 10 us hysteresis 40 mV ends sweep latches"; all but side and limit may be left out. Fault::usage with an
 /// example.
 Result<Watch> parse_watch(std::string_view name, std::string_view text);
 std::string watch_text(const Watch& watch);

@@ -194,4 +194,44 @@ TEST_CASE("a word of a power brief brings what it needs, and a take follows it",
   }));
 }
 
+TEST_CASE("a watch that latches holds the next take until it is released, and holds again when that is undone", "[app][power][latch]") {
+  OpenWindow open;
+  open.choose_study("Shore charger");
+  drive::settled(open.window);
+  auto& desk = open.window.desk();
+  REQUIRE(desk.focus.edit_setting("watch.peak", "i over 100 mA latches").isEmpty());
+  const auto before = desk.focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == before + 1 && !desk.runner.running(); }, 60000));
+  drive::settled(open.window);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Remedy: Release it.") != nullptr; }));
+  // Another take is refused.
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  CHECK_FALSE(desk.runner.running());
+  CHECK(desk.focus.takes().size() == before + 1);
+  drive::click(drive::button(open.window, "Remedy: Release it."));
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Remedy: Release it.") == nullptr; }));
+  CHECK(desk.focus.held().empty());
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Remedy: Release it.") != nullptr; }));
+  // By its name as well.
+  REQUIRE(drive::by_name(open.window, "Release the watch peak"));
+  REQUIRE(drive::until([&] { return desk.focus.held().empty(); }));
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == before + 2 && !desk.runner.running(); }, 60000));
+}
+
+TEST_CASE("the wiring is looked at before a take, and says what it sees", "[app][power][wiring]") {
+  OpenWindow open;
+  open.choose_study("Thruster drive");
+  drive::settled(open.window);
+  auto& desk = open.window.desk();
+  const auto before = desk.focus.takes().size();
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Look at the wiring") != nullptr; }));
+  drive::click(drive::button(open.window, "Look at the wiring"));
+  REQUIRE(drive::until([&] { return !desk.runner.running(); }, 60000));
+  REQUIRE(drive::until([&] { return !desk.messages.all().isEmpty() && desk.messages.all().back().text.contains("looks like what it is said to be"); }));
+  CHECK(desk.focus.takes().size() == before);
+}
+
 }  // namespace power_window

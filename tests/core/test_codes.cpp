@@ -9,6 +9,7 @@
 #include "signal/code_density.h"
 #include "sim/converter.h"
 #include "study/kind.h"
+#include "study/spectrum/codes.h"
 
 using namespace heron;
 
@@ -113,6 +114,12 @@ TEST_CASE("codes come as signed or unsigned integers or as volts, and nothing el
   REQUIRE_FALSE(too_many);
   CHECK(too_many.error().fault == Fault::input);
   CHECK(too_many.error().message.find("8 bits hold -128 to 127") != std::string::npos);
+  // Beyond what unsigned ones reach they are not taken for those either.
+  auto neither = unsigned_ones;
+  neither[100] = 256;
+  const auto no_bits = read(neither, {});
+  REQUIRE_FALSE(no_bits);
+  CHECK(no_bits.error().message.find("8 bits hold -128 to 127") != std::string::npos);
   // Volts that are no whole steps are a record like any other.
   auto between = volts;
   for (std::size_t k = 0; k < between.size(); ++k) between[k] += 0.003 * std::sin(double(k));
@@ -181,6 +188,34 @@ TEST_CASE("widths of codes are known as well as it is said, with noise before th
   CHECK(std::abs(inl_bias) < 0.5);
   CHECK(std::sqrt(inl_squares) > 0.7);
   CHECK(std::sqrt(inl_squares) < 1.4);
+}
+
+TEST_CASE("the noise before a converter is what it shows beside its sine, less its own rounding", "[spectrum][codes]") {
+  namespace spectrum = study::spectrum;
+  constexpr int kHalf = 32;
+  constexpr double kStep = 0.01;
+  const study::Coding coding{.bits = 6, .full_scale = kHalf * kStep};
+  // A fifth of the time at either end: beyond full scale no noise is seen.
+  std::vector<double> values;
+  std::vector<std::size_t> hits(2 * kHalf, 0);
+  for (int k = 0; k < 40'001; ++k) {
+    const int code = std::clamp(int(std::lround(1.05 * kHalf * std::sin(2 * std::numbers::pi * 7919 * k / 40'001.0))), -kHalf, kHalf - 1);
+    values.push_back(code * kStep);
+    ++hits[std::size_t(code + kHalf)];
+  }
+  const double ends = double(hits.front() + hits.back()) / 40'001;
+  CHECK(ends > 0.2);
+  for (const double noise : {0.0, 0.05, 0.3, 2.0}) {
+    CAPTURE(noise);
+    const auto trace = study::trace_of("codes", "V", study::TimeBase(0, 1e-6), values);
+    const auto found = spectrum::density_of({{coding, trace, 0}}, {}, 7919, 40'001, noise * kStep * kStep);
+    REQUIRE(found);
+    REQUIRE(*found);
+    const auto wanted = signal::code_density(hits, -kHalf, std::sqrt(std::max(0.0, noise / (1 - ends) - 1 / 12.0)));
+    REQUIRE(wanted);
+    REQUIRE((*found)->u_transitions.size() == wanted->u_transitions.size());
+    for (std::size_t k = 0; k < wanted->u_transitions.size(); k += 7) CHECK((*found)->u_transitions[k] == Approx(wanted->u_transitions[k]));
+  }
 }
 
 TEST_CASE("the bench's converter strays as its part says", "[sim][codes]") {

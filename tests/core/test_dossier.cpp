@@ -336,6 +336,7 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     db.exec("ALTER TABLE unit DROP COLUMN note");
     db.exec("ALTER TABLE study DROP COLUMN note");
     db.exec("ALTER TABLE study DROP COLUMN look");
+    db.exec("ALTER TABLE take DROP COLUMN latched");
     for (const char* table : {"seal", "chunk", "envelope", "derived", "typed", "queue", "report", "picture"}) db.exec(std::string("DROP TABLE ") + table);
     db.exec("PRAGMA user_version = 1");
   }

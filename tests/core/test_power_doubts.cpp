@@ -111,4 +111,67 @@ TEST_CASE("a phase that is dead is told from one that is weak", "[power][doubts]
   CHECK_FALSE(doubted(with(0.0102), "phase.dead"));
 }
 
+TEST_CASE("of a record that is too long to be read at once it is said how much was", "[power][doubts]") {
+  constexpr std::size_t kMost = std::size_t(1) << 24;
+  const auto of = [](std::size_t samples, const study::SettingsText& more = {}) {
+    study::Point point{.setting = nlohmann::json::object(), .records = {}};
+    study::Channel channel{.role = "i", .unit = "A", .scale = 1e-3};
+    channel.counts.assign(samples, 5);
+    point.records.push_back({.sample_rate = 1e6, .channels = {channel}});
+    study::SettingsText settings = {{"method", "profile"}};
+    settings.insert(more.begin(), more.end());
+    const auto analysis = study::power::kind().analyse({point}, settings, {});
+    if (!analysis) FAIL(analysis.error().message);
+    return analysis->reading;
+  };
+  const auto cut = of(kMost + 1);
+  CHECK(doubted(cut, "record.long"));
+  CHECK(cut.find("profile.charge")->value == Approx(5e-3 * double(kMost) / 1e6));
+  CHECK_FALSE(doubted(of(kMost), "record.long"));
+  // A part of it is read whole.
+  CHECK_FALSE(doubted(of(kMost + 1000, {{"from", "16.7 s"}}), "record.long"));
+  CHECK_FALSE(doubted(of(kMost + 1000, {{"to", "1 s"}}), "record.long"));
+}
+
+TEST_CASE("an input that stands at its end is doubted where its end is known, or where it stands there for long", "[power][doubts]") {
+  const auto clipped = [](double top, std::optional<double> range) {
+    auto i = current(0.3);
+    const auto of = i.of;
+    i.of = [=](double t) { return std::min(top, of(t)); };
+    i.range = range;
+    const auto r = read({voltage(), i}, 4096);
+    return doubted(r, "input.clipped");
+  };
+  CHECK_FALSE(clipped(11, {}));
+  // Above 0.95 of its peak a sine is for a tenth of its time, above 0.999 for 1.4 %.
+  CHECK(clipped(9.5, {}));
+  CHECK_FALSE(clipped(9.99, {}));
+  // What sleeps rests on its lowest value by itself.
+  study::Point point{.setting = nlohmann::json::object(), .records = {}};
+  study::Channel channel{.role = "i", .unit = "A"};
+  for (int k = 0; k < 4000; ++k) channel.numbers.push_back(k % 1000 < 900 ? 1e-3 : 0.1);
+  point.records.push_back({.sample_rate = 1e3, .channels = {channel}});
+  const auto slept = study::power::kind().analyse({point}, {{"method", "profile"}}, {});
+  REQUIRE(slept);
+  CHECK_FALSE(doubted(slept->reading, "input.clipped"));
+}
+
+TEST_CASE("a sensor without DC loses what stands still, and is told where that matters", "[power][doubts]") {
+  const auto with = [](const study::SettingsText& settings) {
+    auto i = current(0.3);
+    i.low_corner = 1;
+    return read({voltage(), i}, 8192, 20e3, settings);
+  };
+  CHECK_FALSE(doubted(with({}), "sensor.no_dc"));
+  CHECK(doubted(with({{"method", "switch_on"}}), "sensor.no_dc"));
+  CHECK(doubted(with({{"method", "profile"}}), "sensor.no_dc"));
+  // Cycles that cannot be told leave what stands still.
+  auto flat = current(0);
+  flat.of = [](double) { return 2.0; };
+  flat.low_corner = 1;
+  auto steady = voltage();
+  steady.of = [](double) { return 12.0; };
+  CHECK(doubted(read({steady, flat}, 4096), "sensor.no_dc"));
+}
+
 }  // namespace power_doubts

@@ -1,10 +1,13 @@
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 #include "noting_bench.h"
 #include "study/power/kind.h"
 #include "study/power/look_at_wiring.h"
+#include "study/power/preflight.h"
 #include "study/power/runner.h"
+#include "study/preflight.h"
 #include "waveform_support.h"
 
 using namespace heron;
@@ -280,6 +283,95 @@ TEST_CASE("a look at the wiring takes nothing, and says what is seen and what wo
   said(once, switched);
   CHECK(switched.fed.front().closes_after);
   CHECK(switched.captured.front().samples == 2002);
+}
+
+TEST_CASE("a bridge is switched where its sine crosses the triangle, so that its mean follows the sine", "[power][bench][inverter]") {
+  const double f = 50, carrier = 4050, bus = 100, phase = 0.3, edge = 100e-9;
+  for (const double peak : {0.0, 10.0, 40.0, 49.0}) {
+    CAPTURE(peak);
+    const auto w = bench::switched(peak, f, phase, bus, carrier, edge);
+    CHECK(w.period == 1 / f);
+    // Two edges a period of the triangle, of which 81 lie in one of the sine.
+    CHECK(w.points.size() == 2 + 2 * 2 * 81);
+    for (std::size_t k = 1; k < w.points.size(); ++k) {
+      CHECK(w.points[k].first > w.points[k - 1].first);
+      CHECK(std::abs(w.points[k].second) == bus / 2);
+    }
+    CHECK(w.points.front().second == w.points.back().second);
+    // Its fundamental is the sine's, by the closed form of each straight piece: here in small steps.
+    std::complex<double> sum = 0;
+    constexpr int kSteps = 100'000;
+    for (int k = 0; k < kSteps; ++k) {
+      const double t = (k + 0.5) / kSteps / f;
+      sum += w.at(t) * std::polar(2.0 / kSteps, -2 * std::numbers::pi * f * t);
+    }
+    CHECK(std::abs(sum - std::polar(peak, phase)) < 0.02);
+  }
+  // A carrier that does not fit becomes the nearest that does.
+  CHECK(bench::switched(10, 50, 0, 100, 4074, edge).points.size() == 2 + 2 * 2 * 81);
+  CHECK(bench::switched(10, 50, 0, 100, 4076, edge).points.size() == 2 + 2 * 2 * 82);
+  // Near the bus's end pulses become too short for their edges and are left out; none overlap.
+  const auto full = bench::switched(50, 50, 0, 100, 40e3, 2e-6);
+  CHECK(full.points.size() < 2 + 2 * 2 * 800);
+  for (std::size_t k = 1; k < full.points.size(); ++k) CHECK(full.points[k].first > full.points[k - 1].first);
+}
+
+TEST_CASE("three coils on an inverter draw what the sine alone would, told by the current's cycles", "[long][power][bench][inverter]") {
+  std::string text = "[pins]\n\"a\" = \"a\"\n\"b\" = \"b\"\n\"c\" = \"c\"\n[branches]\n\"ia\" = \"RA.a\"\n\"ib\" = \"RB.a\"\n\"ic\" = \"RC.a\"\n";
+  for (const char phase : {'A', 'B', 'C'})
+    text += fmt::format("[part.R{0}]\nkind = \"resistor\"\nbetween = [\"{1}\", \"{1}1\"]\nvalue = \"5 ohm\"\n[part.L{0}]\nkind = \"inductor\"\nbetween = [\"{1}1\", \"ground\"]\nvalue = \"10 mH\"\n", phase, char(phase + 32));
+  Plan plan{.feed = Feed::inverter, .pin = "a", .pin_b = "b", .pin_c = "c", .voltage = 12, .frequency = 100, .line_resistance = 0.02, .line_inductance = 100e-6, .bus = 48, .carrier = 1e3, .settle_time = 0.012};
+  plan.hookup = {.chains = {sensed("v_a", "a", "Probe x10", 5), sensed("v_b", "b", "Probe x10", 5), sensed("v_c", "c", "Probe x10", 5), sensed("i_a", "ia", "Clamp 40 A", 0.5), sensed("i_b", "ib", "Clamp 40 A", 0.5),
+                            sensed("i_c", "ic", "Clamp 40 A", 0.5)},
+                 .computed = {}};
+  plan.rate = 100e3;
+  plan.cycles = 3;
+  test::NotingBench bench(waveform_bench::circuit(text.c_str()), 7);
+  const auto ran = Watching().run(plan, bench);
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  CHECK(bench.fed.front().carrier == 1e3);
+  CHECK(bench.fed.front().bus == 48);
+  const auto read = [&](const study::SettingsText& settings) {
+    const auto analysis = study::power::kind().analyse(ran.kept, settings, {});
+    if (!analysis) FAIL(analysis.error().message);
+    return analysis->reading;
+  };
+  const auto r = read({{"cycles_by", "i_a"}});
+  CHECK(r.find("frequency")->value == Approx(100).epsilon(1e-3));
+  const double z2 = 5.02 * 5.02 + std::pow(2 * std::numbers::pi * 100 * 0.0101, 2), current = 12 / std::sqrt(z2);
+  CHECK(r.find("harmonic.current.1.a")->value == Approx(current).epsilon(0.02));
+  // Ripple of the switching heats a little besides.
+  CHECK(r.find("power.active")->value == Approx(3 * current * current * 5).epsilon(0.15));
+  CHECK(r.find("sequence")->value == 1);
+  CHECK_FALSE(waveform_bench::has(r.doubts, "frequency.unlike"));
+  // At two thirds of the bus's half the carrier is more of a phase's voltage than its sine.
+  CHECK(waveform_bench::has(read({}).doubts, "frequency.unlike"));
+  const auto wrong = study::power::kind().analyse(ran.kept, {{"cycles_by", "i_x"}}, {});
+  REQUIRE_FALSE(wrong);
+  CHECK_THAT(wrong.error().message, Contains("no phase has the quantity \"i_x\""));
+  // What it cannot give is refused, and foreseen.
+  for (const auto& [member, bad] : {std::pair{&Plan::voltage, 17.1}, {&Plan::bus, 500.0}, {&Plan::carrier, 400.0}, {&Plan::carrier, 60e3}}) {
+    auto beyond = plan;
+    beyond.*member = bad;
+    test::NotingBench other(waveform_bench::circuit(text.c_str()), 7);
+    CHECK_FALSE(Watching().run(beyond, other).ended);
+  }
+  study::Surroundings around;
+  around.limits = bench.limits();
+  around.terminals = around.pins = {"a", "b", "c", "ia", "ib", "ic"};
+  const auto findings = [&](const Plan& p) { return study::power::preflight(p, around); };
+  CHECK_FALSE(waveform_bench::has(findings(plan), "source.limit"));
+  auto beyond = plan;
+  beyond.voltage = 17;
+  CHECK(waveform_bench::has(findings(beyond), "source.limit"));
+  beyond = plan;
+  beyond.bus = 500;
+  CHECK(waveform_bench::has(findings(beyond), "source.limit"));
+  beyond = plan;
+  beyond.rate = 7e3;
+  CHECK(waveform_bench::has(findings(beyond), "sampling.coarse"));
+  around.ratings["b"] = {.voltage = 23, .reverse_voltage = 30};
+  CHECK(study::refusal(findings(plan)));
 }
 
 }  // namespace power_run

@@ -341,6 +341,43 @@ TEST_CASE("a sweep over level compresses where the cube's closed form has it", "
   for (const char* bad : {"thd@", "@20mV", "loud@20mV", "thd@quiet", "thd@20mV@3V"}) CHECK_FALSE(study::spectrum::kind().check_figure(bad));
 }
 
+TEST_CASE("figures over the records of a point, and over the points of a sweep, are those of each by itself", "[spectrum][sweep]") {
+  const auto reduced_of = [](const std::vector<study::Point>& points) {
+    auto reducer = study::spectrum::reducer({});
+    for (const auto& p : points) REQUIRE((*reducer)->add(p));
+    return *(*reducer)->so_far();
+  };
+  auto point = point_of(sampled(4096, [](double t) { return std::cos(2 * pi * 9e3 * t) + 1e-3 * std::cos(2 * pi * 18e3 * t); }));
+  const auto other = point_of(sampled(4096, [](double t) { return std::cos(2 * pi * 9e3 * t) + 2e-3 * std::cos(2 * pi * 18e3 * t); }));
+  point.records.push_back(other.records.front());
+  const auto one = reduced_of({point});
+  const auto& records = dynamic_cast<const study::spectrum::ReducedSpectra&>(*one);
+  const auto over = records.over_records({}, {"thd", "thd@1V", "noise.rms(1kHz,2kHz)"});
+  if (!over) FAIL(over.error().message);
+  const auto found = [&](const std::string& key) { return std::find_if(over->begin(), over->end(), [&](const auto& r) { return r.key == key; }); };
+  REQUIRE(found("thd") != over->end());
+  REQUIRE(found("thd")->values.size() == 2);
+  CHECK(found("thd")->values[0] == Approx(-60).margin(0.05));
+  CHECK(found("thd")->values[1] == Approx(-53.98).margin(0.05));
+  // What is asked for by name is there as well, what is of a sweep is not.
+  CHECK(found("noise.rms(1kHz,2kHz)") != over->end());
+  CHECK(found("thd@1V") == over->end());
+  CHECK(records.over_sweep({})->empty());
+  const std::vector<double> peaks = {0.05, 0.1, 0.2, 0.4};
+  const auto points = swept_cube(5, 3, peaks);
+  const auto many = reduced_of(points);
+  const auto curves = dynamic_cast<const study::spectrum::ReducedSpectra&>(*many).over_sweep({});
+  if (!curves) FAIL(curves.error().message);
+  const auto thd = std::find_if(curves->begin(), curves->end(), [](const auto& c) { return c.name == "thd"; });
+  REQUIRE(thd != curves->end());
+  REQUIRE(thd->at.size() == peaks.size());
+  for (std::size_t k = 0; k < peaks.size(); ++k) {
+    const double a = peaks[k];
+    CHECK(thd->at[k] == Approx(a / std::sqrt(2.0)).epsilon(1e-3));
+    CHECK(thd->value[k] == Approx(db(3 * a * a / 4 / (5 - 0.75 * 3 * a * a))).margin(0.1));
+  }
+}
+
 TEST_CASE("what drives is no figure of the device, and is doubted where its harmonics are in the result", "[spectrum][doubts]") {
   const std::size_t n = 8192;
   const double f = 251 * kRate / double(n);
@@ -399,6 +436,12 @@ TEST_CASE("a table of a sweep has its figures between rows, and its compression"
     INFO(last << " at " << place);
     CHECK(doubted(one->reading, "points.sparse") == sparse);
   }
+  // Levels alone are no sweep of anything.
+  auto alone = exchange::read_curves(folder.write("alone.csv", "level,thd\n0.01,-90\n0.1,-80\n"), study::spectrum::kind(), {});
+  REQUIRE(alone);
+  point.records = {alone->front().record};
+  std::erase_if(point.records.front().channels, [](const auto& c) { return c.role == "thd"; });
+  CHECK_FALSE(read_it({}));
   // A level that is none, and one that comes twice.
   for (const char* bad : {"level,thd\n0,-90\n1,-80\n", "level,thd\n1,-90\n1,-80\n"}) {
     auto rows = exchange::read_curves(folder.write("bad.csv", bad), study::spectrum::kind(), {});

@@ -164,6 +164,11 @@ TEST_CASE("what is not there says why, in words", "[spectrum][figures]") {
   CHECK(why_not(s, "sfdr") == "nothing is beside the fundamental");
   CHECK(why_not(s, "worst_spur.frequency") == "nothing is beside the fundamental");
   CHECK(why_not(s, "thd_n") == "nothing is beside the fundamental in the band");
+  // A second tone of no power is none.
+  auto powerless = silent;
+  powerless.worst = spectrum::Tone{2e3, 0, 0, 0};
+  CHECK(why_not(read(point({powerless})), "sfdr") == "nothing is beside the fundamental");
+  CHECK(why_not(read(point({powerless})), "worst_spur.frequency") == "nothing is beside the fundamental");
   CHECK_THAT(why_not(s, "dnl.max"), Contains("bits and full_scale"));
   Settings full{.harmonics = {2, 3}};
   full.full_scale = 1;

@@ -383,6 +383,20 @@ TEST_CASE("whole cycles are no whole ones beside a second tone that has none, un
   // A power of 1e-8 of the first's: an amplitude of 1e-4, of which the nearest line of the window holds a little less.
   CHECK(window(2e-4) == signal::Window::blackman_harris);
   CHECK(window(0.7e-4) == signal::Window::rectangular);
+  // What stands still, however large, hides neither.
+  const auto over = [&](double beside) { return of(trace([&](double t) { return 50 + std::cos(2 * pi * 411 * kRate / n * t) + beside * std::cos(2 * pi * 977.4 * kRate / n * t); }, n)).window; };
+  CHECK(over(0) == signal::Window::rectangular);
+  CHECK(over(1e-2) == signal::Window::blackman_harris);
+}
+
+TEST_CASE("cycles are whole up to a hundredth of one", "[spectrum][lines]") {
+  constexpr std::size_t n = 4096;
+  for (const auto& [beyond, whole] : {std::pair{0.0095, true}, {-0.0095, true}, {0.0105, false}, {-0.0105, false}}) {
+    CAPTURE(beyond);
+    const auto s = of(trace([&](double t) { return std::cos(2 * pi * (411 + beyond) * kRate / n * t); }, n));
+    CHECK(s.coherent == whole);
+    CHECK(s.off_coherent == Approx(std::abs(beyond)).margin(1e-4));
+  }
 }
 
 TEST_CASE("the curve of a spectrum goes from the first line to half the rate", "[spectrum][lines]") {

@@ -3,6 +3,7 @@
 #include "noting_bench.h"
 #include "sim/circuit.h"
 #include "study/spectrum/kind.h"
+#include "study/spectrum/preflight.h"
 #include "study/spectrum/runner.h"
 #include "waveform_support.h"
 
@@ -66,6 +67,42 @@ TEST_CASE("the quantity where the generator is connected is the stimulus, nothin
   const auto undriven = run(plan, none);
   if (!undriven.ended) FAIL(undriven.ended.error().message);
   CHECK_FALSE(undriven.kept.front().setting.json().contains("stimulus"));
+}
+
+TEST_CASE("inputs without a range are rehearsed at the highest level of the sweep, for no longer than it takes", "[spectrum][run]") {
+  auto plan = sine();
+  plan.hookup.chains[0].input.range.reset();
+  plan.along = study::spectrum::Along::level;
+  plan.level = 0.5;
+  plan.end = 2;
+  plan.points = 3;
+  for (const int samples : {1024, 16384}) {
+    plan.samples = samples;
+    test::NotingBench bench(waveform_bench::circuit(kHalf), 4);
+    const auto ran = run(plan, bench);
+    if (!ran.ended) FAIL(ran.ended.error().message);
+    REQUIRE(bench.captured.size() == 4);
+    CHECK(bench.captured[0].samples == std::min(samples, 8192));
+    CHECK(bench.captured[1].samples == samples);
+    const auto ranges = bench.limits().ranges;
+    CHECK(bench.connected[0][0].range == ranges.back());
+    // Half of 2 V pk-pk behind the generator's 50 ohm, and a tenth of room.
+    CHECK(bench.connected[1][0].range == *std::find_if(ranges.begin(), ranges.end(), [](double r) { return r >= 1.1 * 2000 / 2050 / 2; }));
+  }
+}
+
+TEST_CASE("a level beyond what the generator gives is told at its limit, however low that is", "[spectrum][run]") {
+  study::Surroundings around;
+  around.limits.highest_level_pp = 0.5;
+  const auto beyond = [&](double level) {
+    auto plan = sine();
+    plan.level = level;
+    return waveform_bench::has(study::spectrum::preflight(plan, around, nullptr), "source.limit");
+  };
+  CHECK_FALSE(beyond(0.5));
+  CHECK(beyond(0.501));
+  around.limits.highest_level_pp = 0;
+  CHECK_FALSE(beyond(100));
 }
 
 TEST_CASE("a spectrum that is stopped while its feed comes up has read nothing, and everything is off", "[spectrum][run]") {

@@ -197,6 +197,35 @@ TEST_CASE("what is swept brings an end that makes sense", "[spectrum][words]") {
   for (const char* good : {"1", "1000"}) CHECK(set(p, "records", good).taken);
 }
 
+TEST_CASE("numbers of a spectrum's brief are taken to their ends and refused beyond them", "[spectrum][words]") {
+  auto sweep = plan();
+  sweep.along = Along::level;
+  sweep.end = 2;
+  struct Ends {
+    Plan from;
+    const char *key, *least, *below, *most, *beyond;
+  };
+  const Ends all[] = {
+      {plan(), "offset", "-20 V", "-20.1 V", "20 V", "20.1 V"},
+      {plan(), "source", "1 ohm", "0.9 ohm", "10 kohm", "10.1 kohm"},
+      {plan(), "settle", "0 s", "-1 ms", "1 h", "3601 s"},
+      {sweep, "points", "2", "1", "200", "201"},
+      {plan(), "records", "1", "0", "1000", "1001"},
+      {plan(), "feed_voltage", "0 V", "-0.1 V", "80 V", "80.1 V"},
+      {plan(), "feed_limit", "1 mA", "0.9 mA", "30 A", "30.1 A"},
+      {plan(), "feed_time", "0 s", "-1 ms", "1 h", "3601 s"},
+      {plan(), "rate", "2.5 kHz", "2.1 kHz", "1 MHz", "1.01 MHz"},
+      {plan(), "samples", "400", "62", "4194304", "4194306"},
+  };
+  for (const auto& e : all) {
+    CAPTURE(e.key);
+    CHECK(set(e.from, e.key, e.least).trouble == "");
+    CHECK(set(e.from, e.key, e.most).trouble == "");
+    CHECK_FALSE(set(e.from, e.key, e.below).taken);
+    CHECK_FALSE(set(e.from, e.key, e.beyond).taken);
+  }
+}
+
 TEST_CASE("plans of spectra that make no sense are refused at their bounds", "[spectrum][words]") {
   auto p = plan();
   // Half the rate, and two cycles of a record of 10 ms.

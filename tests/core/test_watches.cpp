@@ -1,6 +1,9 @@
 #include <cmath>
 
+#include <set>
+
 #include "noting_bench.h"
+#include "run/latch.h"
 #include "study/power/reduced.h"
 #include "study/power/runner.h"
 #include "study/watch_duty.h"
@@ -53,6 +56,7 @@ struct Recording {
   std::function<void(bench::Capture&)> on_stretch = {};
   std::function<Clocks()> clocks = read_clocks;
   std::function<Result<void>(const study::Point&)> keep = {};
+  std::function<void(const Watch&)> tripped = {};
   std::stop_source stop = {};
   std::function<void(const study::Progress&)> progress = {};
 
@@ -76,6 +80,7 @@ struct Recording {
                                                   return {};
                                                 },
                                                 .progress = progress,
+                                                .tripped = tripped,
                                                 .stop = stop.get_token(),
                                                 .clocks = clocks});
     auto reducer = study::power::reducer(settings);
@@ -112,7 +117,11 @@ TEST_CASE("a watch is typed as it is said, and comes back as it was typed", "[wa
   CHECK(least.band() == Approx(0.02));
   CHECK(w.band() == Approx(0.04));
   CHECK(watch("over 1 V ends point").on_trip == OnTrip::ends_point);
-  for (const char* text : {"vout under 4.6 V for 10 us hysteresis 40 mV ends sweep", "over 2 A", "i over 20 mA ends point", "under -3 V for 2 ms"}) {
+  CHECK_FALSE(w.latches);
+  CHECK(watch("over 1 V latches").latches);
+  CHECK(watch("over 1 V for 2 s latches ends point").latches);
+  CHECK(watch("over 1 V for 2 s latches ends point").on_trip == OnTrip::ends_point);
+  for (const char* text : {"vout under 4.6 V for 10 us hysteresis 40 mV ends sweep", "over 2 A", "i over 20 mA ends point", "under -3 V for 2 ms", "v under 3 V hysteresis 0 V ends sweep latches"}) {
     CAPTURE(text);
     CHECK(watch(study::watch_text(watch(text))) == watch(text));
   }
@@ -351,6 +360,45 @@ TEST_CASE("a watch ends a record of a waveform where it trips, or all of them", 
       CHECK(p.setting.json().contains("ended_by") == !whole);
     }
   }
+}
+
+TEST_CASE("a watch that latches holds after its take until a person releases it", "[watch][latch][dossier]") {
+  waveform_bench::Studied studied(waveform_bench::kFed, waveform_bench::opened());
+  REQUIRE(studied.store.set_settings(studied.study.id, {{"watch.cap", "v under 3 V for 1 ms latches"}, {"watch.never", "v over 9 V latches"}, {"watch.noted", "v under 3 V"}}));
+  studied.study = *studied.store.find_study("S");
+  const auto first = studied.take();
+  if (!first) FAIL(first.error().message);
+  const auto takes = [&] { return *studied.store.takes(studied.study.id); };
+  CHECK(takes().front().latched == std::map<std::string, std::string>{{"cap", ""}});
+  const auto refused = studied.take();
+  REQUIRE_FALSE(refused);
+  CHECK_THAT(refused.error().message, Catch::Matchers::Contains("A watch that latches has tripped: cap in take 1") && Catch::Matchers::Contains("watch.latched"));
+  CHECK(takes().size() == 1);
+  // Of another unit it says nothing; taken upon oneself it goes ahead.
+  CHECK(run::held_watches(studied.study.settings, takes(), "another").empty());
+  REQUIRE(studied.take({.accepted = {"watch.latched"}}));
+  CHECK(run::held_watches(studied.study.settings, takes(), takes().front().unit).size() == 2);
+  REQUIRE(studied.store.set_released(*first, "cap", true));
+  CHECK(takes().front().latched.at("cap").size() == 20);
+  REQUIRE_FALSE(studied.take());
+  REQUIRE(studied.store.set_released(takes()[1].id, "cap", true));
+  REQUIRE(studied.take());
+  // Taken back it holds again, as long as the watch latches.
+  REQUIRE(studied.store.set_released(*first, "cap", false));
+  CHECK(takes().front().latched.at("cap").empty());
+  REQUIRE(studied.store.set_settings(studied.study.id, {{"watch.cap", "v under 3 V for 1 ms"}}));
+  studied.study = *studied.store.find_study("S");
+  CHECK(studied.take());
+  // It is sealed with all else of the take.
+  CHECK(studied.store.check_all()->empty());
+}
+
+TEST_CASE("a recording and a sweep latch what trips in them, whatever raw records are kept", "[watch][latch]") {
+  std::set<std::string> latched;
+  Recording recording{.settings = {{"watch.rail", "v under 4.6 V for 10 ms latches"}, {"watch.open", "v over 4 V latches"}, {"watch.never", "v over 9 V latches"}}};
+  recording.tripped = [&](const Watch& w) { latched.insert(w.name); };
+  REQUIRE(recording.run().ended);
+  CHECK(latched == std::set<std::string>{"rail", "open"});
 }
 
 }  // namespace watches

@@ -86,7 +86,7 @@ Outcome three_phases(unsigned seed) {
   // An rms has the noise in it: of the effective voltage five sixths of one phase's, of the current twice, for the neutral is
   // their sum.
   const double apparent = 3 * std::sqrt((v * v + against_v * against_v) / 2 + 5 / 6.0 * 0.4 * 0.4) * std::sqrt((i * i + against_i * against_i) / 2 + 2 * 0.02 * 0.02);
-  const auto a = std::polar(v, 0.0) + std::polar(against_v, turn), b = std::polar(v, -2 * pi / 3) + std::polar(against_v, turn + 2 * pi / 3);
+  const auto a = std::polar(v, 0.0) + std::polar(against_v, turn), b = std::polar(v, -2 * pi / 3) + std::polar(against_v, turn + 2 * pi / 3), c = std::polar(v, 2 * pi / 3) + std::polar(against_v, turn - 2 * pi / 3);
   return read(given, 4096, kRate, random, {},
               {{"power.active", active},
                {"power.reactive", reactive},
@@ -95,7 +95,30 @@ Outcome three_phases(unsigned seed) {
                {"power.apparent", apparent},
                {"power_factor", active / apparent},
                {"power_factor.displacement", active / std::hypot(active, reactive)},
-               {"angle.ab", std::remainder(std::arg(a / b) * 180 / pi, 360)}});
+               {"angle.ab", std::remainder(std::arg(a / b) * 180 / pi, 360)},
+               {"angle.bc", std::remainder(std::arg(b / c) * 180 / pi, 360)},
+               {"angle.ca", std::remainder(std::arg(c / a) * 180 / pi, 360)}});
+}
+
+/// The largest rms of a window over a current, and when it has come to stay within a band, by small steps of its own.
+struct Sliding {
+  double highest = 0, settled_after = 0;
+};
+Sliding sliding(const std::function<double(double)>& i, double on, double end, double window, double steady, double noise, double peak, double band) {
+  constexpr double kStep = 5e-6;
+  const auto count = std::size_t(end / kStep);
+  std::vector<double> squares(count + 1);
+  for (std::size_t k = 0; k < count; ++k) squares[k + 1] = squares[k] + std::pow(i((double(k) + 0.5) * kStep), 2) * kStep;
+  const auto half = std::size_t(std::lround(window / kStep / 2));
+  const auto rms = [&](std::size_t k) { return std::hypot(std::sqrt((squares[k + half] - squares[k - half]) / (2 * double(half) * kStep)), noise); };
+  Sliding out;
+  std::size_t settled = count - half;
+  for (std::size_t k = half; k + half <= count; ++k) out.highest = std::max(out.highest, rms(k));
+  while (settled > half && std::abs(rms(settled) / steady - 1) <= band) --settled;
+  double begins = on;
+  while (begins < end && std::abs(i(begins)) <= 0.05 * peak) begins += 1e-7;
+  out.settled_after = double(settled + 1) * kStep - begins;
+  return out;
 }
 
 /// A current that decays onto a direct one.
@@ -110,12 +133,33 @@ Outcome switched_on(unsigned seed) {
   const auto i = [=](double t) { return rising(t) * (steady + over * std::exp(-std::max(0.0, t - on) / tau)); };
   constexpr std::size_t n = 8000;
   double peak = 0, squares = 0;
-  const double end = double(n - 1) / rate, step = 2e-6;
+  const double end = double(n - 1) / rate, step = 2e-6, noise = 0.03;
   for (double t = on; t < end; t += step) {
     peak = std::max(peak, i(t));
     squares += i(t) * i(t) * step;
   }
-  return read({{"i", "A", i, 0.03}}, n, rate, random, {{"method", "switch_on"}}, {{"inrush.peak.positive", peak}, {"inrush.i2t", squares}, {"idle.rms", 0.03}, {"steady.rms", std::hypot(steady, 0.03)}});
+  const auto truth = sliding(i, on, end, 10e-3, std::hypot(steady, noise), noise, peak, 0.1);
+  return read({{"i", "A", i, noise}}, n, rate, random, {{"method", "switch_on"}},
+              {{"inrush.peak.positive", peak}, {"inrush.i2t", squares}, {"idle.rms", noise}, {"steady.rms", std::hypot(steady, noise)}, {"inrush.rms.max", truth.highest}, {"inrush.settled_after", truth.settled_after}});
+}
+
+/// A coil that the mains is switched onto: a sine and an offset that dies away.
+Outcome coil_switched_on(unsigned seed) {
+  std::mt19937_64 random(seed);
+  const double f = within(random, 49, 51), on = 0.06 + within(random, 0, 1e-3), tau = within(random, 0.02, 0.05), peak_current = within(random, 5, 8), phase = within(random, -0.5, 0.5), rate = 20e3, noise = 0.02;
+  const auto i = [=](double t) { return t < on ? 0.0 : peak_current * (std::cos(2 * pi * f * (t - on) + phase) - std::cos(phase) * std::exp(-(t - on) / tau)); };
+  const auto v = [=](double t) { return 325 * std::cos(2 * pi * f * (t - on) + phase + 1.4); };
+  constexpr std::size_t n = 12000;
+  const double end = double(n - 1) / rate, step = 2e-6;
+  double highest = 0, lowest = 0, squares = 0;
+  for (double t = on; t < end; t += step) {
+    highest = std::max(highest, i(t));
+    lowest = std::min(lowest, i(t));
+    squares += i(t) * i(t) * step;
+  }
+  const auto truth = sliding(i, on, end, 0.5 / f, std::hypot(peak_current / std::numbers::sqrt2, noise), noise, std::max(highest, -lowest), 0.1);
+  return read({{"v", "V", v, 0.3}, {"i", "A", i, noise}}, n, rate, random, {{"method", "switch_on"}},
+              {{"inrush.peak.positive", highest}, {"inrush.peak.negative", lowest}, {"inrush.i2t", squares}, {"steady.rms", std::hypot(peak_current / std::numbers::sqrt2, noise)}, {"inrush.rms.max", truth.highest}, {"inrush.settled_after", truth.settled_after}});
 }
 
 /// Sleep, listening and bursts with noise.
@@ -127,10 +171,26 @@ Outcome profiled(unsigned seed) {
     return in < ends ? (in > 0.02 && in < quiet ? burst : listen) : sleep;
   };
   constexpr std::size_t n = 40000;
-  double sum = 0;
+  double sum = 0, active = 0, bursts = 0;
   for (std::size_t k = 0; k < n; ++k) sum += i(double(k) / rate) / double(n);
-  return read({{"i", "A", i, 20e-6}}, n, rate, random, {{"method", "profile"}, {"battery", "19 Ah"}},
-              {{"profile.mean", sum}, {"profile.sleep", sleep}, {"profile.life", 19 * 3600 / sum}, {"profile.charge", sum * double(n) / rate}, {"profile.state.2.level", listen}, {"profile.state.3.level", burst},
+  // Of the time, wherever the samples fall.
+  const double whole = double(n) / rate;
+  for (double begins = start - every; begins < whole; begins += every) {
+    const auto inside = [&](double from, double to) { return std::max(0.0, std::min(to, whole) - std::max(from, 0.0)) / whole; };
+    active += inside(begins, begins + ends);
+    bursts += inside(begins + 0.02, begins + quiet);
+  }
+  const double volts = 3.3;
+  return read({{"i", "A", i, 20e-6}, {"v", "V", [=](double) { return volts; }, 1e-3}}, n, rate, random, {{"method", "profile"}, {"battery", "19 Ah"}},
+              {{"profile.peak", burst},
+               {"profile.energy", volts * sum * whole},
+               {"profile.active", ((active - bursts) * listen + bursts * burst) / active},
+               {"profile.active.share", active},
+               {"profile.state.1.level", sleep},
+               {"profile.state.1.share", 1 - active},
+               {"profile.state.2.share", active - bursts},
+               {"profile.state.3.share", bursts},
+               {"profile.mean", sum}, {"profile.sleep", sleep}, {"profile.life", 19 * 3600 / sum}, {"profile.charge", sum * double(n) / rate}, {"profile.state.2.level", listen}, {"profile.state.3.level", burst},
                {"profile.wake.charge", (ends - (quiet - 0.02)) * (listen - sleep) + (quiet - 0.02) * (burst - sleep)}});
 }
 
@@ -143,6 +203,7 @@ std::vector<Experiment> power_files() {
           {"power", "one phase, some 4 cycles", [](unsigned seed) { return one_phase(seed, 1600); }, 400},
           {"power", "three phases, unbalanced", three_phases, 400, 30},
           {"power", "a current that is switched on", switched_on, 400, 20},
+          {"power", "a coil that the mains is switched onto", coil_switched_on, 400, 20},
           {"power", "a profile of three states", profiled, 200}};
 }
 

@@ -209,7 +209,6 @@ class Sweep {
     if (!row) return tl::unexpected(row.error());
     for (const auto& watch : watches_) {
       const auto does = watch.on_trip.value_or(p_.on_trip);
-      if (out && does <= out->does) continue;
       std::string what;
       if (const auto at = record ? record->watched(watch) : 0; record && at < record->traces.size()) {
         const auto trip = first_trip(*record, std::span(&watch, 1));
@@ -220,7 +219,8 @@ class Sweep {
           if (watch.quantity == port_name(port) && (watch.over ? row->at(port) > watch.limit : row->at(port) < watch.limit))
             what = fmt::format("{} was {}", watch.quantity, format_quantity(row->at(port), port_unit(port), 4).plain());
       }
-      if (!what.empty()) out = Tripped{fmt::format("The watch {} tripped: {}", watch.name, what), does};
+      if (!what.empty() && context_.tripped) context_.tripped(watch);
+      if (!what.empty() && (!out || does > out->does)) out = Tripped{fmt::format("The watch {} tripped: {}", watch.name, what), does};
     }
     return out;
   }

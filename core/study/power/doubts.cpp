@@ -67,6 +67,11 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
   if (s.cycles < kFewCycles)
     out.push_back({"periods.few", Severity::caution, fmt::format("The record holds {} whole {}: means over so few say little of how steady they are.", s.cycles, s.cycles == 1 ? "cycle" : "cycles"),
                    "Take a longer record.", {{"cycles", "10"}}});
+  if (m.current_repeats > 0)
+    out.push_back({"frequency.unlike", Severity::caution,
+                   fmt::format("{} repeats at {}, {} at {}: where a voltage is switched, its switching may be more of it than what it turns with.", record.record->traces[record.wiring.voltages.front().trace]->name,
+                               shown(s.frequency, "Hz", 4), record.record->traces[record.wiring.currents.front().trace]->name, shown(m.current_repeats, "Hz", 4)),
+                   fmt::format("Set cycles_by = {}.", record.record->traces[record.wiring.currents.front().trace]->name)});
   if (std::abs(m.drift) > kUnsteady && record.method != Method::switch_on)
     out.push_back({"frequency.unsteady", Severity::caution, fmt::format("The frequency moves by {} from the first half of the record to the second.", in_percent(m.drift)),
                    "Take a shorter record, or wait until it is steady."});
@@ -169,8 +174,9 @@ void check_known(const Reading& reading, const Settings& settings, const std::ve
 Result<std::vector<Doubt>> find_doubts(const PowerRecord& record, const Reading& reading, const Settings& settings, const std::vector<std::string>& asked) {
   std::vector<Doubt> out;
   if (auto ok = check_inputs(record, out); !ok) return tl::unexpected(ok.error());
-  if (const auto samples = record.record->traces.front()->size(); samples > kMostSamples && !settings.to)
-    out.push_back({"record.long", Severity::note, fmt::format("The record has {} samples; the first {} are read.", samples, kMostSamples), "Set from and to for another part of it."});
+  if (record.cut)
+    out.push_back({"record.long", Severity::note, fmt::format("The record has {} samples; {} of them are read.", record.record->traces.front()->size(), kMostSamples),
+                   "Set from and to for another part of it."});
   if (record.measured) {
     check_cycles(record, settings, out);
     check_phases(record, settings, reading, out);

@@ -95,36 +95,35 @@ Result<PowerRecordPtr> read_record(WaveformsPtr record, const Settings& settings
   if (!wiring) return tl::unexpected(wiring.error());
   out->wiring = std::move(*wiring);
   out->record = std::move(record);
-  double start = 0;
-  auto rows = rows_of(*out->record, out->wiring, settings, start);
-  if (!rows) return tl::unexpected(rows.error());
+  auto read = rows_of(*out->record, out->wiring, settings);
+  if (!read) return tl::unexpected(read.error());
+  out->cut = read->cut;
+  auto& rows = read->values;
   const auto& time = out->record->traces.front()->time;
   if (!time.even()) return fail(Fault::input, "The times are not even to 0.1 %, which power wants: samples are missing, or were taken when something changed.");
   const auto voltages = out->wiring.voltages.size();
   if (out->method == Method::profile) {
     if (out->wiring.currents.size() != 1) return fail(Fault::input, "A profile is of one current; there {}.", out->wiring.currents.empty() ? "is none" : "are three");
-    const auto& i = (*rows)[voltages];
+    const auto& i = rows[voltages];
     out->profile = profile_of(i, time.step(), settings);
     if (voltages == 1) {
       double sum = 0;
-      for (std::size_t k = 0; k < i.size(); ++k) sum += i[k] * rows->front()[k] / double(i.size());
+      for (std::size_t k = 0; k < i.size(); ++k) sum += i[k] * rows.front()[k] / double(i.size());
       out->profile_power = sum;
     }
     return PowerRecordPtr(std::move(out));
   }
-  auto measured = measure(*out->record, out->wiring, settings);
-  if (!measured) return tl::unexpected(measured.error());
-  out->measured = std::move(*measured);
+  out->measured = measure_rows(*out->record, out->wiring, *read);
   if (out->measured) {
     const auto& s = out->measured->statistics;
     if (std::norm(s.phasor.front().front()) / 2 < kFundamental * s.product.front().front())
       out->measured = tl::unexpected<std::string>("no fundamental is found: what alternates is less than a tenth of what stands still");
   }
   const double half = out->measured ? 0.5 / out->measured->statistics.frequency : settings.window;
-  for (std::size_t k = voltages; k < rows->size(); ++k) {
-    if ((*rows)[k].size() < 8) continue;
-    const double whole = double((*rows)[k].size() - 1) * time.step();
-    out->inrush.emplace_back(std::move((*rows)[k]), start, time.step(), half, out->measured ? std::min(whole, 4 * half) : 0.05 * whole);
+  for (std::size_t k = voltages; k < rows.size(); ++k) {
+    if (rows[k].size() < 8) continue;
+    const double whole = double(rows[k].size() - 1) * time.step();
+    out->inrush.emplace_back(std::move(rows[k]), read->start, time.step(), half, out->measured ? std::min(whole, 4 * half) : 0.05 * whole);
   }
   return PowerRecordPtr(std::move(out));
 }

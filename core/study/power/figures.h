@@ -21,6 +21,7 @@ struct PowerRecord {
   std::vector<Inrush> inrush;              ///< one a current; none of a profile
   std::optional<LoadProfile> profile;
   std::optional<double> profile_power;     ///< W, mean
+  bool cut = false;                        ///< only the first samples of what is analysed were read
 };
 using PowerRecordPtr = std::shared_ptr<const PowerRecord>;
 

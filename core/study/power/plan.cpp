@@ -28,7 +28,7 @@ Result<void> check(const Plan& p) {
   if (p.samples() < 32) return fail(Fault::input, "A record of {} at {} has too few samples. Sample faster.", format_duration(p.record_length()), format_setting(p.rate, "Hz"));
   if (p.method == Method::cycles && p.rate < 8 * p.frequency)
     return fail(Fault::input, "At {} a cycle of {} has fewer than eight samples. Sample faster.", format_setting(p.rate, "Hz"), format_setting(p.frequency, "Hz"));
-  if (p.feed == Feed::phases && (p.pin == p.pin_b || p.pin == p.pin_c || p.pin_b == p.pin_c)) return fail(Fault::input, "Three phases feed three pins.");
+  if (p.three() && (p.pin == p.pin_b || p.pin == p.pin_c || p.pin_b == p.pin_c)) return fail(Fault::input, "Three phases feed three pins.");
   return {};
 }
 

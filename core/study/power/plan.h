@@ -16,6 +16,7 @@ enum class Feed : std::uint8_t {
   own,     ///< its own, or nothing of the bench
   mains,   ///< the mains source, one phase
   phases,  ///< the mains source, three phases
+  inverter,  ///< three phases switched off a bus
   supply,  ///< the DC source
 };
 
@@ -33,6 +34,7 @@ struct Plan {
   double voltage = 230, frequency = 50;   ///< V rms, Hz; of a feed of the device's own the frequency that is expected
   double line_resistance = 0.4, line_inductance = 0.8e-3;  ///< ohm, H
   double third = 0, fifth = 0;            ///< harmonics of the mains, shares
+  double bus = 48, carrier = 8e3;         ///< V, Hz: of the inverter
   Sequence sequence = Sequence::abc;
   double supply_voltage = 12, supply_limit = 10;  ///< V, A
   std::string contact;                    ///< of the device, that switches it on; empty: the source's own switch
@@ -50,7 +52,8 @@ struct Plan {
   Keep keep = Keep::events;
   Repeat repeat = Repeat::once;
 
-  bool alternates() const { return feed == Feed::mains || feed == Feed::phases; }
+  bool three() const { return feed == Feed::phases || feed == Feed::inverter; }
+  bool alternates() const { return feed == Feed::mains || three(); }
   bool happens_once() const { return method == Method::switch_on; }
   /// s of one record, or of one reading of a recording.
   double record_length() const { return method == Method::cycles ? cycles / frequency : method == Method::recording ? reading : length; }

@@ -13,13 +13,14 @@ namespace {
 /// The highest voltage that a pin is fed with.
 double peak_of(const Plan& p) {
   if (p.feed == Feed::supply) return p.supply_voltage;
+  if (p.feed == Feed::inverter) return p.bus / 2;
   return p.voltage * std::numbers::sqrt2 * (1 + p.third + p.fifth);
 }
 
 void check_feed(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
   if (p.feed == Feed::own) return;
   std::vector<std::string> pins = {p.pin};
-  if (p.feed == Feed::phases) pins.insert(pins.end(), {p.pin_b, p.pin_c});
+  if (p.three()) pins.insert(pins.end(), {p.pin_b, p.pin_c});
   const double peak = peak_of(p);
   for (const auto& pin : pins) {
     const auto rating = around.ratings.find(pin);
@@ -29,13 +30,27 @@ void check_feed(const Plan& p, const Surroundings& around, std::vector<Doubt>& o
       const auto most = rating->second.voltage_towards(sign);
       if (!most || peak <= *most * (1 + 1e-9)) continue;
       const auto edit = p.feed == Feed::supply ? Edits{{"supply_voltage", format_setting(*most, "V")}}
-                                               : Edits{{"voltage", format_setting(rounded_to(0.999 * *most / peak * p.voltage, 3), "V")}};
+                        : p.feed == Feed::inverter ? Edits{{"bus", format_setting(rounded_to(0.999 * 2 * *most, 3), "V")}}
+                                                   : Edits{{"voltage", format_setting(rounded_to(0.999 * *most / peak * p.voltage, 3), "V")}};
       out.push_back(rating_finding(true, fmt::format("{} would see {}; its rating is {}.", pin, format_quantity(sign * peak, "V", 3).plain(), format_setting(sign * *most, "V")),
                                    "Lower the voltage of the feed.", edit));
       break;
     }
   }
-  if (p.alternates() && around.limits.mains_voltage > 0 && p.voltage > around.limits.mains_voltage)
+  if (p.feed == Feed::inverter) {
+    if (around.limits.inverter_bus > 0 && p.bus > around.limits.inverter_bus)
+      out.push_back({"source.limit", Severity::serious, fmt::format("The inverter's bus reaches {}.", format_setting(around.limits.inverter_bus, "V")), "Lower the bus.",
+                     {{"bus", format_setting(around.limits.inverter_bus, "V")}}});
+    // A little less than what it just gives, so that no edge falls on another.
+    if (const double most = p.bus / 2 / std::numbers::sqrt2; p.voltage > most)
+      out.push_back({"source.limit", Severity::serious, fmt::format("Off a bus of {} an inverter gives {} rms and no more.", format_setting(p.bus, "V"), format_quantity(most, "V", 3).plain()), "Lower the voltage.",
+                     {{"voltage", format_setting(rounded_to(0.95 * most, 3), "V")}}});
+    constexpr double kPerPulse = 8;
+    if (p.rate < kPerPulse * p.carrier)
+      out.push_back({"sampling.coarse", Severity::caution,
+                     fmt::format("A period of the switching at {} has {:.1f} samples: what it folds to lies among the harmonics.", format_setting(p.carrier, "Hz"), p.rate / p.carrier),
+                     "Sample faster.", {{"rate", format_setting(std::min(16 * p.carrier, around.limits.of(p.hookup.digitiser).highest_sample_rate > 0 ? around.limits.of(p.hookup.digitiser).highest_sample_rate : 16 * p.carrier), "Hz")}}});
+  } else if (p.alternates() && around.limits.mains_voltage > 0 && p.voltage > around.limits.mains_voltage)
     out.push_back({"source.limit", Severity::serious, fmt::format("The mains source reaches {} rms.", format_setting(around.limits.mains_voltage, "V")), "Lower the voltage.",
                    {{"voltage", format_setting(around.limits.mains_voltage, "V")}}});
 }

@@ -13,6 +13,7 @@ constexpr double kApart = 2;          ///< factor from one state to the next
 constexpr double kDecades = 12;       ///< below the largest, that are told apart
 constexpr double kWithinState = 8;    ///< pieces of the time that a state lasts at least
 constexpr std::size_t kProfileNoise = 65536;
+constexpr std::size_t kAboutPeak = 16;  ///< samples on either side of the highest that it is read from
 
 }  // namespace
 
@@ -26,8 +27,11 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
     out.mean += v / double(n);
     largest = std::max(largest, std::abs(v));
   }
-  out.peak = *std::max_element(i.begin(), i.end());
   out.noise = signal::noise_of(std::span<const double>(i).first(std::min(n, kProfileNoise)));
+  const auto top = std::size_t(std::max_element(i.begin(), i.end()) - i.begin()), first = top > kAboutPeak ? top - kAboutPeak : 0;
+  const auto highest = signal::extreme_near(std::span<const double>(i).subspan(first, std::min(n, top + kAboutPeak + 1) - first), top - first, out.noise);
+  out.peak = highest.value;
+  out.u_peak = highest.u_value;
   if (!(largest > 0)) return out;
   // What is looked at is smoothed over a part of the time that a state lasts, so that noise does not spread a small one.
   const auto together = std::max<std::size_t>(1, std::size_t(settings.state_time * double(n) / kWithinState));
@@ -112,15 +116,17 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
   assign();
   for (std::size_t s = 0; s < tops.size(); ++s) {
     double all = 0, all_sum = 0, inside = 0, inside_sum = 0;
+    int stretches = 0;
     for (std::size_t k = 0; k < smooth.size(); ++k) {
       if (of[k] != int(s)) continue;
+      if (k == 0 || of[k - 1] != int(s)) ++stretches;
       all += 1;
       all_sum += smooth[k];
       if ((k > 0 && of[k - 1] != int(s)) || (k + 1 < smooth.size() && of[k + 1] != int(s))) continue;
       inside += 1;
       inside_sum += smooth[k];
     }
-    if (all > 0) out.states.push_back({inside > 0 ? inside_sum / inside : all_sum / all, all / pieces, (inside > 0 ? inside : all) * double(together)});
+    if (all > 0) out.states.push_back({inside > 0 ? inside_sum / inside : all_sum / all, all / pieces, (inside > 0 ? inside : all) * double(together), stretches});
   }
   if (out.states.size() < 2 || !(out.states.front().level > 0)) return out;
   out.parts_at = std::sqrt(out.states.front().level * out.states.back().level);
@@ -167,7 +173,7 @@ void add_profile(const LoadProfile& p, const Settings& settings, const TraceErro
   };
   const auto u_of = [&](double level, double share) { return u_over(level, share * n); };
   put("profile.mean", "Mean current", "A", p.mean, u_of(p.mean, 1));
-  put("profile.peak", "Highest current", "A", p.peak, u_of(p.peak, 0));
+  put("profile.peak", "Highest current", "A", p.peak, std::hypot(std::hypot(errors.u_gain * p.peak, errors.u_offset), p.u_peak));
   put("profile.charge", "Charge", "C", p.mean * p.seconds, u_of(p.mean, 1) * p.seconds);
   if (power)
     put("profile.energy", "Energy", "J", *power * p.seconds, p.mean != 0 ? std::abs(*power) * p.seconds * u_of(p.mean, 1) / std::abs(p.mean) : 0);
@@ -183,7 +189,8 @@ void add_profile(const LoadProfile& p, const Settings& settings, const TraceErro
     const auto& s = p.states[k];
     const auto name = k < settings.states.size() ? settings.states[k] : fmt::format("State {}", k + 1);
     put(fmt::format("profile.state.{}.level", k + 1), name + ", current", "A", s.level, u_over(s.level, s.samples));
-    put(fmt::format("profile.state.{}.share", k + 1), name + ", share of time", "1", s.share, p.step / p.seconds);
+    // Each stretch begins and ends anywhere within what is smoothed together.
+    put(fmt::format("profile.state.{}.share", k + 1), name + ", share of time", "1", s.share, double(p.together) * p.step / p.seconds * std::sqrt(2.0 * s.stretches / 12));
   }
   if (p.states.empty() || !(p.states.front().level > 0)) {
     absent("profile.sleep", "Sleep current", p.states.empty() ? "the current stays nowhere" : "its lowest state lies at or below zero: zero the sensor, or sense it on a smaller range");

@@ -14,6 +14,7 @@ struct LoadState {
   double level = 0;  ///< A, mean of what is there
   double share = 0;  ///< of the time
   double samples = 0;  ///< that its level is the mean of
+  int stretches = 0;   ///< in which the current stays there
 };
 
 struct Wake {
@@ -24,7 +25,7 @@ struct Wake {
 
 /// A small current over decades: how long it is at what, and what it wakes to.
 struct LoadProfile {
-  double mean = 0, peak = 0, seconds = 0;  ///< A, A, s
+  double mean = 0, peak = 0, u_peak = 0, seconds = 0;  ///< A, A, A by noise and what lies between samples, s
   double step = 1;                         ///< s between samples
   std::size_t together = 1;                ///< samples that are smoothed to tell states
   double noise = 0;                        ///< standard deviation of a sample

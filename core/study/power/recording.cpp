@@ -76,6 +76,7 @@ void Recording::note_trips() {
   const auto ended = duty_->ended();
   if (!ended.empty() || !duty_->still_open().empty()) tripped_ = true;
   for (const auto& trip : ended) {
+    if (context_.tripped) context_.tripped(*trip.watch);
     if (++logged_ > kMostLogged) continue;
     const auto& [watch, k, e, open] = trip;
     log_.push_back({e.from, e.to, watch->name,
@@ -232,9 +233,11 @@ Result<void> Recording::run() {
   const auto read = bench_.capture(p_.rate, int(std::min<long long>(samples, kMostRecording)), context_.stop, [&](const bench::Capture& stretch) { return take(stretch); });
   // However it ended, nothing that was read is lost.
   const auto open = duty_->still_open();
-  for (const auto& [watch, k, e, is_open] : open)
+  for (const auto& [watch, k, e, is_open] : open) {
+    if (context_.tripped) context_.tripped(*watch);
     log_.push_back({e.from, e.to, watch->name, fmt::format("{} was still {} {} at the end", names_[k], watch->over ? "over" : "under", format_setting(watch->limit, sensing_[k].unit)), e.extreme,
                     std::string(sensing_[k].unit)});
+  }
   if (!read) note("the recording ended: " + read.error().message);
   if (logged_ > kMostLogged) note(fmt::format("a watch tripped {} times; the log has the first {}", logged_, kMostLogged));
   if (in_reading_ > 0)

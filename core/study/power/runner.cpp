@@ -23,10 +23,16 @@ Result<void> feed(const Plan& p, bench::Bench& bench, std::optional<double> lead
       if (auto ok = bench.supply({.pin = p.pin, .voltage = p.supply_voltage, .current_limit = p.supply_limit, .rises_after = by_source}); !ok) return ok;
       break;
     case Feed::mains:
-    case Feed::phases: {
+    case Feed::phases:
+    case Feed::inverter: {
       bench::MainsSetup setup{.pins = {p.pin}, .voltage = p.voltage, .frequency = p.frequency, .resistance = p.line_resistance, .inductance = p.line_inductance, .third = p.third, .fifth = p.fifth,
                               .backwards = p.sequence == Sequence::acb, .closes_after = by_source, .angle = p.angle * std::numbers::pi / 180};
-      if (p.feed == Feed::phases) setup.pins.insert(setup.pins.end(), {p.pin_b, p.pin_c});
+      if (p.feed == Feed::inverter) {
+        setup.third = setup.fifth = 0;
+        setup.carrier = p.carrier;
+        setup.bus = p.bus;
+      }
+      if (p.three()) setup.pins.insert(setup.pins.end(), {p.pin_b, p.pin_c});
       if (auto ok = bench.mains(setup); !ok) return ok;
       break;
     }

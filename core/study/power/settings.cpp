@@ -48,6 +48,18 @@ Setting<Settings> states() {
           }};
 }
 
+/// A quantity by its name.
+Setting<Settings> cycles_by() {
+  return {"cycles_by",
+          [](Settings& s, std::string_view, std::string_view text) -> Result<void> {
+            s.cycles_by = text == "none" ? std::string() : std::string(trimmed(text));
+            return {};
+          },
+          [](const Settings& s, SettingsText& out) {
+            if (!s.cycles_by.empty()) out["cycles_by"] = s.cycles_by;
+          }};
+}
+
 /// "10 ms 80 A, 100 ms 30 A, 1 s 14 A": points of a fuse's curve.
 Setting<Settings> fuse() {
   return {"fuse",
@@ -128,6 +140,7 @@ const SettingsTable<Settings>& table() {
       number_setting("step", &Settings::step, "s", Bound::positive),
       number_setting("sample_rate", &Settings::sample_rate, "Hz", Bound::positive),
       percent_setting("u_limit", &Settings::u_limit),
+      cycles_by(),
       watch_setting(&Settings::watches),
   });
   return all;

@@ -48,6 +48,7 @@ struct Settings {
   double u_limit = 0.02;                  ///< relative uncertainty above which a figure is doubted
   std::vector<std::pair<double, double>> fuse = {};  ///< s and A: what it bears for how long
   std::vector<Watch> watches = {};
+  std::string cycles_by = {};             ///< the quantity that tells the cycles; empty: the first voltage
 };
 
 Result<void> set(Settings& settings, std::string_view key, std::string_view text);

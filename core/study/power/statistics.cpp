@@ -49,7 +49,7 @@ signal::Local largest(std::span<const double> row) {
 
 }  // namespace
 
-Result<std::vector<std::vector<double>>> rows_of(const Waveforms& record, const Wiring& wiring, const Settings& settings, double& start) {
+Result<Rows> rows_of(const Waveforms& record, const Wiring& wiring, const Settings& settings) {
   std::vector<Placed> all = wiring.voltages;
   all.insert(all.end(), wiring.currents.begin(), wiring.currents.end());
   const auto& time = record.traces[all.front().trace]->time;
@@ -59,46 +59,47 @@ Result<std::vector<std::vector<double>>> rows_of(const Waveforms& record, const 
   const auto last = settings.to ? std::min(size, std::size_t(std::floor(place(*settings.to))) + 1) : size;
   if (!(first + 2 <= last)) return fail(Fault::input, "from and to leave nothing of the record, which goes from {:.6g} s to {:.6g} s.", time.at(0), time.at(size - 1));
   const auto count = std::min(last - first, kMostSamples);
-  start = time.at(first);
-  std::vector<std::vector<double>> rows;
+  Rows out{.values = {}, .start = time.at(first), .cut = count < last - first};
   for (const auto& one : all) {
-    auto& row = rows.emplace_back(count);
+    auto& row = out.values.emplace_back(count);
     if (auto ok = record.traces[one.trace]->read(first, row); !ok) return tl::unexpected(ok.error());
     if (one.factor != 1)
       for (auto& v : row) v *= one.factor;
   }
-  return rows;
+  return out;
 }
 
 Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, const Wiring& wiring, const Settings& settings) {
-  using Out = tl::expected<Measured, std::string>;
+  const auto read = rows_of(record, wiring, settings);
+  if (!read) return tl::unexpected(read.error());
+  return measure_rows(record, wiring, *read);
+}
+
+tl::expected<Measured, std::string> measure_rows(const Waveforms& record, const Wiring& wiring, const Rows& read) {
   std::vector<Placed> all = wiring.voltages;
   all.insert(all.end(), wiring.currents.begin(), wiring.currents.end());
   const auto& time = record.traces[all.front().trace]->time;
-  double start = 0;
-  auto rows = rows_of(record, wiring, settings, start);
-  if (!rows) return tl::unexpected(rows.error());
+  const auto& rows = read.values;
   Measured out;
   auto& s = out.statistics;
   s.phases = wiring.phases();
   s.has_voltage = !wiring.voltages.empty();
   s.has_current = !wiring.currents.empty();
   s.of_lines = wiring.form == Form::lines;
-  // What moves most against its own noise tells the cycles: a voltage where there is one.
-  const auto& tells = rows->front();
+  const auto& tells = rows[wiring.cycles_by];
   const auto cycles = signal::whole_cycles(tells);
-  if (!cycles || cycles->count < 2) return Out(tl::unexpect, "no fundamental is found: the record does not hold two whole cycles of anything");
+  if (!cycles || cycles->count < 2) return tl::unexpected<std::string>("no fundamental is found: the record does not hold two whole cycles of anything");
   s.cycles = cycles->count;
   s.samples = cycles->samples();
   s.frequency = cycles->frequency / time.step();
   s.u_frequency = cycles->u_frequency / time.step();
   s.phasor_variance = signal::phasor_variance(*cycles);
-  const auto n = rows->size();
+  const auto n = rows.size();
   s.product.assign(n, std::vector<double>(n));
   for (std::size_t i = 0; i < n; ++i) {
-    const auto& row = (*rows)[i];
+    const auto& row = rows[i];
     s.mean.push_back(signal::mean_over(row, *cycles));
-    for (std::size_t j = 0; j <= i; ++j) s.product[i][j] = s.product[j][i] = signal::mean_product(row, (*rows)[j], *cycles);
+    for (std::size_t j = 0; j <= i; ++j) s.product[i][j] = s.product[j][i] = signal::mean_product(row, rows[j], *cycles);
     auto harmonics = signal::harmonics_over(row, *cycles, kHighest);
     s.phasor.push_back(std::move(harmonics.peak));
     s.noise.push_back(harmonics.noise);
@@ -110,8 +111,8 @@ Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, con
   }
   if (s.of_lines)
     for (std::size_t p = 0; p < 3; ++p) {
-      auto phase = (*rows)[p];
-      const auto& other = (*rows)[(p + 2) % 3];
+      auto phase = rows[p];
+      const auto& other = rows[(p + 2) % 3];
       for (std::size_t k = 0; k < phase.size(); ++k) phase[k] = (phase[k] - other[k]) / 3;
       const auto top = largest(phase);
       s.highest[p] = top.value;
@@ -120,7 +121,7 @@ Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, con
   // Beyond half the sample rate nothing is known; all channels tell as many orders.
   std::size_t orders = kHighest;
   for (const auto& p : s.phasor) orders = std::min(orders, p.size());
-  if (orders == 0) return Out(tl::unexpect, "no fundamental is found: it lies at half the sample rate");
+  if (orders == 0) return tl::unexpected<std::string>("no fundamental is found: it lies at half the sample rate");
   for (auto& p : s.phasor) p.resize(orders);
   // Where a channel's first sample was really taken, against the first channel's.
   for (std::size_t i = 0; i < n; ++i) {
@@ -130,8 +131,13 @@ Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, con
   }
   const auto half = std::span<const double>(tells).first(tells.size() / 2), other = std::span<const double>(tells).subspan(tells.size() / 2);
   const auto a = signal::whole_cycles(half), b = signal::whole_cycles(other);
+  // What is switched may have more of its switching in it than of what it turns with; the current tells.
+  constexpr double kSame = 0.1, kKnown = 1e-3;
+  if (s.has_voltage && s.has_current && wiring.cycles_by < s.phases)
+    if (const auto current = signal::whole_cycles(rows[s.current(0)]); current && current->frequency < (1 - kSame) * cycles->frequency && current->u_frequency < kKnown * current->frequency)
+      out.current_repeats = current->frequency / time.step();
   if (a && b && a->count >= 4 && b->count >= 4) out.drift = b->frequency / a->frequency - 1;
-  return Out(std::move(out));
+  return out;
 }
 
 Statistics moved(const Statistics& s, std::size_t channel, ErrorOf what, double by, const ChannelErrors& errors) {

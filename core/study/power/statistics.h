@@ -45,13 +45,21 @@ struct Measured {
   Statistics statistics;
   std::vector<ChannelErrors> errors;  ///< one a channel
   double drift = 0;                   ///< relative, of the frequency from the first half to the second
+  double current_repeats = 0;         ///< Hz: what the first current repeats with, where that is something else; 0: the same
 };
 
 /// The samples of every channel of the wiring over [from, to] of the settings, in its factor.
-Result<std::vector<std::vector<double>>> rows_of(const Waveforms& record, const Wiring& wiring, const Settings& settings, double& start);
+struct Rows {
+  std::vector<std::vector<double>> values;
+  double start = 0;  ///< s, of the first
+  bool cut = false;  ///< there are more than are read at once
+};
+Result<Rows> rows_of(const Waveforms& record, const Wiring& wiring, const Settings& settings);
 
 /// Corners of the sensors are taken off, channels laid on one time.
 /// @return why there is nothing that alternates, where there is nothing
+tl::expected<Measured, std::string> measure_rows(const Waveforms& record, const Wiring& wiring, const Rows& rows);
+/// Of samples that are read for it.
 Result<tl::expected<Measured, std::string>> measure(const Waveforms& record, const Wiring& wiring, const Settings& settings);
 
 /// The same with a small error on one channel.

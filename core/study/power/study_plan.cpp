@@ -24,9 +24,11 @@ std::vector<Lead> PlannedPower::leads() const {
     case Feed::own: return {};
     case Feed::mains: return {{.pin = plan_.pin, .name = "mains source", .along = true}};
     case Feed::supply: return {{.pin = plan_.pin, .name = "DC source", .along = true}};
-    case Feed::phases: break;
+    case Feed::phases:
+    case Feed::inverter: break;
   }
-  return {{.pin = plan_.pin, .name = "mains a", .along = true}, {.pin = plan_.pin_b, .name = "mains b"}, {.pin = plan_.pin_c, .name = "mains c"}};
+  const std::string source = plan_.feed == Feed::inverter ? "inverter " : "mains ";
+  return {{.pin = plan_.pin, .name = source + "a", .along = true}, {.pin = plan_.pin_b, .name = source + "b"}, {.pin = plan_.pin_c, .name = source + "c"}};
 }
 
 std::string PlannedPower::time_sentence(const bench::Limits& limits) const { return power::time_sentence(plan_, limits); }

@@ -17,7 +17,7 @@ class PlannedPower final : public study::Plan {
   BriefHint hint(std::string_view key, const Surroundings& around) const override;
   std::vector<Lead> leads() const override;
   const bench::Hookup* hookup() const override { return &plan_.hookup; }
-  int points(const bench::Limits&) const override { return plan_.method == Method::cycles ? plan_.readings : 1; }
+  int points(const bench::Limits&) const override { return plan_.method == Method::cycles ? plan_.readings : plan_.method == Method::recording ? 0 : 1; }
   double seconds(const bench::Limits&) const override { return plan_.seconds(); }
   std::string time_sentence(const bench::Limits& limits) const override;
   std::vector<Doubt> preflight(const Surroundings& around, const bench::Levels* levels) const override;

@@ -74,7 +74,9 @@ std::string all_roles() {
   return listed(all, "and");
 }
 
-Result<Wiring> wiring_of(const Waveforms& record, const Settings& settings) {
+namespace {
+
+Result<Wiring> phases_of(const Waveforms& record, const Settings& settings) {
   const auto star = three(record, settings, kStar), lines = three(record, settings, kLines), currents = three(record, settings, kCurrents);
   for (const auto* some : {&star, &lines, &currents})
     if (!*some) return tl::unexpected(some->error());
@@ -103,6 +105,20 @@ Result<Wiring> wiring_of(const Waveforms& record, const Settings& settings) {
   if (out.voltages.empty() && out.currents.empty())
     return fail(Fault::input, "No quantity is a voltage or a current of a phase: say which is which, such as wire.v=NAME and wire.i=NAME.");
   return out;
+}
+
+}  // namespace
+
+Result<Wiring> wiring_of(const Waveforms& record, const Settings& settings) {
+  auto out = phases_of(record, settings);
+  if (!out || settings.cycles_by.empty()) return out;
+  const auto n = out->voltages.size();
+  for (std::size_t k = 0; k < n + out->currents.size(); ++k)
+    if (record.traces[(k < n ? out->voltages[k] : out->currents[k - n]).trace]->name == settings.cycles_by) {
+      out->cycles_by = k;
+      return out;
+    }
+  return fail(Fault::input, "cycles_by: no phase has the quantity \"{}\".", settings.cycles_by);
 }
 
 }  // namespace heron::study::power

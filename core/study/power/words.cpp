@@ -15,6 +15,7 @@ const Choices<Method> kMethods = {{Method::cycles, "cycles", "steady cycles", {"
 const Choices<Feed> kFeeds = {{Feed::own, "own", "nothing of the bench", {"nothing", "own", "itself"}},
                               {Feed::mains, "mains", "the mains source", {"mains"}},
                               {Feed::phases, "phases", "three phases of the mains source", {"three phases", "phases"}},
+                              {Feed::inverter, "inverter", "an inverter of three phases", {"inverter"}},
                               {Feed::supply, "supply", "the DC source", {"dc", "supply"}}};
 const Choices<Sequence> kSequences = {{Sequence::abc, "abc", "a b c"}, {Sequence::acb, "acb", "a c b"}};
 const Choices<Keep> kKeeps = {{Keep::events, "events", "raw records around what a watch caught", {"events", "watches"}}, {Keep::none, "none", "no raw records", {"none", "readings"}}};
@@ -80,7 +81,7 @@ Word<Plan> feed_word() {
     const auto& pins = around.terminals;
     const auto known = [&](const std::string& pin) { return std::find(pins.begin(), pins.end(), pin) != pins.end(); };
     if (!known(p.pin) && !pins.empty()) p.pin = pins.front();
-    if (p.feed != Feed::phases) return {};
+    if (!p.three()) return {};
     std::vector<std::string> others;
     for (const auto& pin : pins)
       if (pin != p.pin) others.push_back(pin);
@@ -117,6 +118,8 @@ const WordTable<Plan>& words() {
       number_word("line_inductance", "line_inductance", "Inductance of the line", &Plan::line_inductance, "H", {0, 1}),
       share_word("third", "Third harmonic of the mains", &Plan::third),
       share_word("fifth", "Fifth harmonic of the mains", &Plan::fifth),
+      number_word("bus", "bus", "Bus of the inverter", &Plan::bus, "V", {1, 1000}),
+      number_word("carrier", "carrier", "Switching frequency of the inverter", &Plan::carrier, "Hz", {100, 1e6}),
       choice_word("sequence", "sequence", "Which way the phases turn", &Plan::sequence, kSequences),
       number_word("supply_voltage", "supply_voltage", "Voltage of the DC source", &Plan::supply_voltage, "V", {0, 80}),
       number_word("supply_limit", "supply_limit", "Current limit of the DC source", &Plan::supply_limit, "A", {1e-3, 30}),
@@ -147,6 +150,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
     case Feed::own: say("by {feed} : the device has its own,"); break;
     case Feed::mains: say("{pin} from {feed} with {voltage} rms at {frequency} ,"); break;
     case Feed::phases: say("{pin} , {pin_b} and {pin_c} from {feed} with {voltage} rms at {frequency} , turning {sequence} ,"); break;
+    case Feed::inverter: say("{pin} , {pin_b} and {pin_c} from {feed} with {voltage} rms at {frequency} , switched at {carrier} off {bus} , turning {sequence} ,"); break;
     case Feed::supply: say("{pin} from {feed} with {supply_voltage} , up to {supply_limit} ,"); break;
   }
   if (p.method == Method::switch_on)
@@ -170,7 +174,10 @@ std::vector<BriefPiece> brief(const Plan& p) {
   head("Also");
   drives = true;
   if (p.alternates() && p.method != Method::switch_on) say("the first phase begins at {angle} ;");
-  if (p.alternates()) say("the line has {line} and {line_inductance} , the mains {third} of the third harmonic and {fifth} of the fifth;");
+  if (p.feed == Feed::inverter)
+    say("the line has {line} and {line_inductance} ;");
+  else if (p.alternates())
+    say("the line has {line} and {line_inductance} , the mains {third} of the third harmonic and {fifth} of the fifth;");
   drives = false;
   say("{repeat} ;");
   say_ranges(out, p.hookup, {.text = {}, .rare = rare, .drives = drives});

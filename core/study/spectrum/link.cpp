@@ -70,17 +70,12 @@ double Link::power_gain(double frequency) const {
     case Form::integrator: return std::pow(2 * std::numbers::pi * frequency * of, -2);
     case Form::points: break;
   }
+  const auto gain_of = [](double db) { return std::pow(10, db / 10); };
   const auto above = std::lower_bound(points.begin(), points.end(), frequency, [](const auto& p, double f) { return p.first < f; });
-  double db = 0;
-  if (above == points.begin())
-    db = points.front().second;
-  else if (above == points.end())
-    db = points.back().second;
-  else {
-    const auto below = above - 1;
-    db = below->second + (above->second - below->second) * std::log(frequency / below->first) / std::log(above->first / below->first);
-  }
-  return std::pow(10, db / 10);
+  if (above == points.begin()) return gain_of(points.front().second);
+  if (above == points.end()) return gain_of(points.back().second);
+  const auto below = above - 1;
+  return gain_of(below->second + (above->second - below->second) * std::log(frequency / below->first) / std::log(above->first / below->first));
 }
 
 double Link::u_power_gain(double frequency) const {
