@@ -13,6 +13,8 @@
 #include "app/kinds/response/bode_plot.h"
 #include "app/lenses/record_plot.h"
 #include "app/kinds/iv/family_plot.h"
+#include "app/kinds/spectrum/spectrum_plot.h"
+#include "study/spectrum/reduced.h"
 #include "render/plot_parts.h"
 #include "render/theme.h"
 
@@ -217,6 +219,31 @@ void frame_of_a_week_of_readings(benchmark::State& state) {
   }
 }
 
+/// One more record of 2^16 samples to those that are averaged, read anew and drawn: what a live spectrum does a frame.
+void frame_of_a_live_spectrum(benchmark::State& state) {
+  constexpr std::size_t n = 1 << 16;
+  study::Record record{.sample_rate = 1e6};
+  study::Channel channel{.role = "v", .unit = "V", .scale = 1e-4, .range = 2, .lowest_count = -16384, .highest_count = 16383};
+  for (std::size_t k = 0; k < n; ++k) channel.counts.push_back(std::int16_t(9000 * std::cos(2 * M_PI * 4001 * double(k) / n) + 9 * std::cos(2 * M_PI * 8002 * double(k) / n) + double(k * k % 101) / 20));
+  record.channels.push_back(std::move(channel));
+  study::Point point{.index = 0, .setting = nlohmann::json::object(), .records = {record}};
+  auto reducer = *study::spectrum::reducer({});
+  app::SpectrumPlot plot;
+  plot.resize(960, 440);
+  for (auto _ : state) {
+    state.PauseTiming();
+    if (point.records.size() < 100) point.records.push_back(record);
+    point.records.back().pass = int(point.records.size()) - 1;
+    state.ResumeTiming();
+    if (!reducer->add(point)) return state.SkipWithError("the record is not read");
+    const auto reduced = *reducer->so_far();
+    const auto spectra = dynamic_cast<const study::spectrum::ReducedSpectra&>(*reduced).spectra({});
+    if (!spectra) return state.SkipWithError("the spectrum is not read");
+    plot.show_spectra({{.of = spectra->back(), .quantity = 0, .settings = {}, .colour = render::take_colour(1), .tagged = true}}, {});
+    plot.replot(QCustomPlot::rpImmediateRefresh);
+  }
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -250,6 +277,7 @@ int main(int argc, char** argv) {
   benchmark::RegisterBenchmark("frame_of_a_hundred_curves", frame_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("redraw_of_a_hundred_curves", redraw_of_a_hundred_curves)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("frame_of_a_million_points", frame_of_a_million_points)->Unit(benchmark::kMillisecond);
+  benchmark::RegisterBenchmark("frame_of_a_live_spectrum", frame_of_a_live_spectrum)->Unit(benchmark::kMillisecond)->Iterations(90);
   benchmark::RegisterBenchmark("frame_of_a_week_of_readings", frame_of_a_week_of_readings)->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("open_in_the_window", open_in_the_window)
       ->Arg(10)

@@ -486,8 +486,11 @@ void RecordPlot::show_marks(const std::vector<double>& times, const std::string&
           auto* words = new QCPItemText(this);
           words->setClipAxisRect(rect);
           place(words->position);
-          words->setPositionAlignment(Qt::AlignHCenter | Qt::AlignTop);
-          words->setPadding(QMargins(6, 10, 6, 2));
+          // Towards the middle from the ends, so that it is never cut off.
+          const double share = (time - whole().lower) / whole().size();
+          const bool low = **value < drawn.upright->range().center();
+          words->setPositionAlignment((share > 0.9 ? Qt::AlignRight : share < 0.1 ? Qt::AlignLeft : Qt::AlignHCenter) | (low ? Qt::AlignBottom : Qt::AlignTop));
+          words->setPadding(QMargins(6, low ? 2 : 10, 6, low ? 10 : 2));
           words->setText(label);
           words->setFont(render::text_font(11, QFont::DemiBold));
           words->setColor(theme().heron);

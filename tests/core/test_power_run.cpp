@@ -256,7 +256,7 @@ TEST_CASE("a look at the wiring takes nothing, and says what is seen and what wo
   };
   plan.hookup.chains = chains("ia", "ib");
   auto sound = bench_of();
-  CHECK_THAT(said(plan, sound), Contains("Each channel looks like what it is said to be: v_a 23") && Contains("v_b 23") && Contains("120 deg"));
+  CHECK_THAT(said(plan, sound), Contains("Each channel looks like what it is said to be: v_a 23") && Contains("v_b 23") && Contains("−120 °"));
   // One record of ten cycles, whatever is planned.
   CHECK(sound.captured.size() == 1);
   CHECK(sound.captured.front().samples == 2002);

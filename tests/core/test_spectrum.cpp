@@ -341,6 +341,35 @@ TEST_CASE("a sweep over level compresses where the cube's closed form has it", "
   for (const char* bad : {"thd@", "@20mV", "loud@20mV", "thd@quiet", "thd@20mV@3V"}) CHECK_FALSE(study::spectrum::kind().check_figure(bad));
 }
 
+TEST_CASE("a spectrum that is read with other settings is read anew, and with the same once more the same", "[spectrum]") {
+  auto reducer = study::spectrum::reducer({});
+  REQUIRE((*reducer)->add(point_of(sampled(4096, [](double t) { return std::cos(2 * pi * 9.01e3 * t) + 1e-3 * std::cos(2 * pi * 18.02e3 * t); }))));
+  const auto reduced = *(*reducer)->so_far();
+  const auto level = [&](const study::SettingsText& settings) { return reduced->read(settings, {})->reading.find("snr")->value; };
+  const double wide = level({{"window", "rectangular"}}), narrow = level({{"window", "blackman_harris"}});
+  CHECK(narrow > wide + 20);
+  CHECK(level({{"window", "rectangular"}}) == wide);
+  CHECK(level({{"window", "rectangular"}}) == wide);
+  CHECK(level({{"window", "blackman_harris"}}) == narrow);
+  study::spectrum::Settings scratch;
+  for (const char* bad : {"2.5..7", "2..7.5", "1..7", "7..2", "2..201"}) CHECK_FALSE(study::spectrum::set(scratch, "harmonics", bad));
+  for (const char* good : {"2..2", "2..200", "3..7"}) CHECK(study::spectrum::set(scratch, "harmonics", good));
+}
+
+TEST_CASE("small-signal gain is of the lowest decade of levels, of two at least", "[spectrum][sweep]") {
+  // The second lies beyond a decade and has bent by a little already.
+  const double g = 5, b = 3;
+  std::vector<double> peaks = {0.01, 0.15};
+  for (int k = 0; k < 12; ++k) peaks.push_back(0.3 * std::pow(1.15, k));
+  const auto r = study::spectrum::kind().analyse(swept_cube(g, b, peaks), {}, {});
+  REQUIRE(r);
+  const auto gain = [&](double a) { return 20 * std::log10(g - 0.75 * b * a * a); };
+  const double small = (gain(0.01) + gain(0.15)) / 2;
+  // Where the gain lies a decibel below that.
+  const double a = std::sqrt((g - std::pow(10, (small - 1) / 20)) / (0.75 * b));
+  CHECK(value(r->reading, "compression.1dB.input") == Approx(a / std::sqrt(2.0)).epsilon(2e-3));
+}
+
 TEST_CASE("figures over the records of a point, and over the points of a sweep, are those of each by itself", "[spectrum][sweep]") {
   const auto reduced_of = [](const std::vector<study::Point>& points) {
     auto reducer = study::spectrum::reducer({});
@@ -436,6 +465,15 @@ TEST_CASE("a table of a sweep has its figures between rows, and its compression"
     INFO(last << " at " << place);
     CHECK(doubted(one->reading, "points.sparse") == sparse);
   }
+  // What it takes in memory grows with its rows.
+  const auto bytes_of = [&](const std::string& rows) {
+    auto table = exchange::read_curves(folder.write("size.csv", "level,thd\n" + rows), study::spectrum::kind(), {});
+    REQUIRE(table);
+    const auto reduced = study::spectrum::kind().reduce({{.setting = nlohmann::json::object(), .records = {table->front().record}}}, {});
+    REQUIRE(reduced);
+    return (*reduced)->bytes();
+  };
+  CHECK(bytes_of("0.1,-90\n0.2,-80\n0.3,-70\n") > bytes_of("0.1,-90\n0.2,-80\n"));
   // Levels alone are no sweep of anything.
   auto alone = exchange::read_curves(folder.write("alone.csv", "level,thd\n0.01,-90\n0.1,-80\n"), study::spectrum::kind(), {});
   REQUIRE(alone);
@@ -532,6 +570,20 @@ TEST_CASE("what a link lifts near half the rate has not folded", "[spectrum][lin
   auto folded = v;
   for (std::size_t k = 0; k < folded.size(); ++k) folded[k] += 4e-4 * std::cos(2 * pi * 4000 / 8192 * double(k));
   CHECK(doubted(read(folded, {{"link.v", "points 1 kHz 0 dB, 50 kHz 30 dB"}}), "sampling.coarse"));
+}
+
+TEST_CASE("what folds is told by the lines as they were read, whatever a link makes of them", "[spectrum][link][doubts]") {
+  std::mt19937_64 random(5);
+  std::vector<double> v;
+  const std::size_t n = 8192;
+  // Noise of one size everywhere, and much more of it close to half the rate.
+  for (std::size_t k = 0; k < n; ++k) v.push_back(std::cos(2 * pi * 700 * double(k) / double(n)) + 1e-4 * normal_deviate(random));
+  for (int j = 0; j < 60; ++j) {
+    const double cycles = 0.985 * double(n) / 2 + 1.7 * j / 2;
+    for (std::size_t k = 0; k < n; ++k) v[k] += 4e-5 * std::cos(2 * pi * std::fmod(cycles * double(k) / double(n), 1.0) + j * j);
+  }
+  CHECK(doubted(read(v), "sampling.coarse"));
+  CHECK(doubted(read(v, {{"link.v", "corner 1 kHz"}}), "sampling.coarse"));
 }
 
 TEST_CASE("a filter before an input is divided out by the network file that describes it", "[spectrum][link]") {

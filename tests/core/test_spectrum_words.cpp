@@ -217,6 +217,10 @@ TEST_CASE("numbers of a spectrum's brief are taken to their ends and refused bey
       {plan(), "rate", "2.5 kHz", "2.1 kHz", "1 MHz", "1.01 MHz"},
       {plan(), "samples", "400", "62", "4194304", "4194306"},
   };
+  auto fast = plan();
+  fast.frequency = 20e3;
+  CHECK(set(fast, "samples", "64").trouble == "");
+  CHECK_FALSE(set(fast, "samples", "62").taken);
   for (const auto& e : all) {
     CAPTURE(e.key);
     CHECK(set(e.from, e.key, e.least).trouble == "");

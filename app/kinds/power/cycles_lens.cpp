@@ -113,6 +113,7 @@ void CyclesLens::redraw() {
   plot_->show_record(std::move(curves), panels_, std::nullopt);
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
+  plot_->show_marks({}, {}, {});
   if (one) {
     const auto* f = view->analysis.reading.find("frequency");
     const auto& time = one->traces.front()->time;

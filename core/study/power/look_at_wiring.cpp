@@ -25,7 +25,7 @@ std::string as_seen(const WiringCheck& check) {
   for (const auto& c : check.channels) {
     if (!out.empty()) out += ", ";
     out += fmt::format("{} {}", c.quantity, format_quantity(c.rms, c.unit, 3).plain());
-    if (&c != &check.channels.front()) out += fmt::format(" at {:.0f} deg", c.angle);
+    if (&c != &check.channels.front()) out += " at " + format_quantity(c.angle, "deg", 3).plain();
   }
   return out;
 }

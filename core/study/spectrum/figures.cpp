@@ -157,12 +157,11 @@ tl::expected<const signal::CodeDensity*, std::string> codes(const View& v) {
 /// nothing is known but that.
 Found largest(const std::vector<double>& values, const std::function<double(std::size_t)>& u_of) {
   constexpr int kRuns = 24;
-  std::size_t top = 0;
+  const auto top = std::size_t(std::max_element(values.begin(), values.end(), [](double a, double b) { return std::abs(a) < std::abs(b); }) - values.begin());
   double squares = 0;
-  std::vector<double> u(values.size());
+  std::vector<double> u;
   for (std::size_t k = 0; k < values.size(); ++k) {
-    if (std::abs(values[k]) > std::abs(values[top])) top = k;
-    u[k] = u_of(k);
+    u.push_back(u_of(k));
     squares += u[k] * u[k];
   }
   const double seen = std::abs(values[top]), of_noise = std::sqrt(squares / double(values.size()) * 2 * std::log(2 * double(values.size())));

@@ -112,8 +112,7 @@ tl::expected<Tone, std::string> Spectrum::products(const std::vector<double>& fr
 double leakage(double off, signal::Window window, std::size_t samples) {
   const auto facts = signal::facts_of(window);
   double inside = 0;
-  for (int k = -facts.reach; k <= facts.reach + 1; ++k)
-    if (std::abs(double(k) - off) <= facts.reach) inside += std::norm(signal::window_kernel(facts.cosines, double(k) - off, samples));
+  for (double k = std::ceil(off - facts.reach); k <= off + facts.reach; ++k) inside += std::norm(signal::window_kernel(facts.cosines, k - off, samples));
   return std::max(1e-300, 1 - inside / facts.power_gain);
 }
 

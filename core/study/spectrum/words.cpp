@@ -198,20 +198,17 @@ const WordTable<Plan>& words() {
 }
 
 Result<double> read_level(std::string_view text, double source_resistance) {
+  const std::string_view kOfPower = "dbm";
   const auto typed = trimmed(text);
-  double pk_pk = 0;
-  if (const auto small = lower(typed); small.ends_with("dbm")) {
-    const auto power = parse_value(trimmed(std::string_view(typed).substr(0, typed.size() - 3)), "1");
+  const auto read = [&]() -> Result<double> {
+    if (!lower(typed).ends_with(kOfPower)) return parse_level_pp(typed, LevelForm::peak_to_peak);
+    const auto power = parse_value(trimmed(std::string_view(typed).substr(0, typed.size() - kOfPower.size())), "1");
     if (!power) return tl::unexpected(power.error());
     // Into a load that matches the source, half of the open-circuit voltage.
-    pk_pk = 2 * 2 * std::numbers::sqrt2 * std::sqrt(1e-3 * std::pow(10, *power / 10) * source_resistance);
-  } else {
-    const auto level = parse_level_pp(typed, LevelForm::peak_to_peak);
-    if (!level) return tl::unexpected(level.error());
-    pk_pk = *level;
-  }
-  if (!(pk_pk > 0) || !std::isfinite(pk_pk)) return fail(Fault::input, "A level above zero is wanted, not {}.", text);
-  return pk_pk;
+    return 2 * 2 * std::numbers::sqrt2 * std::sqrt(1e-3 * std::pow(10, *power / 10) * source_resistance);
+  }();
+  if (read && (!(*read > 0) || !std::isfinite(*read))) return fail(Fault::input, "A level above zero is wanted, not {}.", text);
+  return read;
 }
 
 std::vector<BriefPiece> brief(const Plan& p) {
