@@ -239,7 +239,13 @@ void frame_of_a_live_spectrum(benchmark::State& state) {
     const auto reduced = *reducer->so_far();
     const auto spectra = dynamic_cast<const study::spectrum::ReducedSpectra&>(*reduced).spectra({});
     if (!spectra) return state.SkipWithError("the spectrum is not read");
-    plot.show_spectra({{.of = spectra->back(), .quantity = 0, .settings = {}, .colour = render::take_colour(1), .tagged = true}}, {});
+    app::SpectrumCurve curve;
+    curve.of = spectra->back();
+    curve.colour = render::take_colour(1);
+    curve.tagged = true;
+    std::vector<app::SpectrumCurve> curves;
+    curves.push_back(std::move(curve));
+    plot.show_spectra(std::move(curves), {});
     plot.replot(QCustomPlot::rpImmediateRefresh);
   }
 }

@@ -187,6 +187,9 @@ TEST_CASE("what an inrush comes to, with gain, zero and noise of its channel", "
   const double noise = 0.02;
   const auto noisy = inrush(Inrush(sampled(20001, 1e-4, [&](double t) { return t < on ? 0.0 : 3.0; }, noise), 0, 1e-4, 10e-3, 50e-3));
   CHECK(value(noisy, "inrush.i2t") == Approx(1.9 * 9).epsilon(5e-3));
+  // Noise alone, read through straight lines, has two thirds of its square.
+  const auto alone = inrush(Inrush(sampled(100'001, 1e-4, [](double t) { return t < 5 ? 0.0 : 1e-6; }, 1.0), 0, 1e-4, 10e-3, 50e-3));
+  CHECK(std::abs(value(alone, "inrush.i2t")) < 0.4);
   CHECK(*figure(noisy, "inrush.i2t").u == Approx(2 * noise * std::sqrt(1.9 * 9 * 1e-4)).epsilon(0.05));
   CHECK(*figure(noisy, "steady.rms").u == Approx(noise / std::sqrt(500)).epsilon(0.05));
   CHECK(*figure(noisy, "inrush.rms.max").u == Approx(noise / std::sqrt(100)).epsilon(0.05));
@@ -246,6 +249,11 @@ TEST_CASE("states of a profile are where the current stays, a factor of two apar
   for (const auto& [lg, share] : three.shares) all += share;
   CHECK(all == Approx(1));
   for (const auto& [lg, share] : three.shares) CHECK((std::abs(lg + 5) < 0.03 || std::abs(lg + 3) < 0.03 || std::abs(lg + 1) < 0.03));
+  // Within what is smoothed together the share is told by how much of each a piece holds: 3/8 of a state time of 40 samples.
+  const auto between = power::profile_of(sampled(40'000, 1e-3, [](double t) { return t > 10.0005 && t < 20.0125 ? 5e-3 : 1e-3; }), 1e-3, {.state_time = 0.008});
+  CHECK(between.together == 40);
+  REQUIRE(between.states.size() == 2);
+  CHECK(between.states[1].share == Approx(10.012 / 40).margin(1e-3 / 40));
   // Nothing at all has no state; what is fed back is told at its size.
   const auto none = of([](double) { return 0.0; });
   CHECK(none.states.empty());
@@ -304,6 +312,11 @@ TEST_CASE("figures of a profile follow from its states, with what their channel 
   CHECK(*figure(r, "profile.sleep").u == Approx(std::hypot(0.01 * 10e-6, 1e-6)));
   CHECK(*figure(r, "profile.peak").u >= std::hypot(0.01 * 50e-3, 1e-6));
   CHECK(*figure(r, "profile.active").u == Approx(std::hypot(0.01 * 50e-3, 1e-6)));
+  // A burst within what is awake: where it begins and ends between samples moves the mean over what is active.
+  const auto inner = power::profile_of(sampled(10000, 1e-3, [](double t) { return t < 4 || t >= 6 ? 10e-6 : t >= 4.5 && t < 5 ? 50e-3 : 10e-3; }), 1e-3, {});
+  const double over = 0.5 / 2 * 50e-3 + 1.5 / 2 * 10e-3;
+  CHECK(inner.active_mean == Approx(over));
+  CHECK(inner.active_ends == Approx(std::sqrt((2 * 40e-3 * 40e-3 + 2 * std::pow(10e-3 - over, 2)) / 12) / 2000));
   CHECK(*figure(r, "profile.active.share").u == Approx(1e-4 * std::sqrt(2 / 12.0)));
   CHECK(*figure(r, "profile.state.2.share").u == Approx(1e-4 * std::sqrt(2 / 12.0)));
   CHECK(*figure(r, "profile.state.1.share").u == Approx(1e-4 * std::sqrt(4 / 12.0)));

@@ -105,7 +105,7 @@ struct Sliding {
   double highest = 0, settled_after = 0;
 };
 Sliding sliding(const std::function<double(double)>& i, double on, double end, double window, double steady, double noise, double peak, double band) {
-  constexpr double kStep = 5e-6;
+  constexpr double kStep = 1e-6;
   const auto count = std::size_t(end / kStep);
   std::vector<double> squares(count + 1);
   for (std::size_t k = 0; k < count; ++k) squares[k + 1] = squares[k] + std::pow(i((double(k) + 0.5) * kStep), 2) * kStep;
@@ -203,7 +203,7 @@ std::vector<Experiment> power_files() {
           {"power", "one phase, some 4 cycles", [](unsigned seed) { return one_phase(seed, 1600); }, 400},
           {"power", "three phases, unbalanced", three_phases, 400, 30},
           {"power", "a current that is switched on", switched_on, 400, 20},
-          {"power", "a coil that the mains is switched onto", coil_switched_on, 400, 20},
+          {"power", "a coil that the mains is switched onto", coil_switched_on, 400},
           {"power", "a profile of three states", profiled, 200}};
 }
 

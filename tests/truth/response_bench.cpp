@@ -415,6 +415,8 @@ std::map<std::pair<std::string, std::string>, std::string> exceptions() {
           {{"notch.depth", "take, trap of drawn parts"}, few},
           {{"notch.frequency", "take, trap of drawn parts"}, edge},
           {{"crossover.gain", "take, loop of drawn parts"}, few},
+          {{"peak.frequency", "take, band-pass, refined"}, few},
+          {{"inrush.settled_after", "a coil that the mains is switched onto"}, "where the rms only just stays within its band, a swing of it more or less decides: rare, and by ten milliseconds"},
           {{"current@1.23V", "take, resistor of drawn value, there and back"}, few},
           {{"pv.fill_factor", "take, photovoltaic cells"}, few},
           {{"delay(v_in,v_out)", "record, two sines"},

@@ -91,7 +91,8 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
     put(positive ? "inrush.peak.positive" : "inrush.peak.negative", positive ? "Highest current" : "Lowest current", "A", local.value,
         std::hypot(std::hypot(local.u_value, errors.u_gain * local.value), errors.u_offset), {time(double(first) + local.place)});
   }
-  const double seconds = in.step() * double(v.size() - 1), i2t = in.i2t(), own = in.noise() * in.noise() * seconds;
+  // Of noise two thirds are left between samples: the mean of (a a + a b + b b)/3.
+  const double seconds = in.step() * double(v.size() - 1), i2t = in.i2t(), own = 2 * in.noise() * in.noise() / 3 * seconds;
   double charge = 0;
   for (const double x : v) charge += x * in.step();
   put("inrush.i2t", "Square of the current over time", "A2s", i2t - own,
@@ -120,11 +121,14 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
   if (!settled || double(*settled) > last) {
     into.absent.push_back({"inrush.settled_after" + end, "it does not settle within the record", "Settled after" + of});
   } else {
-    const double value = (double(*settled) - double(in.begins())) * in.step(), noise = in.noise() / std::sqrt(std::max(1.0, in.half() / in.step())) / std::max(in.steady(), 1e-300);
+    // Of a window and of the steady value that it is held against. Where the rms only just stays within the band, a little more
+    // of noise moves it by a whole swing: seen as far out as noise goes.
+    const auto of_noise = [&](double samples) { return in.noise() / std::sqrt(std::max(1.0, samples)) / std::max(in.steady(), 1e-300); };
+    const double value = (double(*settled) - double(in.begins())) * in.step(), noise = std::hypot(of_noise(in.half() / in.step()), of_noise(double(tail)));
     double spread = in.step();
-    for (const double by : {noise, -noise})
-      if (const auto other = settings.settle_band + by > 0 ? in.settled(settings.settle_band + by) : std::nullopt)
-        spread = std::max(spread, std::abs(double(*other) - double(*settled)) * in.step());
+    for (const double times : {1.0, 2.0, 3.0, -1.0, -2.0, -3.0})
+      if (const auto other = settings.settle_band + times * noise > 0 ? in.settled(settings.settle_band + times * noise) : std::nullopt)
+        spread = std::max(spread, std::abs(double(*other) - double(*settled)) * in.step() / std::abs(times));
     put("inrush.settled_after", "Settled after", "s", std::max(0.0, value), spread, {time(double(in.begins())), time(double(*settled))});
   }
   if (in.idle() >= kIdle) {

@@ -13,6 +13,7 @@ constexpr double kApart = 2;          ///< factor from one state to the next
 constexpr double kDecades = 12;       ///< below the largest, that are told apart
 constexpr double kWithinState = 8;    ///< pieces of the time that a state lasts at least
 constexpr std::size_t kProfileNoise = 65536;
+constexpr double kJump = 6;           ///< of the noise, that noise does not jump by
 constexpr std::size_t kAboutPeak = 16;  ///< samples on either side of the highest that it is read from
 
 }  // namespace
@@ -114,6 +115,7 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
     passes = true;
   }
   assign();
+  std::vector<double> levels(tops.size()), times(tops.size());
   for (std::size_t s = 0; s < tops.size(); ++s) {
     double all = 0, all_sum = 0, inside = 0, inside_sum = 0;
     int stretches = 0;
@@ -126,8 +128,22 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
       inside += 1;
       inside_sum += smooth[k];
     }
-    if (all > 0) out.states.push_back({inside > 0 ? inside_sum / inside : all_sum / all, all / pieces, (inside > 0 ? inside : all) * double(together), stretches});
+    if (all == 0) continue;
+    levels[s] = inside > 0 ? inside_sum / inside : all_sum / all;
+    out.states.push_back({levels[s], all / pieces, (inside > 0 ? inside : all) * double(together), stretches});
   }
+  // A piece beside another state's holds some of both: its mean tells how much of each.
+  for (std::size_t k = 0; k < smooth.size(); ++k) {
+    const auto own = std::size_t(of[k]);
+    auto other = own;
+    if (k + 1 < smooth.size() && of[k + 1] != of[k]) other = std::size_t(of[k + 1]);
+    if (k > 0 && of[k - 1] != of[k]) other = std::size_t(of[k - 1]);
+    const double mixed = other == own ? 0 : std::clamp((smooth[k] - levels[own]) / (levels[other] - levels[own]), 0.0, 1.0);
+    times[own] += 1 - mixed;
+    times[other] += mixed;
+  }
+  if (out.states.size() == tops.size())
+    for (std::size_t s = 0; s < tops.size(); ++s) out.states[s].share = times[s] / pieces;
   if (out.states.size() < 2 || !(out.states.front().level > 0)) return out;
   out.parts_at = std::sqrt(out.states.front().level * out.states.back().level);
   const double sleep = out.states.front().level;
@@ -137,7 +153,18 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
       active += 1;
       active_sum += v;
     }
-  if (active > 0) out.active_mean = active_sum / active;
+  if (active > 0) {
+    out.active_mean = active_sum / active;
+    // Half a sample at either end of a stretch weighs by what it lies off the mean, within it by how far it jumps.
+    double squares = 0;
+    for (std::size_t k = 0; k + 1 < n; ++k) {
+      const bool here = i[k] > out.parts_at, next = i[k + 1] > out.parts_at;
+      if (!here && !next) continue;
+      const double jump = here && next ? i[k + 1] - i[k] : (here ? i[k] : i[k + 1]) - out.active_mean;
+      if (std::abs(jump) > kJump * out.noise) squares += jump * jump;
+    }
+    out.active_ends = std::sqrt(squares / 12) / active;
+  }
   out.active_share = active / double(n);
   // A wake begins with a rising crossing; stretches shorter than the glitch do not count, nor do gaps as short within one.
   const auto short_of = std::size_t(std::ceil(settings.glitch / step));
@@ -189,8 +216,8 @@ void add_profile(const LoadProfile& p, const Settings& settings, const TraceErro
     const auto& s = p.states[k];
     const auto name = k < settings.states.size() ? settings.states[k] : fmt::format("State {}", k + 1);
     put(fmt::format("profile.state.{}.level", k + 1), name + ", current", "A", s.level, u_over(s.level, s.samples));
-    // Each stretch begins and ends anywhere within what is smoothed together.
-    put(fmt::format("profile.state.{}.share", k + 1), name + ", share of time", "1", s.share, double(p.together) * p.step / p.seconds * std::sqrt(2.0 * s.stretches / 12));
+    // Each stretch begins and ends anywhere between two samples.
+    put(fmt::format("profile.state.{}.share", k + 1), name + ", share of time", "1", s.share, p.step / p.seconds * std::sqrt(2.0 * s.stretches / 12));
   }
   if (p.states.empty() || !(p.states.front().level > 0)) {
     absent("profile.sleep", "Sleep current", p.states.empty() ? "the current stays nowhere" : "its lowest state lies at or below zero: zero the sensor, or sense it on a smaller range");
@@ -204,7 +231,7 @@ void add_profile(const LoadProfile& p, const Settings& settings, const TraceErro
       absent(key, label, why);
     return;
   }
-  put("profile.active", "Active current", "A", p.active_mean, u_of(p.active_mean, p.active_share));
+  put("profile.active", "Active current", "A", p.active_mean, std::hypot(u_of(p.active_mean, p.active_share), p.active_ends));
   put("profile.active.share", "Share of time active", "1", p.active_share, p.step / p.seconds * std::sqrt(2.0 * double(std::max<std::size_t>(1, p.wakes.size())) / 12));
   put("profile.wake.count", "Wakes", "1", double(p.wakes.size()), 0);
   if (p.wakes.empty()) return absent("profile.wake.charge", "Charge of a wake", "there is no wake");

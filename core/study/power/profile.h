@@ -32,6 +32,7 @@ struct LoadProfile {
   std::vector<LoadState> states;           ///< from the lowest up
   double parts_at = 0;                     ///< A: above it is active; the geometric mean of the lowest and the highest state
   double active_mean = 0, active_share = 0;
+  double active_ends = 0;  ///< A: standard uncertainty of its mean, by where between two samples it jumps
   std::vector<Wake> wakes;
   std::vector<std::pair<double, double>> shares;  ///< lg A, and the share of time in each bin
 };
