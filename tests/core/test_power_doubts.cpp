@@ -156,6 +156,14 @@ TEST_CASE("an input that stands at its end is doubted where its end is known, or
   CHECK_FALSE(doubted(slept->reading, "input.clipped"));
 }
 
+TEST_CASE("a current that repeats more slowly than its voltage by over a tenth is doubted", "[power][doubts]") {
+  const auto with = [](double f) { return doubted(read({voltage(), current(0.3, f)}, 16384), "frequency.unlike"); };
+  CHECK(with(44.5));
+  CHECK_FALSE(with(45.5));
+  CHECK_FALSE(with(50));
+  CHECK_FALSE(with(60));
+}
+
 TEST_CASE("a sensor without DC loses what stands still, and is told where that matters", "[power][doubts]") {
   const auto with = [](const study::SettingsText& settings) {
     auto i = current(0.3);

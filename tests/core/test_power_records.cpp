@@ -254,6 +254,10 @@ TEST_CASE("states of a profile are where the current stays, a factor of two apar
   CHECK(between.together == 40);
   REQUIRE(between.states.size() == 2);
   CHECK(between.states[1].share == Approx(10.012 / 40).margin(1e-3 / 40));
+  // A current that stays nowhere for so long has none.
+  const auto nowhere = of([](double t) { return 1e-6 * std::pow(10, 0.6 * t); }, {.state_time = 0.4});
+  CHECK(nowhere.states.empty());
+  CHECK(nowhere.mean > 0);
   // Nothing at all has no state; what is fed back is told at its size.
   const auto none = of([](double) { return 0.0; });
   CHECK(none.states.empty());

@@ -85,6 +85,7 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
     // Beside a fuller one it is that one's edge.
     if (!beside) tops.push_back(middle);
   }
+  if (tops.empty()) return out;
   std::sort(tops.begin(), tops.end());
   // Each piece belongs to the nearest state by ratio. One beside another state's may hold some of its current: it counts for
   // the share of time, not for the level.
