@@ -7,6 +7,7 @@
 #include <QElapsedTimer>
 #include <QWindow>
 #include <cmath>
+#include <random>
 
 #include "app/main_window.h"
 #include "perf/dossiers.h"
@@ -222,18 +223,22 @@ void frame_of_a_week_of_readings(benchmark::State& state) {
 /// One more record of 2^16 samples to those that are averaged, read anew and drawn: what a live spectrum does a frame.
 void frame_of_a_live_spectrum(benchmark::State& state) {
   constexpr std::size_t n = 1 << 16;
-  study::Record record{.sample_rate = 1e6};
-  study::Channel channel{.role = "v", .unit = "V", .scale = 1e-4, .range = 2, .lowest_count = -16384, .highest_count = 16383};
-  for (std::size_t k = 0; k < n; ++k) channel.counts.push_back(std::int16_t(9000 * std::cos(2 * M_PI * 4001 * double(k) / n) + 9 * std::cos(2 * M_PI * 8002 * double(k) / n) + double(k * k % 101) / 20));
-  record.channels.push_back(std::move(channel));
-  study::Point point{.index = 0, .setting = nlohmann::json::object(), .records = {record}};
+  std::mt19937 random(1);
+  std::normal_distribution<double> noise(0, 10);
+  std::vector<study::Record> records;
+  for (int pass = 0; pass < 100; ++pass) {
+    study::Channel channel{.role = "v", .unit = "V", .scale = 1e-4, .range = 2, .lowest_count = -16384, .highest_count = 16383};
+    for (std::size_t k = 0; k < n; ++k)
+      channel.counts.push_back(std::int16_t(std::lround(9000 * std::cos(2 * M_PI * 4001 * double(k) / n) + 9 * std::cos(2 * M_PI * 8002 * double(k) / n) + noise(random))));
+    records.push_back({.pass = pass, .sample_rate = 1e6, .channels = {std::move(channel)}});
+  }
+  study::Point point{.index = 0, .setting = nlohmann::json::object()};
   auto reducer = *study::spectrum::reducer({});
   app::SpectrumPlot plot;
   plot.resize(960, 440);
   for (auto _ : state) {
     state.PauseTiming();
-    if (point.records.size() < 100) point.records.push_back(record);
-    point.records.back().pass = int(point.records.size()) - 1;
+    point.records.push_back(records[point.records.size() % records.size()]);
     state.ResumeTiming();
     if (!reducer->add(point)) return state.SkipWithError("the record is not read");
     const auto reduced = *reducer->so_far();

@@ -10,13 +10,8 @@ namespace {
 using std::numbers::pi;
 using Complex = std::complex<double>;
 
-/// The mean of e^(-2 pi i x t / n).
-Complex comb(double x, double n) {
-  const double below = n * std::sin(pi * x / n);
-  const double size = std::abs(below) < 1e-12 ? 1 : std::sin(pi * x) / below;
-  return std::polar(size, -pi * x * (n - 1) / n);
-}
-
+/// cot(y), near zero by its series to y^3: beyond 0.01 the next term would be seen.
+double cotangent(double y) { return std::abs(y) < 0.01 ? 1 / y - y * (1.0 / 3 + y * y / 45) : 1 / std::tan(y); }
 
 constexpr std::pair<Window, std::string_view> kNames[] = {{Window::rectangular, "rectangular"},
                                                           {Window::hann, "hann"},
@@ -98,11 +93,23 @@ WindowFacts facts_of(Window window) {
   return out;
 }
 
+/// The mean of e^(-2 pi i x t/n) over a record is Q (cot(pi x/n) + i) with Q = sin(pi x) e^(-i pi x)/n, a geometric sum; Q is the
+/// same for all x that are whole lines apart.
 Complex window_kernel(const std::vector<double>& a, double x, std::size_t samples) {
   const double n = double(samples);
-  Complex out = a[0] * comb(x, n);
-  for (std::size_t j = 1; j < a.size(); ++j) out += a[j] / 2 * (comb(x - double(j), n) + comb(x + double(j), n));
-  return out;
+  if (std::abs(x) > n / 2) x = std::remainder(x, n);
+  const double line = std::nearbyint(x), off = x - line;
+  if (std::abs(off) < 1e-15) {
+    const auto whole = std::size_t(std::abs(line));
+    return whole == 0 ? a[0] : whole < a.size() ? a[whole] / 2 : 0;
+  }
+  double cotangents = a[0] * cotangent(pi * x / n), sum = a[0];
+  for (std::size_t j = 1; j < a.size(); ++j) {
+    cotangents += a[j] / 2 * (cotangent(pi * (x - double(j)) / n) + cotangent(pi * (x + double(j)) / n));
+    sum += a[j];
+  }
+  const double sine = std::sin(pi * off), cosine = std::cos(pi * off), scale = sine / n;
+  return {scale * (cosine * cotangents + sine * sum), scale * (cosine * sum - sine * cotangents)};
 }
 
 double independent_averages(const std::vector<double>& w, std::size_t step, int count) {
