@@ -1,5 +1,6 @@
 #include "signal/whole_cycles.h"
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -17,44 +18,49 @@ constexpr int kManyCycles = 8;           ///< cycles, from which on a window par
 constexpr std::size_t kLookedAt = 1u << 16;  ///< samples that are looked at to begin with
 constexpr double kLeastTone = 0.02;    ///< of the whole power, that a fundamental has at least
 
-/// Weights of the trapezium rule over [0, samples): 1 inside, less about its end.
-template <class Use>
-void with_ends(double samples, Use use) {
-  const auto whole = std::size_t(samples);
-  const double rest = samples - double(whole);
-  for (std::size_t k = 0; k <= whole; ++k) {
-    double weight = 1;
-    if (k == 0) weight = 0.5;
-    // The last piece goes from sample `whole` a part of the way to the next, by a straight line between them.
-    if (k == whole) weight = 0.5 + rest - rest * rest / 2;
-    use(k, weight);
-  }
-  use(whole + 1, rest * rest / 2);
-}
+using Row = Eigen::Map<const Eigen::ArrayXd>;
+Row row_of(std::span<const double> v) { return {v.data(), Eigen::Index(v.size())}; }
 
-Phasor phasor_over(std::span<const double> v, double frequency, double from, double samples) {
+/// Of samples 0 to `whole` the plain sum is the trapezium rule's over [0, samples), but for what their ends add: half the first
+/// is too much, and the last piece goes from sample `whole` a part of the way to the next, by a straight line between them.
+struct Ends {
+  Ends(double samples, std::size_t size) : inside(std::min(std::size_t(samples) + 1, size)), rest(std::min(1.0, samples - double(inside - 1))), next(inside < size) {}
+
+  template <class At>
+  auto add(At at) const {
+    const auto last = at(inside - 1), beyond = next ? at(inside) : last;
+    return -0.5 * at(0) + (rest - rest * rest / 2 - 0.5) * last + rest * rest / 2 * beyond;
+  }
+
+  std::size_t inside;  ///< samples of the plain sum
+  double rest;
+  bool next;           ///< there is a sample beyond
+};
+
+/// Sums over stretches against one table of turns, each turned as a whole to where it lies.
+Phasor phasor_over(std::span<const double> all, double frequency, double from, double samples) {
+  constexpr std::size_t kTurns = 256;
   const auto first = std::size_t(from);
-  Phasor sum = 0;
+  const auto v = all.subspan(first);
+  const Ends ends(samples, v.size());
   const double w = 2 * pi * frequency;
-  Phasor turn = std::polar(1.0, -w * double(first));
-  const Phasor step = std::polar(1.0, -w);
-  with_ends(samples, [&](std::size_t k, double weight) {
-    if (first + k >= v.size()) return;
-    if (k % 1024 == 0) turn = std::polar(1.0, -w * double(first + k));
-    sum += weight * v[first + k] * turn;
-    turn *= step;
-  });
-  return 2.0 * sum / samples;
+  const auto turn = [&](std::size_t k) { return std::polar(1.0, -w * double(first + k)); };
+  const auto places = Eigen::ArrayXd::LinSpaced(Eigen::Index(kTurns), 0, double(kTurns - 1));
+  const Eigen::ArrayXd cosine = (w * places).cos(), sine = -(w * places).sin();
+  Phasor sum = 0;
+  for (std::size_t k = 0; k < ends.inside; k += kTurns) {
+    const auto here = row_of(v.subspan(k, std::min(kTurns, ends.inside - k)));
+    sum += turn(k) * Phasor((here * cosine.head(here.size())).sum(), (here * sine.head(here.size())).sum());
+  }
+  return 2.0 * (sum + ends.add([&](std::size_t k) { return v[k] * turn(k); })) / samples;
 }
 
 /// A first look at the frequency: the largest line but the one that stands still.
 std::optional<double> rough_frequency(std::span<const double> all) {
   const auto v = all.first(std::min(all.size(), kLookedAt) / 2 * 2);
   if (v.size() < 16) return std::nullopt;
-  double mean = 0;
-  for (const double x : v) mean += x / double(v.size());
   std::vector<double> moving(v.size());
-  for (std::size_t k = 0; k < v.size(); ++k) moving[k] = v[k] - mean;
+  Eigen::Map<Eigen::ArrayXd>(moving.data(), Eigen::Index(moving.size())) = row_of(v) - row_of(v).mean();
   const RecordLines lines(moving);
   const auto hann = facts_of(Window::hann);
   std::vector<double> power;
@@ -117,24 +123,24 @@ std::optional<WholeCycles> whole_cycles(std::span<const double> v) {
 }
 
 double mean_over(std::span<const double> v, const WholeCycles& cycles) {
-  double sum = 0;
-  with_ends(cycles.samples(), [&](std::size_t k, double weight) {
-    if (k < v.size()) sum += weight * v[k];
-  });
-  return sum / cycles.samples();
+  const Ends ends(cycles.samples(), v.size());
+  return (row_of(v.first(ends.inside)).sum() + ends.add([&](std::size_t k) { return v[k]; })) / cycles.samples();
 }
 
-double mean_product(std::span<const double> a, std::span<const double> b, const WholeCycles& cycles) {
-  const double samples = cycles.samples();
-  const auto whole = std::size_t(samples);
-  const double rest = samples - double(whole);
-  double sum = 0;
-  const auto inside = std::min(whole + 1, a.size());
-  for (std::size_t k = 0; k < inside; ++k) sum += a[k] * b[k];
-  sum -= 0.5 * a[0] * b[0];
-  const double end = a[inside - 1] * b[inside - 1], beyond = inside < a.size() ? a[inside] * b[inside] : end;
-  sum += (rest - rest * rest / 2 - 0.5) * end + rest * rest / 2 * beyond;
-  return sum / samples;
+std::vector<std::vector<double>> mean_products(std::span<const std::vector<double>> rows, const WholeCycles& cycles) {
+  // So many samples of a few rows stay near the processor while all their products are summed.
+  constexpr std::size_t kTogether = 2048;
+  const Ends ends(cycles.samples(), rows.front().size());
+  const auto n = rows.size();
+  std::vector<std::vector<double>> out(n, std::vector<double>(n));
+  for (std::size_t k = 0; k < ends.inside; k += kTogether) {
+    const auto here = [&](std::size_t row) { return row_of(std::span<const double>(rows[row]).subspan(k, std::min(kTogether, ends.inside - k))).matrix(); };
+    for (std::size_t i = 0; i < n; ++i)
+      for (std::size_t j = 0; j <= i; ++j) out[i][j] += here(i).dot(here(j));
+  }
+  for (std::size_t i = 0; i < n; ++i)
+    for (std::size_t j = 0; j <= i; ++j) out[i][j] = out[j][i] = (out[i][j] + ends.add([&](std::size_t k) { return rows[i][k] * rows[j][k]; })) / cycles.samples();
+  return out;
 }
 
 Harmonics harmonics_over(std::span<const double> v, const WholeCycles& cycles, int highest) {
@@ -158,11 +164,12 @@ Harmonics harmonics_over(std::span<const double> v, const WholeCycles& cycles, i
   double sum = 0;
   std::size_t count = 0;
   const double apart = f * n, reach = facts.reach + 0.5;
-  for (double order = 0; order * apart < double(power.size()); ++order)
-    for (auto k = std::size_t(std::ceil(order * apart + reach)); double(k) < std::min((order + 1) * apart - reach, double(power.size() - 1)); ++k) {
-      sum += power[k];
-      ++count;
-    }
+  for (double order = 0; order * apart < double(power.size()); ++order) {
+    const auto first = std::size_t(std::ceil(order * apart + reach)), last = std::size_t(std::ceil(std::min((order + 1) * apart - reach, double(power.size() - 1))));
+    if (first >= last) continue;
+    sum += row_of(std::span(power).subspan(first, last - first)).sum();
+    count += last - first;
+  }
   constexpr std::size_t kEnough = 8;
   if (count >= kEnough) out.noise = sum / double(count) * double(power.size() - 1);
   return out;

@@ -23,8 +23,9 @@ std::optional<WholeCycles> whole_cycles(std::span<const double> values);
 
 /// Mean over the cycles.
 double mean_over(std::span<const double> values, const WholeCycles& cycles);
-/// Mean of the product of two rows over the cycles.
-double mean_product(std::span<const double> a, std::span<const double> b, const WholeCycles& cycles);
+/// Means of the products of every two rows over the cycles, [row][row].
+/// @param rows  at least one, all as long
+std::vector<std::vector<double>> mean_products(std::span<const std::vector<double>> rows, const WholeCycles& cycles);
 
 struct Harmonics {
   std::vector<std::complex<double>> peak;  ///< [order - 1]

@@ -1,9 +1,11 @@
 #include "study/power/inrush.h"
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <cassert>
 #include <cmath>
 
+#include "signal/extremes.h"
 #include "signal/local.h"
 
 namespace heron::study::power {
@@ -14,6 +16,10 @@ constexpr double kLeastShown = 1e-5;        ///< of the largest peak, that is no
 constexpr std::size_t kIdle = 8;            ///< samples before it begins, that tell what is there then
 constexpr std::size_t kLocal = 16;          ///< samples on either side of a peak that it is read from
 constexpr std::size_t kForNoise = 65536;      ///< samples that the noise is read from
+constexpr std::size_t kBlock = 256;           ///< windows that are known by their range
+
+using Row = Eigen::Map<const Eigen::ArrayXd>;
+Row row_of(std::span<const double> v) { return {v.data(), Eigen::Index(v.size())}; }
 
 }  // namespace
 
@@ -30,42 +36,76 @@ Inrush::Inrush(std::vector<double> values, double start, double step, double hal
   const double last = double(values_.size() - 1), from = std::max(0.0, last - end / step);
   steady_ = std::sqrt(std::max(0.0, squares_.back() - squares_to(from)) / (last - from));
   tail_ = std::max<std::size_t>(1, std::size_t(std::lround(last - from)));
-  double peak = 0;
-  for (const double v : values_) peak = std::max(peak, std::abs(v));
+  const double peak = row_of(values_).abs().maxCoeff();
   while (begins_ + 1 < values_.size() && std::abs(values_[begins_]) <= kBegins * peak) ++begins_;
   // Back down the slope that leads there, as far as it stands out of what is there before.
   const auto quiet = std::span<const double>(values_).first(std::min(begins_ / 2, kForNoise));
   const double before = signal::noise_of(quiet);
-  double rests_at = 0;
-  for (const double v : quiet) rests_at += v / double(quiet.size());
+  const double rests_at = quiet.empty() ? 0 : row_of(quiet).mean();
   idle_ = begins_;
   while (idle_ > 0 && std::abs(values_[idle_ - 1] - rests_at) > std::max(6 * before, kLeastShown * peak)) --idle_;
+  slide();
 }
 
-double Inrush::squares_to(double place) const {
-  const double last = double(values_.size() - 1);
-  place = std::clamp(place, 0.0, last);
-  const auto k = std::min(std::size_t(place), values_.size() - 2);
-  const double rest = place - double(k), a = values_[k], slope = values_[k + 1] - a;
+double Inrush::squares_to(std::size_t k, double rest) const {
+  const double a = values_[k], slope = values_[k + 1] - a;
   return squares_[k] + rest * (a * a + a * slope * rest + slope * slope * rest * rest / 3);
 }
 
+double Inrush::squares_to(double place) const {
+  place = std::clamp(place, 0.0, double(values_.size() - 1));
+  const auto k = std::min(std::size_t(place), values_.size() - 2);
+  return squares_to(k, place - double(k));
+}
+
+double Inrush::mean_square(std::size_t k) const {
+  const auto begin = std::size_t(std::ptrdiff_t(k) + begin_.sample), end = std::size_t(std::ptrdiff_t(k) + end_.sample);
+  return std::max(0.0, squares_to(end, end_.rest) - squares_to(begin, begin_.rest)) * step_ / half_;
+}
+
+/// Windows from a centre to the next are the same piece of samples, one further on: where they begin and end is told once.
+void Inrush::slide() {
+  const double reach = half_ / step_ / 2;
+  // The sample behind a window's end is read with it.
+  if (!(2 * reach < double(values_.size() - 2))) return;
+  begin_ = {-std::ptrdiff_t(std::ceil(reach)), std::ceil(reach) - reach};
+  end_ = {std::ptrdiff_t(std::floor(reach)), reach - std::floor(reach)};
+  first_ = std::size_t(-begin_.sample);
+  windows_ = values_.size() - 1 - std::size_t(end_.sample) - first_;
+  Eigen::ArrayXd squares(kBlock);
+  for (std::size_t from = 0; from < windows_; from += kBlock) {
+    const auto count = std::min(kBlock, windows_ - from);
+    for (std::size_t k = 0; k < count; ++k) squares[Eigen::Index(k)] = mean_square(first_ + from + k);
+    const auto here = squares.head(Eigen::Index(count));
+    ranges_.emplace_back(here.minCoeff(), here.maxCoeff());
+  }
+}
+
 std::optional<double> Inrush::rms_about(std::size_t sample) const {
-  const double reach = half_ / step_ / 2, from = double(sample) - reach, to = double(sample) + reach;
-  if (from < 0 || to > double(values_.size() - 1)) return std::nullopt;
-  return std::sqrt(std::max(0.0, squares_to(to) - squares_to(from)) / (to - from));
+  if (sample < first_ || sample >= first_ + windows_) return std::nullopt;
+  return std::sqrt(mean_square(sample));
+}
+
+std::optional<std::size_t> Inrush::highest_rms() const {
+  if (ranges_.empty()) return std::nullopt;
+  const auto top = std::max_element(ranges_.begin(), ranges_.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+  auto k = first_ + kBlock * std::size_t(top - ranges_.begin());
+  while (mean_square(k) < top->second) ++k;
+  return k;
 }
 
 std::optional<std::size_t> Inrush::settled(double band) const {
+  const double low = std::max(0.0, 1 - band) * steady_, high = (1 + band) * steady_, least = low * low, most = high * high;
   std::optional<std::size_t> out;
-  for (std::size_t k = values_.size(); k-- > begins_;) {
-    const auto rms = rms_about(k);
-    if (!rms) {
-      if (out) break;
+  for (auto block = ranges_.size(); block-- > 0;) {
+    const auto from = std::max(first_ + block * kBlock, begins_), to = std::min(first_ + (block + 1) * kBlock, first_ + windows_);
+    if (from >= to) break;
+    if (ranges_[block].first >= least && ranges_[block].second <= most) {
+      out = from;
       continue;
     }
-    if (std::abs(*rms - steady_) > band * steady_) break;
-    out = k;
+    for (auto k = to; k-- > from; out = k)
+      if (const double square = mean_square(k); !(square >= least && square <= most)) return out;
   }
   return out;
 }
@@ -73,8 +113,9 @@ std::optional<std::size_t> Inrush::settled(double band) const {
 std::optional<double> Inrush::worst_over(double seconds) const {
   const double reach = seconds / step_;
   if (!(reach > 0) || reach > double(values_.size() - 1)) return std::nullopt;
-  double worst = 0;
-  for (std::size_t k = 0; double(k) + reach <= double(values_.size() - 1); ++k) worst = std::max(worst, squares_to(double(k) + reach) - squares_[k]);
+  const double last = double(values_.size() - 1);
+  double worst = squares_to(last) - squares_to(last - reach);
+  for (auto k = std::size_t(reach), from = std::size_t(0); k + 1 < values_.size(); ++k, ++from) worst = std::max(worst, squares_to(k, reach - std::floor(reach)) - squares_[from]);
   return std::sqrt(worst / reach);
 }
 
@@ -85,35 +126,25 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
   const auto& v = in.values();
   const auto time = [&](double place) { return in.start() + place * in.step(); };
   for (const bool positive : {true, false}) {
-    const auto it = positive ? std::max_element(v.begin(), v.end()) : std::min_element(v.begin(), v.end());
-    const auto k = std::size_t(it - v.begin()), first = k > kLocal ? k - kLocal : 0, last = std::min(v.size(), k + kLocal + 1);
+    const auto k = positive ? signal::place_of_highest(v) : signal::place_of_lowest(v), first = k > kLocal ? k - kLocal : 0, last = std::min(v.size(), k + kLocal + 1);
     const auto local = signal::extreme_near(std::span<const double>(v).subspan(first, last - first), k - first, in.noise(), signal::towards(positive));
     put(positive ? "inrush.peak.positive" : "inrush.peak.negative", positive ? "Highest current" : "Lowest current", "A", local.value,
         std::hypot(std::hypot(local.u_value, errors.u_gain * local.value), errors.u_offset), {time(double(first) + local.place)});
   }
   // Of noise two thirds are left between samples: the mean of (a a + a b + b b)/3.
   const double seconds = in.step() * double(v.size() - 1), i2t = in.i2t(), own = 2 * in.noise() * in.noise() / 3 * seconds;
-  double charge = 0;
-  for (const double x : v) charge += x * in.step();
+  const double charge = row_of(v).sum() * in.step();
   put("inrush.i2t", "Square of the current over time", "A2s", i2t - own,
       std::hypot(std::hypot(2 * errors.u_gain * i2t, 2 * std::abs(charge) * errors.u_offset), 2 * in.noise() * std::sqrt(i2t * in.step())));
   const auto u_rms = [&](double rms, double mean, double samples) {
     return rms > 0 ? std::hypot(std::hypot(errors.u_gain * rms, mean / rms * errors.u_offset), in.noise() / std::sqrt(std::max(1.0, samples))) : 0;
   };
   const auto tail = in.steady_samples();
-  double mean = 0;
-  for (std::size_t k = v.size() - tail; k < v.size(); ++k) mean += v[k] / double(tail);
-  put("steady.rms", "Steady current, rms", "A", in.steady(), u_rms(in.steady(), mean, double(tail)));
-  double highest = 0;
-  std::size_t at = 0;
-  for (std::size_t k = 0; k < v.size(); ++k)
-    if (const auto rms = in.rms_about(k); rms && *rms > highest) {
-      highest = *rms;
-      at = k;
-    }
-  if (highest > 0)
-    put("inrush.rms.max", "Largest rms of half a cycle", "A", highest, u_rms(highest, highest, in.half() / in.step()), {time(double(at))});
-  else
+  put("steady.rms", "Steady current, rms", "A", in.steady(), u_rms(in.steady(), row_of(v).tail(Eigen::Index(tail)).mean(), double(tail)));
+  if (const auto top = in.highest_rms()) {
+    const double highest = *in.rms_about(*top);
+    put("inrush.rms.max", "Largest rms of half a cycle", "A", highest, u_rms(highest, highest, in.half() / in.step()), {time(double(*top))});
+  } else
     into.absent.push_back({"inrush.rms.max" + end, "the record is shorter than the window", "Largest rms of half a cycle" + of});
   const auto settled = in.settled(settings.settle_band);
   // At the record's end nothing is left that could show that it stays.
@@ -132,14 +163,9 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
     put("inrush.settled_after", "Settled after", "s", std::max(0.0, value), spread, {time(double(in.begins())), time(double(*settled))});
   }
   if (in.idle() >= kIdle) {
-    double squares = 0, sum = 0;
-    const auto count = double(in.idle());
-    for (std::size_t k = 0; k < in.idle(); ++k) {
-      squares += v[k] * v[k] / count;
-      sum += v[k] / count;
-    }
-    const double rms = std::sqrt(squares);
-    put("idle.rms", "Current before, rms", "A", rms, std::hypot(u_rms(rms, sum, count), rms > 0 ? 0 : errors.u_offset));
+    const auto before = row_of(v).head(Eigen::Index(in.idle()));
+    const double rms = std::sqrt(before.square().mean());
+    put("idle.rms", "Current before, rms", "A", rms, std::hypot(u_rms(rms, before.mean(), double(in.idle())), rms > 0 ? 0 : errors.u_offset));
   } else {
     into.absent.push_back({"idle.rms" + end, "the record begins with the current on", "Current before, rms" + of});
   }

@@ -23,6 +23,8 @@ class Inrush {
   const std::vector<double>& values() const { return values_; }
   /// Sliding rms about a sample; nothing where the window reaches beyond the record.
   std::optional<double> rms_about(std::size_t sample) const;
+  /// Sample about which it is largest; nothing where the record is shorter than the window.
+  std::optional<std::size_t> highest_rms() const;
   double steady() const { return steady_; }
   /// Samples of the end that is steady.
   std::size_t steady_samples() const { return tail_; }
@@ -40,10 +42,22 @@ class Inrush {
   double noise() const { return noise_; }
 
  private:
-  /// Integral of the square up to a place in samples, over the step.
+  /// A place in samples from a sample on, where it is so far off a sample each time.
+  struct Place {
+    std::ptrdiff_t sample = 0;
+    double rest = 0;  ///< in [0, 1)
+  };
+  /// Integral of the square up to a place, over the step.
+  double squares_to(std::size_t sample, double rest) const;
   double squares_to(double place) const;
+  /// The mean square of the window about a sample that has one.
+  double mean_square(std::size_t sample) const;
+  void slide();
 
   std::vector<double> values_, squares_;
+  Place begin_, end_;                             ///< of the window, against its centre
+  std::size_t first_ = 0, windows_ = 0;           ///< the first centre of a window within the record, and how many there are
+  std::vector<std::pair<double, double>> ranges_;  ///< smallest and largest mean square of so many windows after another
   double start_, step_, half_, steady_ = 0, noise_ = 0;
   std::size_t tail_ = 1, begins_ = 0, idle_ = 0;
 };

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "signal/extremes.h"
 #include "signal/local.h"
 
 namespace heron::study::power {
@@ -40,9 +41,8 @@ void turn(Statistics& s, std::size_t channel, Factor factor) {
 /// The largest magnitude, freed of what noise adds to the highest of many samples.
 signal::Local largest(std::span<const double> row) {
   constexpr std::size_t kBeside = 8, kForTheNoise = 65536;
-  const auto it = std::max_element(row.begin(), row.end(), [](double a, double b) { return std::abs(a) < std::abs(b); });
-  const auto k = std::size_t(it - row.begin()), first = k > kBeside ? k - kBeside : 0, last = std::min(row.size(), k + kBeside + 1);
-  auto out = signal::extreme_near(row.subspan(first, last - first), k - first, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), signal::towards(*it >= 0));
+  const auto low = signal::place_of_lowest(row), high = signal::place_of_highest(row), k = std::abs(row[low]) > std::abs(row[high]) ? low : high, first = k > kBeside ? k - kBeside : 0, last = std::min(row.size(), k + kBeside + 1);
+  auto out = signal::extreme_near(row.subspan(first, last - first), k - first, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), signal::towards(k == high));
   out.value = std::abs(out.value);
   return out;
 }
@@ -95,11 +95,10 @@ tl::expected<Measured, std::string> measure_rows(const Waveforms& record, const 
   s.u_frequency = cycles->u_frequency / time.step();
   s.phasor_variance = signal::phasor_variance(*cycles);
   const auto n = rows.size();
-  s.product.assign(n, std::vector<double>(n));
+  s.product = signal::mean_products(rows, *cycles);
   for (std::size_t i = 0; i < n; ++i) {
     const auto& row = rows[i];
     s.mean.push_back(signal::mean_over(row, *cycles));
-    for (std::size_t j = 0; j <= i; ++j) s.product[i][j] = s.product[j][i] = signal::mean_product(row, rows[j], *cycles);
     auto harmonics = signal::harmonics_over(row, *cycles, kHighest);
     s.phasor.push_back(std::move(harmonics.peak));
     s.noise.push_back(harmonics.noise);
