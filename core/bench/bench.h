@@ -196,6 +196,9 @@ struct Coding {
   double full_scale = 0;  ///< V, peak amplitude of a sine that just fills it
 
   double step() const { return 2 * full_scale / double(1LL << bits); }
+  /// Codes go from lowest() to highest(), both inside.
+  int lowest() const { return -(1 << (bits - 1)); }
+  int highest() const { return (1 << (bits - 1)) - 1; }
 };
 
 /// What a bench can do, for checks before anything is driven.

@@ -134,6 +134,84 @@ TEST_CASE("codes come as signed or unsigned integers or as volts, and nothing el
   for (const auto* bits : {"7.5", "0", "40", "-3"}) CHECK_FALSE(read(plain, {{"bits", bits}}));
 }
 
+TEST_CASE("codes are what the bits hold to the last one, and volts are codes wherever in a step they lie", "[spectrum][codes]") {
+  const auto trace = [](std::vector<double> v, const char* unit) { return study::trace_of("v", unit, study::TimeBase(0, 1e-5), std::move(v)); };
+  study::spectrum::Settings settings;
+  settings.bits = 4;
+  settings.full_scale = 2;  // steps of 0.25 V
+  const auto seen = [&](std::vector<double> v, const char* unit = "V") { return study::spectrum::coded(trace(std::move(v), unit), {}, settings); };
+  const auto is_coded = [&](std::vector<double> v) {
+    const auto found = seen(std::move(v));
+    return found && found->has_value();
+  };
+  const auto why = [&](std::vector<double> v) {
+    const auto found = seen(std::move(v));
+    return found ? std::string() : found.error().message;
+  };
+  // Volts from the lowest code to the highest, a quarter of a step up.
+  for (const double up : {0.0, 0.25, 0.5}) {
+    std::vector<double> v = {(3 + up) * 0.25};
+    for (int code = -8; code < 8; ++code) v.push_back((code + up) * 0.25);
+    const auto all = seen(v);
+    REQUIRE(all);
+    REQUIRE(all->has_value());
+    std::vector<double> once(16 * 8);
+    for (std::size_t k = 0; k < once.size(); ++k) once[k] = (double(k % 16) - 8 + up) * 0.25;
+    study::spectrum::Settings of_one = settings;
+    of_one.histogram_samples = 1;
+    const auto density = study::spectrum::density_of({{(*all)->coding, trace(once, "V"), (*all)->shift}}, of_one, 0, once.size(), 0);
+    REQUIRE(density);
+    REQUIRE(density->has_value());
+    CHECK((*density)->lowest == -8);
+    CHECK((*density)->highest == 7);
+    CHECK((*density)->hits == std::vector<double>(16, 8.0));
+  }
+  CHECK(is_coded({-2, 1.75, 0.25}));
+  CHECK_FALSE(is_coded({-2.3, 1.71, 0.26}));
+  CHECK(why({-2.3, 1.71, 0.26}).empty());
+  // Beyond full scale in whole steps: more than the bits hold.
+  CHECK(why({0.25, 2.25, 0.5}).find("4 bits hold -8 to 7") != std::string::npos);
+  CHECK(why({0.25, -2.25, 0.5}).find("4 bits hold -8 to 7") != std::string::npos);
+  // A printed voltage is a whole step within a fiftieth.
+  CHECK(is_coded({0.25, 0.254, 0.5}));
+  CHECK_FALSE(is_coded({0.25, 0.2563, 0.5}));
+  // Whole numbers beyond full scale are the codes themselves, signed to both ends.
+  CHECK(is_coded({-8, 7, 3}));
+  CHECK(why({-9, 7, 3}).find("4 bits hold -8 to 7") != std::string::npos);
+  for (const auto& [codes, unsigned_ones] : {std::pair{std::vector<double>{0, 15, 3}, true}, {{1, 15, 3}, true}, {{-1, 15, 3}, false}, {{0, 16, 3}, false}, {{0, 14, 8}, true}})
+    CHECK((why(codes).find("coding=unsigned") != std::string::npos) == unsigned_ones);
+  settings.coding = study::spectrum::CodeSign::none;
+  CHECK(is_coded({0, 15, 3}));
+  CHECK(is_coded({0, 3, 3}));
+  CHECK(why({0, 16, 3}).find("4 bits hold 0 to 15") != std::string::npos);
+  CHECK(why({-1, 9, 3}).find("4 bits hold 0 to 15") != std::string::npos);
+  const auto lifted = seen({0, 8, 15});
+  std::vector<double> volts(3);
+  REQUIRE((*lifted)->volts->read(0, volts));
+  CHECK(volts == std::vector{-2.0, 0.0, 1.75});
+}
+
+TEST_CASE("a histogram wants so many samples of each code between its ends, and phases enough", "[spectrum][codes]") {
+  const auto density = [](std::vector<double> v, double each, double place) {
+    study::spectrum::Settings settings;
+    settings.histogram_samples = each;
+    const auto n = v.size();
+    const auto found = study::spectrum::density_of({{{4, 8}, study::trace_of("v", "V", study::TimeBase(0, 1e-5), std::move(v)), 0}}, settings, place, n, 0);
+    if (!found) FAIL(found.error().message);
+    return found->has_value() ? std::string() : found->error();
+  };
+  // Codes -3 to 3, the outer ones once each: seven codes.
+  std::vector<double> v = {-3, 3};
+  for (int k = 0; k < 40; ++k) v.push_back(k % 5 - 2);
+  CHECK(density(v, 6, 0).empty());
+  CHECK(density(v, 6.01, 0).find("7 codes want 42 samples, 6.01 a code") != std::string::npos);
+  // Three cycles in 42 samples have 14 phases, fewer than pi times seven; five have all of them.
+  CHECK(density(v, 1, 3).find("its 3 cycles in 42 samples have only 14 phases") != std::string::npos);
+  CHECK(density(v, 1, 5).empty());
+  CHECK(density(v, 1, 3.0009).find("only 14 phases") != std::string::npos);
+  CHECK(density(v, 1, 3.0012).empty());
+}
+
 TEST_CASE("a point that says nonsense of its codes is a record like any other", "[spectrum][codes]") {
   const Staircase of(8);
   for (const char* said : {R"({"codes": 5})", R"({"codes": {"v": 7}})", R"({"codes": {"v": {"bits": "8", "full_scale": 1}}})", R"({"codes": {"v": {"bits": 80, "full_scale": 1}}})",

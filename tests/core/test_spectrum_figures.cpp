@@ -340,6 +340,155 @@ TEST_CASE("what speaks against a written spectrum is told at its bound, in numbe
   CHECK_FALSE(about(doubts(point({off})), "frequency.not_coherent"));
 }
 
+TEST_CASE("doubts about a spectrum count what they say they count", "[spectrum][figures][doubts]") {
+  const auto s = written();
+  const auto blocks = [](Spectrum& of) {
+    of.blocks.clear();
+    for (std::size_t k = 0; k < of.rest.size(); k += Spectrum::kBlock) of.blocks.push_back(signal::block_sums(std::span(of.rest).subspan(k, std::min(Spectrum::kBlock, of.rest.size() - k))));
+  };
+  const auto coarse = [&](const std::vector<std::pair<std::size_t, double>>& lines, std::size_t noise_elsewhere = 950, std::size_t all = 1001, std::vector<spectrum::Link> links = {}) {
+    auto of = s;
+    of.links = std::move(links);
+    of.power.resize(all);
+    of.rest.resize(all);
+    of.owner.resize(all);
+    for (const auto& [k, power] : lines) of.power[k] = of.rest[k] = power;
+    for (std::size_t k = noise_elsewhere; k < 950 && k < all; ++k) of.owner[k] = Owner::other;
+    blocks(of);
+    return about(doubts(point({of})), "sampling.coarse") != nullptr;
+  };
+  // The end begins at line 950 of 1001; elsewhere the first line counts as well, also where a link is divided out.
+  CHECK(coarse({{950, 1e-6}}));
+  CHECK_FALSE(coarse({{949, 1e-6}}));
+  CHECK_FALSE(coarse({{950, 1e-6}, {0, 1e-5}}));
+  CHECK_FALSE(coarse({{950, 1e-6}, {0, 1e-5}}, 950, 1001, {{.form = spectrum::Link::Form::corner, .of = 1e12}}));
+  CHECK(coarse({{950, 1e-6}}, 950, 1001, {{.form = spectrum::Link::Form::corner, .of = 1e12}}));
+  // Of four lines at either place something can be said, of three nothing.
+  CHECK(coarse({{950, 1e-6}}, 4));
+  CHECK_FALSE(coarse({{950, 1e-6}}, 3));
+  CHECK(coarse({{47, 1e-6}}, 950, 48));
+  CHECK_FALSE(coarse({{39, 1e-6}}, 950, 40));
+
+  // A hundredth of the power is the bound of a second tone; what is not there is none.
+  auto pair = s;
+  pair.worst = spectrum::Tone{7e3, 0.1, 0.5 / 100.6, 1e-9};
+  CHECK_FALSE(about(doubts(point({pair})), "tones.several"));
+  pair.worst->power = 0.4;
+  CHECK(about(doubts(point({pair})), "tones.several"));
+  pair.worst.reset();
+  CHECK_FALSE(about(doubts(point({pair})), "tones.several"));
+
+  // A per cent of what is no level.
+  auto percent = s;
+  const auto unknown = [&](double share) {
+    percent.u_distortion = 2 * share * percent.distortion;
+    return about(doubts(point({percent}), {.harmonics = {2, 3}}, {"thd.percent"}), "noise.limited") != nullptr;
+  };
+  CHECK(unknown(0.0125));
+  CHECK_FALSE(unknown(0.009));
+
+  // Names of four, and how many there are besides.
+  const auto names = [&](std::vector<std::string> asked) {
+    Settings settings{.harmonics = {2, 3}};
+    settings.u_limit = 1e-9;
+    return about(doubts(point({s}), settings, asked), "noise.limited")->text;
+  };
+  const auto four = names({"snr", "sinad", "thd", "sfdr"}), five = names({"snr", "sinad", "thd", "sfdr", "thd_n"});
+  CHECK_THAT(four, !Contains("more"));
+  CHECK_THAT(five, Contains("and 1 more"));
+  CHECK(std::count(five.begin(), five.end(), ',') == std::count(four.begin(), four.end(), ','));
+}
+
+TEST_CASE("a stimulus is held against each quantity that shows harmonics, by what both have of them", "[spectrum][figures][doubts]") {
+  auto drives = written("stimulus"), shows = written();
+  const auto doubted = [&] {
+    auto of = point({drives, shows});
+    of.stimulus = 0;
+    const auto all = doubts(of);
+    const auto* found = about(all, "stimulus.distorted");
+    return found ? test::spaced(found->text) : std::string();
+  };
+  // 16 ppm of power against ten times and a little more than that.
+  drives.distortion = 8e-6;
+  shows.distortion = 7.9e-5;
+  CHECK_THAT(doubted(), Contains("The stimulus has -48 dBc of harmonics itself, and v shows -38 dBc: they are not v's alone."));
+  shows.distortion = 8.1e-5;
+  CHECK(doubted().empty());
+  shows.distortion = 0;
+  CHECK(doubted().empty());
+  shows.distortion = 7.9e-5;
+  // Known to two of its own uncertainties it has some, else none.
+  drives.u_distortion = 8e-6 / 2.5;
+  CHECK_FALSE(doubted().empty());
+  drives.u_distortion = 8e-6 / 1.9;
+  CHECK(doubted().empty());
+  drives.u_distortion = 1e-8;
+  shows.fundamental.reset();
+  CHECK(doubted().empty());
+}
+
+TEST_CASE("an input is held against both its ends, from the first sample to the last", "[spectrum][figures][doubts]") {
+  const auto doubted = [&](std::vector<double> v, const study::TraceErrors& errors, const std::vector<std::string>& asked = {}, bool codes = false) {
+    auto of = point({written()});
+    auto records = *of.records;
+    records.errors[0] = errors;
+    records.traces[0] = study::trace_of("v", "V", study::TimeBase(0, 1e-5), std::move(v));
+    of.traces[0] = records.traces[0];
+    of.records = std::make_shared<study::Waveforms>(records);
+    if (codes) of.densities[0] = tl::expected<signal::CodeDensity, std::string>(tl::unexpected<std::string>("too few"));
+    return doubts(of, {.harmonics = {2, 3}}, asked);
+  };
+  const auto quiet = [](std::vector<std::pair<std::size_t, double>> at) {
+    std::vector<double> v(2000, 0.01);
+    for (const auto& [k, value] : at) v[k] = value;
+    return v;
+  };
+  study::TraceErrors wide{.range = 1.0};
+  CHECK(about(doubted(quiet({}), wide), "range.underused"));
+  for (const auto& at : {std::pair<std::size_t, double>{0, 0.5}, {0, -0.5}, {1999, 0.5}, {1000, -0.11}}) CHECK_FALSE(about(doubted(quiet({at}), wide), "range.underused"));
+  CHECK(about(doubted(quiet({{5, 0.099}}), wide), "range.underused"));
+  study::TraceErrors ends{.range = 1.0};
+  ends.lowest = -1;
+  ends.highest = 1;
+  ends.quantum = 1e-3;
+  const auto runs = [&](std::size_t low, std::size_t high) {
+    std::vector<double> v(2000);
+    for (std::size_t k = 0; k < v.size(); ++k) v[k] = 0.9 * std::sin(0.1 * double(k));
+    for (std::size_t k = 0; k < low; ++k) v[100 + k] = -1;
+    for (std::size_t k = 0; k < high; ++k) v[300 + k] = 1;
+    return v;
+  };
+  CHECK_THAT(test::spaced(about(doubted(runs(5, 3), ends), "input.clipped")->text), Contains("at the end of what can be read, −1.00 V, for 5 samples"));
+  CHECK_THAT(test::spaced(about(doubted(runs(3, 6), ends), "input.clipped")->text), Contains("at the end of what can be read, 1.00 V, for 6 samples"));
+  CHECK_THAT(test::spaced(about(doubted(runs(4, 4), ends), "input.clipped")->text), Contains("at the end of what can be read, 1.00 V, for 4 samples"));
+  CHECK_FALSE(about(doubted(runs(2, 2), ends), "input.clipped"));
+  // A sine beyond full scale is what tells widths of codes.
+  CHECK_FALSE(about(doubted(runs(5, 5), ends, {"dnl.max"}, true), "input.clipped"));
+  CHECK(about(doubted(runs(5, 5), ends, {"dnl.max", "snr"}, true), "input.clipped"));
+  CHECK(about(doubted(runs(5, 5), ends, {"dnl.max"}), "input.clipped"));
+}
+
+TEST_CASE("an input's own noise is the mean square of what it reads shorted, less its mean", "[spectrum][figures][doubts]") {
+  study::Waveforms shorted;
+  shorted.traces = {study::trace_of("v", "V", study::TimeBase(0, 1e-5), {4, 1, 2, 3}), study::trace_of("w", "V", study::TimeBase(0, 1e-5), {1, 1, 2, 2})};
+  shorted.errors = {{.range = 0.5}, {}};
+  const auto own = spectrum::own_noise(shorted);
+  REQUIRE(own);
+  REQUIRE(own->size() == 1);
+  CHECK(own->front().quantity == "v");
+  CHECK(own->front().range == 0.5);
+  CHECK(own->front().power == Approx(1.25));
+  // What has no range any more is held against none.
+  auto of = point({written()});
+  auto records = *of.records;
+  records.errors[0].range = 0.5;
+  records.errors[0].range.reset();
+  of.records = std::make_shared<study::Waveforms>(records);
+  std::vector<study::Doubt> out;
+  spectrum::check_own_noise(of, *own, out);
+  CHECK(out.empty());
+}
+
 TEST_CASE("an input's own noise is told from a quarter of what is read on, on the same range of the same quantity", "[spectrum][figures][doubts]") {
   auto of = point({written()});
   auto records = *of.records;
@@ -482,6 +631,79 @@ TEST_CASE("compression is read where the gain lies a decibel under its mean at s
   CHECK(named.find("v.b.level.out@50mV")->value == Approx(0.5 * std::pow(10, -3 / 20.0)));
   CHECK(why_not(named, "level.out@50mV") == "no point of the sweep has it");
   CHECK_FALSE(named.find("compression.1dB.input"));
+}
+
+TEST_CASE("curves of a sweep are its figures, with the points that have them, and the gain or the output", "[spectrum][figures][sweep]") {
+  auto points = swept({0.01, 0.1, 1}, "thd", "dBc", {-90, -80}, {0.1, 0.2}, {20, 20, 15}, 0.05);
+  for (std::size_t k = 0; k < 3; ++k) {
+    points[k].index = int(10 + k);
+    for (const int order : {2, 3}) points[k].reading.figures.push_back({.key = "harmonic." + std::to_string(order) + ".level", .label = "Harmonic", .value = -100.0 - order, .unit = "dBc", .u = {}});
+  }
+  const auto curve = [&](const std::vector<spectrum::SweepCurve>& all, const std::string& name) -> const spectrum::SweepCurve& {
+    const auto it = std::find_if(all.begin(), all.end(), [&](const auto& c) { return c.name == name; });
+    if (it == all.end()) FAIL(name);
+    return *it;
+  };
+  const Settings settings{.harmonics = {2, 3}};
+  const auto level = spectrum::sweep_curves(points, spectrum::axis_over(spectrum::SweptOver::level), settings);
+  CHECK(level.size() == 4);
+  const auto& thd = curve(level, "thd");
+  CHECK(thd.at == std::vector{0.01, 0.1});
+  CHECK(thd.value == std::vector{-90.0, -80.0});
+  CHECK(thd.u == std::vector{0.1, 0.2});
+  CHECK(thd.points == std::vector{10, 11});
+  CHECK(curve(level, "harmonic.3.level").label == "3f");
+  CHECK(curve(level, "harmonic.3.level").value == std::vector{-103.0, -103.0, -103.0});
+  CHECK(curve(level, "harmonic.3.level").u == std::vector{0.0, 0.0, 0.0});
+  const auto& gain = curve(level, "gain");
+  CHECK(gain.unit == "dB");
+  CHECK(gain.label == "gain");
+  CHECK(gain.points == std::vector{10, 11, 12});
+  for (std::size_t k = 0; k < 3; ++k) CHECK(gain.value[k] == Approx(std::vector{20.0, 20.0, 15.0}[k]));
+  const auto frequency = spectrum::sweep_curves(points, spectrum::axis_over(spectrum::SweptOver::frequency), settings);
+  const auto& output = curve(frequency, "output");
+  CHECK(output.unit == "dBV");
+  CHECK(output.label == "output");
+  CHECK(output.value[0] == Approx(-20));
+  for (auto& p : points) p.outputs[0].unit = "A";
+  CHECK(curve(spectrum::sweep_curves(points, spectrum::axis_over(spectrum::SweptOver::frequency), settings), "output").unit == "dB re 1 A");
+  // As columns each has its own places where it has fewer.
+  const auto columns = spectrum::sweep_columns(points, spectrum::axis_over(spectrum::SweptOver::level), settings);
+  CHECK(columns.x == std::vector{0.01, 0.1, 1.0});
+  for (const auto& c : columns.columns) CHECK(c.x == (c.name == "thd" ? std::vector{0.01, 0.1} : std::vector<double>()));
+}
+
+TEST_CASE("keys of a sweep say at which level or frequency, and of what", "[spectrum][figures][sweep]") {
+  for (const char* key : {"thd@20mV", "v.thd@5kHz", "level.out@1V", "v.b.level.out@10mV", "compression.1dB.input", "v.compression.1dB.output"}) {
+    INFO(key);
+    CHECK(spectrum::of_sweep(key));
+    CHECK(spectrum::check_sweep_key(key));
+  }
+  for (const char* key : {"thd@", "@20mV", "thd@much", "nothing@20mV", "compression.1dB.input@20mV", "thd@5V@3V"}) {
+    INFO(key);
+    CHECK_FALSE(spectrum::check_sweep_key(key));
+    CHECK_FALSE(spectrum::sweep_unit(key));
+  }
+  CHECK(*spectrum::sweep_unit("thd@20mV") == "dBc");
+  CHECK(*spectrum::sweep_unit("compression.1dB.input") == "V");
+  CHECK(*spectrum::sweep_unit("compression.1dB.output") == "");
+  CHECK(*spectrum::sweep_unit("level.out@1V") == "");
+  CHECK_FALSE(spectrum::of_sweep("thd"));
+  CHECK_FALSE(spectrum::sweep_unit("thd"));
+}
+
+TEST_CASE("an output of a sweep is its fundamental in dB, known by it and by the sensor's gain", "[spectrum][figures][sweep]") {
+  spectrum::Swept into;
+  auto of = point({written("stimulus"), written(), written("w")}, 0.01);
+  of.stimulus = 0;
+  of.spectra[1].fundamental->u_power = 5e-4;
+  of.spectra[2].fundamental.reset();
+  spectrum::add_outputs(into, of);
+  CHECK(into.quantities == std::vector<std::string>{"v", "w"});
+  REQUIRE(into.outputs.size() == 1);
+  CHECK(into.outputs[0].level_db == Approx(lg10(0.5)));
+  CHECK(into.outputs[0].u_db == Approx(kPower * 1e-3));
+  CHECK(into.outputs[0].shared_db == Approx(2 * kPower * 0.01));
 }
 
 TEST_CASE("the largest error of a code's width is less by what noise chooses, and below noise it is known to no better than itself", "[spectrum][figures][codes]") {

@@ -10,6 +10,7 @@
 #include "study/spectrum/kind.h"
 #include "study/spectrum/lobe.h"
 #include "study/spectrum/segments.h"
+#include "study/spectrum/spectrogram.h"
 #include "study/spectrum/spectrum.h"
 #include "study/spectrum/sweep.h"
 #include "support.h"
@@ -108,6 +109,14 @@ TEST_CASE("sums over noise leave out what is none, in whole blocks and in parts 
     CHECK(found.sum == Approx(sum));
     CHECK(found.squares == Approx(squares));
   }
+  // In the first block, and once each.
+  put(s, 3, 9);
+  put(s, 1020, 9);
+  std::vector<std::size_t> both;
+  spectrum::for_each_above(s, [] { return 8.0; }, [&](std::size_t k) { both.push_back(k); });
+  CHECK(both == std::vector<std::size_t>{3, 1020});
+  put(s, 3, 2);
+  put(s, 1020, 2);
   // A block in which nothing is noise.
   for (std::size_t k = 512; k < 768; ++k) s.owner[k] = Owner::harmonic;
   CHECK(spectrum::noise_sums(s, 512, 768).count == 0);
@@ -181,6 +190,13 @@ TEST_CASE("what two tones mix to is summed where it folds to, and told where it 
   CHECK_THAT(s.products({200.9}).error(), Contains("falls on a tone itself"));
   CHECK_THAT(s.products({201}).error(), Contains("does not stand out"));
   CHECK_THAT(s.products({1.6}).error(), Contains("does not stand out"));
+  CHECK_THAT(s.products({900}).error(), Contains("does not stand out"));
+  // It stands out from two of its own uncertainties on.
+  for (double power = 1e-10; power < 1e-7; power *= 1.1) {
+    put(s, 500, 1e-9 + power, Owner::other);
+    const auto one = spectrum::tone_in(s, {499, 501}, 500);
+    CHECK(s.products({500}).has_value() == (one.power > 2 * one.u_power));
+  }
   // A tone that was taken off is what it was read to.
   s.others = {{.frequency = 300.2, .power = 7e-5}, {.frequency = 600, .power = 9e-5}};
   s.taken_off = 1;
@@ -195,6 +211,7 @@ TEST_CASE("a residual counts lines by what of them lies in the band, and stands 
   s.averages = 4;
   const auto plain = [&](double from, double to) { return s.residual(from, to, spectrum::Weighting::none); };
   // Lines reach half a hertz on either side.
+  CHECK(plain(0, 9.5).power == Approx(9.5e-6));
   CHECK(plain(99.5, 199.5).power == Approx(100e-6));
   CHECK(plain(99.5, 199.5).u_power == Approx(std::sqrt(100e-12 * s.facts.line_variance / 5)));
   CHECK(plain(99.75, 199.5).power == Approx(99.75e-6));
@@ -501,6 +518,186 @@ TEST_CASE("figures of two tones are those of the pair", "[spectrum][lines]") {
   CHECK(pair.find("imd.2")->at.front() == Approx(100 * kRate / n).epsilon(1e-4));
   CHECK(figures(0.102, {"imd.3"}).find("imd.3"));
   CHECK_FALSE(figures(0.098, {"imd.3"}).find("imd.3"));
+}
+
+TEST_CASE("a tone stands out of noise from the highest on that noise makes of so many lines", "[spectrum][lines]") {
+  // An impulse is the same on every line; tones on lines add to it in phase.
+  constexpr std::size_t n = 1 << 14;
+  Settings settings;
+  settings.window = signal::Window::rectangular;
+  settings.harmonics = {2, 2};
+  const auto others = [&](double times) {
+    std::vector<double> v(n);
+    v[0] = 1;
+    for (std::size_t k = 0; k < n; ++k) v[k] += std::cos(2 * pi * 901 * double(k) / n) + 2.0 / n * (std::sqrt(times) - 1) * std::cos(2 * pi * 5003 * double(k) / n);
+    return of(study::trace_of("v", "V", study::TimeBase(0, 1 / kRate), std::move(v)), settings).others.size();
+  };
+  // Of chi square's tail by Bernstein: 1 + sqrt(2 t) + t with t = ln(lines) + 7.
+  const double t = std::log(n / 2.0 + 1) + 7, bound = 1 + std::sqrt(2 * t) + t;
+  CHECK(others(0.985 * bound) == 0);
+  CHECK(others(1.02 * bound) == 1);
+}
+
+TEST_CASE("how well a tone's frequency is known follows from the noise of its record", "[spectrum][lines]") {
+  constexpr std::size_t n = 8192;
+  const auto s = of(trace([&](double t) { return std::cos(2 * pi * 901.37 * kRate / n * t) + 3e-3 * std::cos(2 * pi * 1717.2 * kRate / n * t); }, n, 1e-4, 3));
+  const auto known = [&](double place, double peak) { return s.line * signal::u_of({.place = place, .peak = peak, .phase = 0}, s.facts, s.window, n, 1e-8).place; };
+  CHECK(s.fundamental->u_frequency == Approx(known(901.37, 1)).epsilon(0.12));
+  REQUIRE(s.others.size() == 1);
+  CHECK(s.others[0].u_frequency == Approx(known(1717.2, 3e-3)).epsilon(0.12));
+}
+
+TEST_CASE("noise is the density over all lines but those that stand still, and spreads as chi square does", "[spectrum][lines]") {
+  Settings settings;
+  settings.window = signal::Window::blackman_harris;
+  for (const std::size_t n : {64u, 16384u}) {
+    const auto s = of(trace([](double) { return 0.0; }, n, 1e-3, 4), settings);
+    CHECK(s.fundamental.has_value() == false);
+    CHECK(s.noise == Approx(s.density * s.line * double(n / 2 + 1 - 5)));
+    // Of one average a line spreads by itself; lines under one window do so together.
+    if (n > 64) CHECK(s.u_noise == Approx(s.noise * std::sqrt(s.facts.line_variance / double(n / 2 + 1 - 5))).epsilon(0.05));
+  }
+}
+
+TEST_CASE("harmonics are told apart from two lobes on", "[spectrum][lines]") {
+  // At that place each falls ten lines beside another, which is more than twice four and less than three times.
+  constexpr std::size_t n = 1024;
+  Settings settings;
+  settings.window = signal::Window::blackman_harris;
+  settings.harmonics = {2, 9};
+  const auto s = of(trace([&](double t) { return std::cos(2 * pi * 1034 / 7.0 * kRate / n * t); }, n, 1e-5), settings);
+  REQUIRE(s.harmonics.size() == 8);
+  for (const auto& h : s.harmonics) {
+    INFO(h.order << " " << h.lost);
+    if (h.order != 7) CHECK(h.lost.empty());
+  }
+  // Where a half of that is left, neither is.
+  const auto near = of(trace([&](double t) { return std::cos(2 * pi * 1029 / 7.0 * kRate / n * t); }, n, 1e-5), settings);
+  CHECK_FALSE((near.harmonics[0].lost.empty() && near.harmonics[7].lost.empty()));
+}
+
+TEST_CASE("a harmonic that is strong enough to leak is read off with its tone", "[spectrum][lines]") {
+  constexpr std::size_t n = 8192;
+  Settings settings;
+  settings.window = signal::Window::hann;
+  const auto s = of(trace([&](double t) { return std::cos(2 * pi * 901.37 * kRate / n * t) + 0.3 * std::cos(2 * pi * 2 * 901.37 * kRate / n * t + 1) + 0.2 * std::cos(2 * pi * 3011.4 * kRate / n * t); }, n, 1e-6, 3), settings);
+  CHECK(s.harmonics[0].tone.power == Approx(0.045).epsilon(1e-6));
+  REQUIRE(s.others.size() == 1);
+  CHECK(s.others[0].power == Approx(0.02).epsilon(1e-6));
+  CHECK(s.others[0].frequency == Approx(3011.4 * kRate / n).epsilon(1e-9));
+  // All their leakage is gone with them.
+  CHECK(s.density * kRate / 2 == Approx(1e-12).epsilon(0.08));
+  CHECK(s.taken_off == 1);
+}
+
+TEST_CASE("a tone is read from two cycles on, and up to half a line under half the rate", "[spectrum][lines]") {
+  constexpr std::size_t n = 1024;
+  Settings settings;
+  settings.window = signal::Window::rectangular;
+  const auto why = [&](double place) {
+    settings.fundamental = place * kRate / n;
+    const auto s = of(trace([&](double t) { return std::cos(2 * pi * place * kRate / n * t + 0.3); }, n, 1e-6), settings);
+    return s.fundamental ? std::string() : s.no_fundamental;
+  };
+  CHECK(why(2.4).empty());
+  CHECK_THAT(why(1.7), Contains("fewer than two cycles"));
+  CHECK(why(510.9).empty());
+}
+
+TEST_CASE("a link is divided out of every line, and its own u goes into every tone once", "[spectrum][lines][link]") {
+  constexpr std::size_t n = 4096;
+  const auto record = trace([&](double t) { return std::cos(2 * pi * 301 * kRate / n * t) + 0.01 * std::cos(2 * pi * 602 * kRate / n * t) + 0.004 * std::cos(2 * pi * 903 * kRate / n * t); }, n, 1e-3, 5);
+  Settings settings;
+  settings.window = signal::Window::blackman_harris;
+  settings.harmonics = {2, 3};
+  const auto plain = of(record, settings);
+  spectrum::Link link{.form = spectrum::Link::Form::corner, .of = kRate / 8, .u = 0};
+  settings.links = {{"v", link}};
+  const auto sure = of(record, settings);
+  for (std::size_t k = 1; k < plain.power.size(); ++k)
+    if (std::abs(sure.power[k] * link.power_gain(sure.frequency_of(k)) / plain.power[k] - 1) > 1e-9) FAIL(k);
+  CHECK(sure.power[0] == plain.power[0]);
+  settings.links.at("v").u = link.u = 0.1;
+  const auto unsure = of(record, settings);
+  CHECK(unsure.u_noise == Approx(std::hypot(sure.u_noise, sure.noise * link.u_power_gain(kRate / 4))));
+  for (std::size_t k = 0; k < 2; ++k)
+    CHECK(unsure.harmonics[k].tone.u_power == Approx(std::hypot(sure.harmonics[k].tone.u_power, sure.harmonics[k].tone.power * link.u_power_gain(sure.harmonics[k].tone.frequency))));
+  CHECK(unsure.u_distortion == Approx(std::hypot(unsure.harmonics[0].tone.u_power, unsure.harmonics[1].tone.u_power)));
+}
+
+TEST_CASE("two records and more are averaged line by line, or sample by sample", "[spectrum][lines]") {
+  constexpr std::size_t n = 2048;
+  const auto tone = [&](double t) { return std::cos(2 * pi * 301.3 * kRate / n * t) + 0.1 * std::cos(2 * pi * 711.8 * kRate / n * t); };
+  std::vector<study::TracePtr> records;
+  for (unsigned k = 0; k < 20; ++k) records.push_back(trace(tone, n, 1e-3, k + 1));
+  Settings settings;
+  settings.window = signal::Window::hann;
+  const auto average = [&](std::size_t count) { return std::move(*spectrum::spectrum_of({records.begin(), records.begin() + std::ptrdiff_t(count)}, settings)); };
+  std::vector<Spectrum> each;
+  for (const auto& r : records) each.push_back(of(r, settings));
+  for (const std::size_t count : {1u, 2u, 3u, 16u, 17u, 20u}) {
+    const auto all = average(count);
+    INFO(count);
+    for (const std::size_t k : {1u, 7u, 301u, 302u, 500u, 711u, 1000u, 1024u}) {
+      double mean = 0;
+      for (std::size_t r = 0; r < count; ++r) mean += each[r].power[k] / double(count);
+      CHECK(all.power[k] == Approx(mean).epsilon(1e-9));
+    }
+    CHECK(all.averages == Approx(double(count)));
+    CHECK(all.density * kRate / 2 == Approx(1e-6).epsilon(0.1));
+    CHECK(all.fundamental->power == Approx(0.5).epsilon(1e-3));
+    CHECK(all.others.front().power == Approx(0.005).epsilon(1e-2));
+    CHECK(all.off_coherent == Approx(0.3).margin(1e-3));
+  }
+  settings.average = spectrum::Average::coherent;
+  const auto mean = average(2);
+  CHECK(mean.averages == 1);
+  CHECK(mean.density * kRate / 2 == Approx(0.5e-6).epsilon(0.15));
+  // Of one alone its segments are averaged by their power.
+  settings.segment = 256;
+  const auto alone = average(1);
+  CHECK(alone.averages > 5);
+  CHECK(alone.samples == 256);
+  // The shortest of all says how much of each is read.
+  settings = {};
+  const auto mixed = spectrum::spectrum_of({records[0], trace(tone, n / 2, 1e-3, 9)}, settings);
+  REQUIRE(mixed);
+  CHECK(mixed->samples == n / 2);
+}
+
+TEST_CASE("a spectrogram shows a tone in its row alone, wherever the record begins", "[spectrum][lines]") {
+  constexpr std::size_t n = 1 << 14;
+  std::vector<double> v(n);
+  // Line 1 of segments of 256 until the middle, line 63 from there on.
+  for (std::size_t k = 0; k < n; ++k) v[k] = std::cos(2 * pi * (k < n / 2 ? 1 : 63) * double(k) / 256);
+  const auto trace_all = study::trace_of("v", "V", study::TimeBase(0, 1 / kRate), v);
+  const auto all = spectrum::spectrogram_of(*trace_all, 1024, n - 1024, 256, 1000, 16);
+  REQUIRE(all);
+  CHECK(all->segment == 256);
+  CHECK(all->columns == int((n - 2048) / 256));
+  CHECK(all->rows == 16);
+  CHECK(all->from == Approx(1024 / kRate));
+  CHECK(all->to == Approx((n - 1024) / kRate));
+  const auto cell = [&](int row, int column) { return all->cells[std::size_t(row) * std::size_t(all->columns) + std::size_t(column)]; };
+  for (int row = 0; row < 16; ++row) {
+    // Lines 1 to 8 make the first row, 57 to 64 the eighth.
+    CHECK((cell(row, 3) > 1e-3) == (row == 0));
+    CHECK((cell(row, all->columns - 3) > 1e-3) == (row == 7));
+  }
+  // A segment is never shorter than 64, never longer than a quarter of what is looked at.
+  CHECK(spectrum::spectrogram_of(*trace_all, 0, n, 10, 100, 100)->segment == 64);
+  CHECK(spectrum::spectrogram_of(*trace_all, 0, n, 1 << 20, 100, 100)->segment == n / 4);
+  const auto longer = study::trace_of("v", "V", study::TimeBase(0, 1 / kRate), std::vector<double>(1 << 19, 0.5));
+  CHECK(spectrum::spectrogram_of(*longer, 0, 1 << 19, 1 << 20, 100, 100)->segment == 65536);
+}
+
+TEST_CASE("settings of a spectrum are taken to their ends and refused beyond them", "[spectrum][lines]") {
+  const auto taken = [](const char* key, const char* text) { return spectrum::settings_from_text({{key, text}, {"full_scale", "1 V"}}).has_value(); };
+  for (const auto& [key, good, bad] : {std::tuple{"segment", "64", "63"}, {"segment", "128", "128.5"}, {"bits", "2", "1"}, {"bits", "24", "25"}, {"overlap", "98.9", "99"}, {"overlap", "0", "-1"}}) {
+    INFO(key << " " << good << " " << bad);
+    CHECK(taken(key, good));
+    CHECK_FALSE(taken(key, bad));
+  }
 }
 
 }  // namespace spectrum_lines

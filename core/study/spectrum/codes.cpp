@@ -1,15 +1,18 @@
 #include "study/spectrum/codes.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 #include <numeric>
+
+#include "study/spectrum/spectrum.h"
 
 namespace heron::study::spectrum {
 namespace {
 
 constexpr double kWhole = 0.02;  ///< of a step, within which a number is a whole one: what a printed voltage is rounded to
 
-bool all_whole(std::span<const double> values, double step, double shift) {
+bool all_whole(std::span<const double> values, double step, double shift = {}) {
   return std::all_of(values.begin(), values.end(), [&](double v) {
     const double code = v / step - shift;
     return std::abs(code - std::round(code)) < kWhole;
@@ -18,9 +21,9 @@ bool all_whole(std::span<const double> values, double step, double shift) {
 
 /// Codes within what the bits hold, or what else they are.
 Result<void> check_codes(const std::string& name, double low, double high, const Coding& coding, bool unsigned_ones) {
-  const double half = std::pow(2.0, coding.bits - 1), least = unsigned_ones ? 0 : -half, most = unsigned_ones ? 2 * half - 1 : half - 1;
+  const double lifts = -coding.lowest(), least = coding.lowest() + (unsigned_ones ? lifts : 0), most = coding.highest() + (unsigned_ones ? lifts : 0);
   if (low >= least && high <= most) return {};
-  if (!unsigned_ones && low >= 0 && high <= 2 * half - 1)
+  if (!unsigned_ones && low >= 0 && high <= most + lifts)
     return fail(Fault::input, "{}: its codes go from {} to {}, which {} bits with a sign do not hold; they are unsigned ones. Set coding=unsigned.", name, low, high,
                 coding.bits);
   return fail(Fault::input, "{}: its codes go from {} to {}; {} bits hold {} to {}.", name, low, high, coding.bits, least, most);
@@ -42,19 +45,19 @@ Result<std::optional<Coded>> coded(const TracePtr& trace, const std::optional<Co
   const auto [lowest, highest] = std::minmax_element(values.begin(), values.end());
   const bool unsigned_ones = settings.coding == CodeSign::none;
   // Volts in whole steps, from the middle of a code or from its lower end; else whole numbers are the codes themselves.
-  const double first = values.front() / step, shift = first - std::round(first);
+  const double first = values.front() / step, shift = first - std::floor(first + kWhole);
   const bool fits = std::max(std::abs(*lowest), std::abs(*highest)) <= coding.full_scale * (1 + 1e-9);
   if (fits && all_whole(values, step, shift)) {
     if (auto ok = check_codes(trace->name, std::round(*lowest / step - shift), std::round(*highest / step - shift), coding, false); !ok) return tl::unexpected(ok.error());
     return Coded{coding, trace, shift};
   }
-  if (!all_whole(values, 1, 0)) {
+  if (!all_whole(values, 1)) {
     if (!fits && all_whole(values, step, shift))
       if (auto ok = check_codes(trace->name, std::round(*lowest / step - shift), std::round(*highest / step - shift), coding, false); !ok) return tl::unexpected(ok.error());
     return std::nullopt;
   }
   if (auto ok = check_codes(trace->name, *lowest, *highest, coding, unsigned_ones); !ok) return tl::unexpected(ok.error());
-  const double middle = unsigned_ones ? std::pow(2.0, coding.bits - 1) : 0;
+  const double middle = unsigned_ones ? -coding.lowest() : 0;
   for (auto& v : values) v = (std::round(v) - middle) * step;
   return Coded{coding, trace_of(trace->name, "V", trace->time, std::move(values)), 0};
 }
@@ -65,36 +68,35 @@ Result<tl::expected<signal::CodeDensity, std::string>> density_of(const std::vec
   const auto no = [](std::string why) -> Result<Found> { return Found(tl::unexpected<std::string>(std::move(why))); };
   const auto& coding = records.front().coding;
   const double step = coding.step();
-  const int half = 1 << (coding.bits - 1);
-  std::vector<std::size_t> hits(std::size_t(2 * half), 0);
+  std::vector<std::size_t> hits(std::size_t(coding.highest() - coding.lowest() + 1));
   for (const auto& one : records) {
     auto ok = for_each_stretch(*one.volts, 0, one.volts->size(), [&](std::size_t, std::span<const double> values) {
       for (const double v : values) {
-        const auto code = std::clamp<long>(std::lround(v / step - one.shift), -half, half - 1);
-        ++hits[std::size_t(code + half)];
+        const auto code = std::clamp<long>(std::lround(v / step - one.shift), coding.lowest(), coding.highest());
+        ++hits[std::size_t(code - coding.lowest())];
       }
     });
     if (!ok) return tl::unexpected(ok.error());
   }
-  std::size_t count = 0;
-  for (const auto n : hits) count += n;
+  const auto count = std::reduce(hits.begin(), hits.end());
   const auto low = std::find_if(hits.begin(), hits.end(), [](std::size_t n) { return n > 0; });
   const auto high = std::find_if(hits.rbegin(), hits.rend(), [](std::size_t n) { return n > 0; }).base();
-  const auto codes = low == hits.end() ? 0 : std::size_t(high - low);
+  assert(count > 0);
+  const auto codes = std::size_t(high - low);
   const double wanted = settings.histogram_samples * double(codes);
   if (double(count) < wanted)
     return no(fmt::format("{} codes want {:.0f} samples, {:g} a code (histogram_samples); there are {}", codes, wanted, settings.histogram_samples, count));
   // A whole number of cycles that shares a factor with the samples brings the same phases again and again.
-  if (place > 0.5 && std::abs(place - std::round(place)) < 1e-3) {
-    const auto cycles = std::size_t(std::llround(place)), phases = samples / std::max<std::size_t>(1, std::gcd(cycles, samples));
+  if (const auto cycles = std::size_t(std::llround(place)); cycles > 0 && is_whole(place)) {
+    const auto phases = samples / std::gcd(cycles, samples);
     if (double(phases) < std::numbers::pi * double(codes))
       return no(fmt::format("its {} cycles in {} samples have only {} phases, which do not meet every code; drive at a number of cycles that shares no factor with the samples",
                             cycles, samples, phases));
   }
   // Beyond full scale there is no noise to be seen; and rounding is none before the converter.
-  const double ends = codes > 1 ? double(*low + *(high - 1)) / double(count) : 0, shown = noise / (step * step) / std::max(0.1, 1 - ends);
+  const double ends = double(*low + *(high - 1)) / double(count), shown = noise / (step * step) / std::max(0.1, 1 - ends);
   const double before = std::sqrt(std::max(0.0, shown - 1.0 / 12));
-  return signal::code_density(hits, -half, before);
+  return signal::code_density(hits, coding.lowest(), before);
 }
 
 }  // namespace heron::study::spectrum

@@ -109,7 +109,7 @@ double bound_of_noise(const Spectrum& s) { return s.density * s.line * highest_o
 /// A line whose lobe holds nothing but noise.
 bool alone(const Spectrum& s, std::size_t line) {
   const auto lobe = lobe_at(double(line), s.facts.reach, s.power.size());
-  return std::all_of(s.owner.begin() + std::ptrdiff_t(lobe.first), s.owner.begin() + std::ptrdiff_t(lobe.last) + 1, [](Owner o) { return o == Owner::noise; });
+  return all_noise(s, lobe.first, lobe.last + 1);
 }
 
 void find_harmonics(Spectrum& s, const Settings& settings) {
@@ -230,7 +230,7 @@ bool another_between(const RecordLines& lines, double place, double power) {
   std::vector<double> all;
   lines.add_power(window, all);
   const auto clear = [&](const Lobe& lobe) { std::fill(all.begin() + std::ptrdiff_t(lobe.first), all.begin() + std::ptrdiff_t(lobe.last) + 1, 0.0); };
-  clear({0, std::min(std::size_t(window.reach), all.size() - 1)});
+  clear({0, std::size_t(window.reach)});
   clear(lobe_at(place, window.reach, all.size()));
   const auto top = largest_line(all, 0, all.size());
   const double mean = Eigen::Map<const Eigen::ArrayXd>(all.data(), Eigen::Index(all.size())).mean();

@@ -13,6 +13,9 @@ struct Lobe {
 };
 Lobe lobe_at(double place, int reach, std::size_t lines);
 
+/// Whether all lines within [from, to) are noise.
+bool all_noise(const Spectrum& s, std::size_t from, std::size_t to);
+
 /// The largest of lines [from, to).
 std::size_t largest_line(const std::vector<double>& power, std::size_t from, std::size_t to);
 

@@ -22,8 +22,9 @@ class Growing {
     auto& one = sums_[quantity];
     const auto text = as_text(settings);
     // What is looked back at has its own sums.
-    if (one.sum && one.settings == text && one.records.size() > records.size()) return std::nullopt;
-    const bool goes_on = one.sum && one.settings == text && std::equal(one.records.begin(), one.records.end(), records.begin());
+    const bool same = one.sum && one.settings == text;
+    if (same && one.records.size() > records.size()) return std::nullopt;
+    const bool goes_on = same && std::equal(one.records.begin(), one.records.end(), records.begin());
     if (!goes_on) {
       auto begun = SpectrumSum::begin(*traces.front(), traces.front()->size(), settings, own_links);
       if (!begun) return tl::unexpected(begun.error());
@@ -218,7 +219,7 @@ Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings
   const auto text = as_text(settings);
   {
     const std::lock_guard lock(mutex_);
-    if (!last_.empty() && last_settings_ == text) return last_;
+    if (last_settings_ == text) return last_;
   }
   Spectra all;
   for (const auto& point : points_) {

@@ -52,7 +52,7 @@ class ReducedSpectra final : public Reduced, public SweepSource {
   std::vector<OwnNoise> own_;
   std::shared_ptr<Growing> growing_;
   mutable std::mutex mutex_;
-  mutable SettingsText last_settings_;
+  mutable std::optional<SettingsText> last_settings_;
   mutable Spectra last_;
 };
 

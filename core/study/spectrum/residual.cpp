@@ -57,9 +57,9 @@ Result<Residual> residual_of(const PointSpectra& point, std::size_t quantity, bo
   out.rest = out.record;
   // In lines of this record, which may be one of several or a part of one.
   const double cycles = s.fundamental->frequency * out.step * double(n);
-  const bool whole = std::abs(cycles - std::round(cycles)) < 1e-3;
-  const auto weights = signal::window_weights(whole ? signal::Window::rectangular : signal::Window::blackman_harris, n);
-  const double place = whole ? std::round(cycles) : cycles;
+  const bool no_rest = is_whole(cycles);
+  const auto weights = signal::window_weights(no_rest ? signal::Window::rectangular : signal::Window::blackman_harris, n);
+  const double place = no_rest ? std::round(cycles) : cycles;
   // Under the same weights: what a part of a cycle adds to a plain mean is none of what stands still.
   const double mean = amplitude_at(out.rest, weights, 0).real() / 2;
   for (auto& v : out.rest) v -= mean;

@@ -42,8 +42,7 @@ Result<nlohmann::json> drive(const Plan& plan, bench::Bench& bench, const Plan::
 /// What holds whole cycles at the rate that was asked for shall do so at the one that the inputs have.
 Plan::Step at_rate(const Plan& plan, const Plan::Step& step, double rate) {
   const double cycles = step.frequency * plan.length();
-  const bool whole = std::abs(cycles - std::round(cycles)) < 1e-3;
-  return {step.level, whole ? step.frequency * rate / plan.rate : step.frequency};
+  return {step.level, is_whole(cycles) ? step.frequency * rate / plan.rate : step.frequency};
 }
 
 Error stopped(std::size_t done, std::size_t total) {
@@ -71,8 +70,8 @@ Result<double> find_level(const Plan& plan, bench::Bench& bench, Plan::Step step
     const auto seen = bench.capture(plan.rate, std::min(plan.samples, kSamples), stop);
     if (!seen) return tl::unexpected(seen.error());
     const signal::RecordLines lines(seen->channels.front().volts());
-    const auto near = std::llround(step.frequency / seen->sample_rate * double(lines.samples()));
-    const auto tone = lines.tone_near(std::size_t(std::clamp<long long>(near, 1, static_cast<long long>(lines.lines()) - 1)), window);
+    const auto near = std::size_t(std::llround(step.frequency / seen->sample_rate * double(lines.samples())));
+    const auto tone = lines.tone_near(near, window);
     const double ratio = tone ? wanted / (std::abs(per_volt) * tone->peak) : 0;
     if (!(ratio > 0) || !std::isfinite(ratio))
       return fail(Fault::bench, "{} shows nothing of the {} that is driven, so that its level cannot be set to {}.", plan.hookup.chains.front().name,

@@ -23,20 +23,17 @@ double folded(double place, std::size_t samples) {
   return m > n / 2 ? n - m : m;
 }
 
-namespace {
-
 bool all_noise(const Spectrum& s, std::size_t from, std::size_t to) {
-  return std::all_of(s.owner.begin() + std::ptrdiff_t(from), s.owner.begin() + std::ptrdiff_t(to), [](Owner o) { return o == Owner::noise; });
+  for (auto k = from; k < to; ++k)
+    if (s.owner[k] != Owner::noise) return false;
+  return true;
 }
-
-}  // namespace
 
 NoiseSums noise_sums(const Spectrum& s, std::size_t from, std::size_t to) {
   NoiseSums out;
   for (std::size_t k = from; k < to;) {
     const auto end = std::min((k / Spectrum::kBlock + 1) * Spectrum::kBlock, to);
-    const bool whole = k % Spectrum::kBlock == 0 && (end - k == Spectrum::kBlock || end == s.rest.size());
-    if (whole && all_noise(s, k, end)) {
+    if (end - k == Spectrum::kBlock && all_noise(s, k, end)) {
       const auto& block = s.blocks[k / Spectrum::kBlock];
       out.sum += block.sum;
       out.squares += block.squares;

@@ -1,4 +1,5 @@
 #pragma once
+#include <cmath>
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -10,6 +11,9 @@
 #include "study/waveforms.h"
 
 namespace heron::study::spectrum {
+
+/// Whether so many cycles are a whole number of them, as it is known of what drives.
+inline bool is_whole(double cycles) { return std::abs(cycles - std::round(cycles)) < 1e-3; }
 
 /// A line that stands out, or that was looked for.
 struct Tone {

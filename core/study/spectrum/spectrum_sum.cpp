@@ -36,7 +36,7 @@ Result<SpectrumSum> SpectrumSum::begin(const Trace& first, std::size_t samples, 
 Result<void> SpectrumSum::add_mean(const Trace& record) {
   std::vector<double> values(cut_.length);
   if (auto ok = record.read(0, values); !ok) return ok;
-  total_.resize(cut_.length, 0.0);
+  total_.resize(cut_.length);
   for (std::size_t k = 0; k < values.size(); ++k) total_[k] += values[k];
   return {};
 }
@@ -93,17 +93,13 @@ SpectrumSum::Sums SpectrumSum::decided() const {
   s.window = settings_.window.value_or(whole ? signal::Window::rectangular : signal::Window::blackman_harris);
   s.facts = signal::facts_of(s.window);
   first.add_power(s.facts, s.power);
-  std::vector<double> of_first;
-  if (kept_.size() > 1) of_first = s.power;
+  s.rest = s.power;
   for (std::size_t k = 1; k < kept_.size(); ++k) kept_[k].add_power(s.facts, s.power);
   if (!settings_.fundamental) from = std::min(to - 1, std::size_t(s.facts.reach) + 1);
   const auto top = largest_line(s.power, from, to);
   // A window keeps most of a tone's leakage away; what it leaves is taken off with the tone. Without a window it is what it is.
   StrongTones strong(s.facts, top, s.window != signal::Window::rectangular);
-  if (silent)
-    s.rest = s.power;
-  else
-    strong.begin(first, kept_.size() > 1 ? of_first : s.power, leakage(0.5, s.window, s.samples), s.rest);
+  if (!silent) strong.begin(first, leakage(0.5, s.window, s.samples), s.rest);
   for (std::size_t k = 1; k < kept_.size() && !silent; ++k) strong.add(kept_[k]);
   return {.s = std::move(s), .strong = std::move(strong), .top = top, .plain = plain, .count = kept_.size()};
 }

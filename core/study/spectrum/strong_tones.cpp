@@ -1,8 +1,8 @@
 #include "study/spectrum/strong_tones.h"
 
-#include <Eigen/Core>
 #include <algorithm>
 
+#include "signal/extremes.h"
 #include "study/spectrum/lobe.h"
 
 namespace heron::study::spectrum {
@@ -25,8 +25,7 @@ double middle_of(const std::vector<double>& power) {
 }  // namespace
 
 std::size_t largest_line(const std::vector<double>& power, std::size_t from, std::size_t to) {
-  const double most = Eigen::Map<const Eigen::ArrayXd>(power.data() + from, Eigen::Index(to - from)).maxCoeff();
-  return std::size_t(std::find(power.begin() + std::ptrdiff_t(from), power.begin() + std::ptrdiff_t(to) - 1, most) - power.begin());
+  return from + signal::place_of_highest(std::span(power).subspan(from, to - from));
 }
 
 bool Taken::fit(const signal::RecordLines& in, const signal::WindowFacts& window, std::span<const signal::ToneLines> without) {
@@ -39,10 +38,9 @@ bool Taken::fit(const signal::RecordLines& in, const signal::WindowFacts& window
   return true;
 }
 
-void StrongTones::begin(const signal::RecordLines& first, const std::vector<double>& power, double leaks, std::vector<double>& rest) {
-  rest = power;
+void StrongTones::begin(const signal::RecordLines& first, double leaks, std::vector<double>& rest) {
   if (!fundamental_.fit(first, window_, {}) || !takes_off_) return;
-  least_ = kLittle * middle_of(power);
+  least_ = kLittle * middle_of(rest);
   const auto take = [&](const signal::LineTone& tone) {
     of_first_.emplace_back(tone, window_, first.samples(), least_);
     const auto& lines = of_first_.back();
@@ -50,7 +48,7 @@ void StrongTones::begin(const signal::RecordLines& first, const std::vector<doub
   };
   take(fundamental_.last);
   const auto from = std::size_t(window_.reach) + 1;
-  while (others_.size() < kMostTaken && from + 8 < rest.size()) {
+  while (others_.size() < kMostTaken && from < rest.size()) {
     const auto top = largest_line(rest, from, rest.size());
     if (!(rest[top] * leaks > kMatters * middle_of(rest) * double(rest.size()))) break;
     Taken one{.line = top};

@@ -28,10 +28,9 @@ class StrongTones {
   /// @param takes_off false: the fundamental is read, and all lines stay as they are
   StrongTones(signal::WindowFacts window, std::size_t line, bool takes_off) : window_(std::move(window)), takes_off_(takes_off), fundamental_{.line = line} {}
 
-  /// @param power  of the first record's lines
   /// @param leaks  what leaks beside a tone of power 1
-  /// @param rest   comes back without the tones
-  void begin(const signal::RecordLines& first, const std::vector<double>& power, double leaks, std::vector<double>& rest);
+  /// @param rest   power of the first record's lines; comes back without the tones
+  void begin(const signal::RecordLines& first, double leaks, std::vector<double>& rest);
   /// Another record.
   void add(const signal::RecordLines& one);
   /// Of all records together: puts what is left of them where tones were taken off.
