@@ -170,7 +170,7 @@ TEST_CASE("codes are what the bits hold to the last one, and volts are codes whe
   CHECK_FALSE(is_coded({-2.3, 1.71, 0.26}));
   CHECK(why({-2.3, 1.71, 0.26}).empty());
   // Beyond full scale in whole steps: more than the bits hold.
-  CHECK(why({0.25, 2.25, 0.5}).find("4 bits hold -8 to 7") != std::string::npos);
+  CHECK(why({-0.25, 2.25, 0.5}).find("4 bits hold -8 to 7") != std::string::npos);
   CHECK(why({0.25, -2.25, 0.5}).find("4 bits hold -8 to 7") != std::string::npos);
   // A printed voltage is a whole step within a fiftieth.
   CHECK(is_coded({0.25, 0.254, 0.5}));
