@@ -569,6 +569,7 @@ TEST_CASE("a figure of a sweep lies on a line between its neighbours over the lo
   CHECK_FALSE(ratio.find("thd.percent@31.622776602mV")->u);
   CHECK_THAT(test::spaced(about(ratio.doubts, "points.sparse")->text), Contains("moves by 0.3 %"));
   CHECK(of_sweep(swept({0.01, 0.1}, "thd.percent", "%", {0.1, 0}, {0, 0}), {"thd.percent@31.622776602mV"}).find("thd.percent@31.622776602mV")->value == Approx(0.05));
+  CHECK(of_sweep(swept({0.01, 0.1}, "thd.percent", "%", {0, 0.4}, {0, 0}), {"thd.percent@31.622776602mV"}).find("thd.percent@31.622776602mV")->value == Approx(0.2));
   CHECK_FALSE(about(of_sweep(swept({0.01, 0.1}, "thd.percent", "%", {0.1, 0.31}, {0, 0}), {"thd.percent@30mV"}).doubts, "points.sparse"));
   // Frequencies are far from each other all the same.
   CHECK_FALSE(about(of_sweep(swept({0.01, 0.1}, "worst_spur.frequency", "Hz", {100, 3e3}, {1, 1}), {"worst_spur.frequency@30mV"}).doubts, "points.sparse"));
@@ -631,6 +632,51 @@ TEST_CASE("compression is read where the gain lies a decibel under its mean at s
   CHECK(named.find("v.b.level.out@50mV")->value == Approx(0.5 * std::pow(10, -3 / 20.0)));
   CHECK(why_not(named, "level.out@50mV") == "no point of the sweep has it");
   CHECK_FALSE(named.find("compression.1dB.input"));
+}
+
+TEST_CASE("compression follows a gain that bends, at its last point as within it", "[spectrum][figures][sweep]") {
+  // Level, then bent like a parabola over the logarithm: 1 dB is reached at sqrt(1/0.2) steps beyond the bend.
+  std::vector<double> at, gain;
+  for (int k = 0; k <= 12; ++k) {
+    at.push_back(0.01 * std::pow(10, k / 6.0));
+    gain.push_back(20 - (k > 7 ? 0.2 * (k - 7) * (k - 7) : 0));
+  }
+  const double place = 0.01 * std::pow(10, (7 + std::sqrt(5.0)) / 6);
+  const auto input = [&](std::size_t points) {
+    const auto r = of_sweep(swept({at.begin(), at.begin() + std::ptrdiff_t(points)}, "", "", {}, {}, gain), {});
+    const auto* f = r.find("compression.1dB.input");
+    if (!f) FAIL(points);
+    return *f;
+  };
+  CHECK(input(13).value == Approx(place).epsilon(1e-9));
+  CHECK(input(11).value == Approx(place).epsilon(1e-9));
+  // A fifth of what the bend moves it by, beside the levels' own.
+  const double step = std::log(10) / 6, first = gain[9] - gain[10], slope = first / step, moved = std::abs(step * (std::sqrt(5.0) - 2 - (19 - gain[9]) / (gain[10] - gain[9])));
+  CHECK(*input(13).u / place == Approx(std::hypot(std::hypot(0.01 / slope, 0.2 * moved), 0.01 / std::sqrt(7.0) / slope)).epsilon(1e-6));
+  // Steep: what a small-signal gain that is read too high does to the output is less than what it does to the input.
+  for (int k = 8; k <= 12; ++k) gain[std::size_t(k)] = 20 - 8.0 * (k - 7);
+  const auto steep = of_sweep(swept(at, "", "", {}, {}, gain, 0), {});
+  const double per = 20 / std::log(10.0), fall = 8 / step;
+  const auto* output = steep.find("compression.1dB.output");
+  REQUIRE(output);
+  const auto* steep_in = steep.find("compression.1dB.input");
+  const double point = std::sqrt(std::pow(*steep_in->u / steep_in->value, 2) - std::pow(0.01 / std::sqrt(7.0) / fall, 2));
+  CHECK(*output->u == Approx(output->value * std::hypot(point, 0.01 / std::sqrt(7.0) * (1 / per - 1 / fall))).epsilon(1e-6));
+}
+
+TEST_CASE("a small-signal gain is of two levels at least, and of none that compress already", "[spectrum][figures][sweep]") {
+  // The second counts although it is lower, the third does not: 19.65 dB, and 1 dB under that.
+  const auto r = of_sweep(swept({0.01, 0.02, 0.03, 0.1, 1}, "", "", {}, {}, {20, 19.3, 19.3, 19.3, 17.3}), {});
+  const auto* input = r.find("compression.1dB.input");
+  REQUIRE(input);
+  const double share = (19.3 - 18.65) / 2;
+  CHECK(input->value > 0.1);
+  CHECK(input->value < 1);
+  CHECK(std::abs(std::log10(input->value / 0.1) - share) < 0.25);
+  CHECK(about(r.doubts, "level.dependent"));
+  // Three levels are enough to say that it moves.
+  CHECK(about(of_sweep(swept({0.01, 0.02, 0.2}, "", "", {}, {}, {20, 19.8, 19.8}), {}).doubts, "level.dependent"));
+  CHECK_FALSE(about(of_sweep(swept({0.01, 0.02}, "", "", {}, {}, {20, 19.8}), {}).doubts, "level.dependent"));
 }
 
 TEST_CASE("curves of a sweep are its figures, with the points that have them, and the gain or the output", "[spectrum][figures][sweep]") {

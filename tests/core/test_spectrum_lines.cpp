@@ -9,6 +9,7 @@
 #include "study/spectrum/figures.h"
 #include "study/spectrum/kind.h"
 #include "study/spectrum/lobe.h"
+#include "study/spectrum/reduced.h"
 #include "study/spectrum/segments.h"
 #include "study/spectrum/spectrogram.h"
 #include "study/spectrum/spectrum.h"
@@ -518,6 +519,13 @@ TEST_CASE("figures of two tones are those of the pair", "[spectrum][lines]") {
   CHECK(pair.find("imd.2")->at.front() == Approx(100 * kRate / n).epsilon(1e-4));
   CHECK(figures(0.102, {"imd.3"}).find("imd.3"));
   CHECK_FALSE(figures(0.098, {"imd.3"}).find("imd.3"));
+  CHECK_FALSE(figures(0.0998, {"imd.3"}).find("imd.3"));
+  // Both are told of a pair without being asked for, by their names.
+  const auto unasked = figures(1, {});
+  REQUIRE(unasked.find("imd.2"));
+  REQUIRE(unasked.find("imd.3"));
+  CHECK(unasked.find("imd.2")->label == "Intermodulation, second order");
+  CHECK(unasked.find("imd.3")->label == "Intermodulation, third order");
 }
 
 TEST_CASE("a tone stands out of noise from the highest on that noise makes of so many lines", "[spectrum][lines]") {
@@ -665,6 +673,48 @@ TEST_CASE("two records and more are averaged line by line, or sample by sample",
   CHECK(mixed->samples == n / 2);
 }
 
+TEST_CASE("what a point lacks is said with its number, and the first of shorted ones is looked at", "[spectrum][lines]") {
+  const auto point = [](int index, std::vector<const char*> names, double noise = 0, nlohmann::json setting = nlohmann::json::object()) {
+    study::Point out{.index = index, .setting = std::move(setting), .records = {}};
+    study::Record record{.sample_rate = kRate};
+    std::mt19937_64 random(7);
+    for (const char* name : names) {
+      study::Channel channel{.role = name, .unit = "V"};
+      for (int k = 0; k < 1024; ++k) channel.numbers.push_back(std::cos(2 * pi * 101 * k / 1024) + noise * normal_deviate(random));
+      record.channels.push_back(std::move(channel));
+    }
+    if (!names.empty()) out.records.push_back(std::move(record));
+    return out;
+  };
+  auto reducer = *spectrum::reducer({});
+  REQUIRE(reducer->add(point(0, {"v", "w"})));
+  CHECK_THAT(reducer->add(point(6, {"v"})).error().message, Contains("Point 7: its quantities are not those"));
+  CHECK_THAT(reducer->add(point(4, {})).error().message, Contains("Point 5 has no record."));
+  const auto both = (*reducer->so_far())->read({}, {});
+  REQUIRE(both);
+  REQUIRE(both->curve->columns.size() == 2);
+  CHECK(both->curve->columns[1].name == "w");
+  auto alone = *spectrum::reducer({});
+  REQUIRE(alone->add(point(0, {"v"})));
+  const auto reduced = *alone->so_far();
+  CHECK(reduced->read({}, {})->curve->columns.front().name == "spectrum");
+  // In little each column is the highest of its lines: the tone stands in one of them, at its level.
+  const auto small = reduced->small();
+  const auto& y = small.columns.front().y;
+  REQUIRE(y.size() == 128);
+  const auto top = std::size_t(std::max_element(y.begin(), y.end()) - y.begin());
+  CHECK(top == 25);
+  CHECK(small.x[top] == Approx(101 * kRate / 1024));
+  CHECK(y[top] == Approx(10 * std::log10(0.5)).margin(1e-6));
+  CHECK(small.x[127] > 510 * kRate / 1024 - 3 * kRate / 1024);
+  auto shorted = *spectrum::reducer({});
+  for (const double noise : {0.0, 0.5}) REQUIRE(shorted->add(point(0, {"v"}, noise, {{"purpose", "short"}})));
+  const auto first = (*shorted->so_far())->read({}, {});
+  REQUIRE(first);
+  CHECK(first->reading.find("fundamental.level")->value == Approx(10 * std::log10(0.5)).margin(1e-3));
+  CHECK(*first->reading.find("fundamental.level")->u < 1e-3);
+}
+
 TEST_CASE("a spectrogram shows a tone in its row alone, wherever the record begins", "[spectrum][lines]") {
   constexpr std::size_t n = 1 << 14;
   std::vector<double> v(n);
@@ -689,6 +739,26 @@ TEST_CASE("a spectrogram shows a tone in its row alone, wherever the record begi
   CHECK(spectrum::spectrogram_of(*trace_all, 0, n, 1 << 20, 100, 100)->segment == n / 4);
   const auto longer = study::trace_of("v", "V", study::TimeBase(0, 1 / kRate), std::vector<double>(1 << 19, 0.5));
   CHECK(spectrum::spectrogram_of(*longer, 0, 1 << 19, 1 << 20, 100, 100)->segment == 65536);
+}
+
+TEST_CASE("a link is said in words and told again in the same", "[spectrum][lines][link]") {
+  for (const char* text : {"corner 100 kHz 0.5 %", "low_corner 9 Hz 2 %", "integrator 1 ms", "points 0.5 Hz 0 dB, 1 kHz -3.1 dB 7 %"}) {
+    const auto link = spectrum::link_from_text("link.v", text);
+    INFO(text);
+    if (!link) FAIL(link.error().message);
+    const auto again = spectrum::link_from_text("link.v", spectrum::link_text(*link));
+    if (!again) FAIL(again.error().message);
+    CHECK(again->of == link->of);
+    CHECK(again->u == Approx(link->u));
+    CHECK(again->points == link->points);
+  }
+  CHECK(spectrum::link_from_text("link.v", "corner 100 kHz")->u == 0);
+  CHECK(spectrum::link_from_text("link.v", "corner 100 kHz 0.5 %")->u == Approx(0.005));
+  CHECK(spectrum::link_from_text("link.v", " corner 100 kHz 99.5 % ")->u == Approx(0.995));
+  for (const char* text : {"corner 100 kHz 100 %", "corner 0 Hz", "corner inf Hz", "points 1 kHz inf dB", "points inf Hz 0 dB", "points nan Hz 0 dB", "points 1 kHz nan dB", "points 1 kHz 0 dB, 1 kHz -1 dB", "corner 100 kHz -1 %"}) {
+    INFO(text);
+    CHECK_FALSE(spectrum::link_from_text("link.v", text));
+  }
 }
 
 TEST_CASE("settings of a spectrum are taken to their ends and refused beyond them", "[spectrum][lines]") {

@@ -32,6 +32,7 @@ struct Ran {
   Result<void> ended;
   std::vector<study::Point> kept;
   std::vector<study::Progress> told;
+  std::vector<std::size_t> grown;  ///< records of a point that is still being read
 };
 Ran run(const Plan& plan, test::NotingBench& bench, const std::string& purpose = {}, std::stop_token stop = {}) {
   Ran out;
@@ -42,6 +43,7 @@ Ran run(const Plan& plan, test::NotingBench& bench, const std::string& purpose =
                                                    out.kept.push_back(p);
                                                    return {};
                                                  },
+                                                 .so_far = [&](const study::Point& p) { out.grown.push_back(p.records.size()); },
                                                  .progress = [&](const study::Progress& p) { out.told.push_back(p); },
                                                  .stop = stop});
   return out;
@@ -145,6 +147,107 @@ TEST_CASE("the inputs' own noise is read at every range that may be used, and sa
     CHECK(ran.told[k].total == int(ranges.size()));
     CHECK(ran.told[k].bench_seconds_left == Approx(double(ranges.size() - k) * 1024 / 100e3));
   }
+}
+
+TEST_CASE("a sweep says where each point was taken and how far it is, and shows what is read of it meanwhile", "[spectrum][run]") {
+  auto plan = sine();
+  plan.along = study::spectrum::Along::level;
+  plan.level = 0.5;
+  plan.end = 2;
+  plan.points = 3;
+  plan.records = 3;
+  test::NotingBench bench(waveform_bench::circuit(kHalf), 4);
+  const auto ran = run(plan, bench);
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  REQUIRE(ran.kept.size() == 3);
+  for (std::size_t k = 0; k < 3; ++k) {
+    const auto& swept = ran.kept[k].setting.json().at("swept");
+    CHECK(swept.at("name") == "level");
+    CHECK(swept.at("value").get<double>() == Approx(0.5 * std::pow(2.0, double(k)) / (2 * std::numbers::sqrt2)));
+    CHECK(ran.kept[k].records.size() == 3);
+    CHECK(ran.kept[k].records[2].pass == 2);
+  }
+  // After each record but the last of a point.
+  CHECK(ran.grown == std::vector<std::size_t>{1, 2, 1, 2, 1, 2});
+  const double each = 3e-3 + 3 * 1024 / 100e3;
+  REQUIRE(ran.told.size() == 12);
+  for (std::size_t k = 0; k < 12; ++k) {
+    const double share = double(k % 4) / 3;
+    CHECK(ran.told[k].done == int(k / 4));
+    CHECK(ran.told[k].total == 3);
+    CHECK(ran.told[k].share == Approx(share));
+    CHECK(ran.told[k].bench_seconds_left == Approx((3 - double(k / 4) - share) * each));
+  }
+  plan.along = study::spectrum::Along::frequency;
+  plan.end = 4 * plan.frequency;
+  test::NotingBench other(waveform_bench::circuit(kHalf), 4);
+  const auto over = run(plan, other);
+  if (!over.ended) FAIL(over.ended.error().message);
+  CHECK(over.kept[1].setting.json().at("swept").at("name") == "frequency");
+  CHECK(over.kept[1].setting.json().at("swept").at("value").get<double>() == Approx(2 * plan.frequency).epsilon(0.05));
+  plan.along = study::spectrum::Along::nothing;
+  test::NotingBench alone(waveform_bench::circuit(kHalf), 4);
+  const auto one = run(plan, alone);
+  if (!one.ended) FAIL(one.ended.error().message);
+  CHECK_FALSE(one.kept.front().setting.json().contains("swept"));
+}
+
+TEST_CASE("two tones come from two generators of twice the resistance, each rising through its mean at the start", "[spectrum][run]") {
+  auto plan = sine();
+  plan.drive = Drive::two_tones;
+  plan.second_frequency = 3 * plan.frequency;
+  plan.source_resistance = 50;
+  test::NotingBench bench(waveform_bench::circuit(kHalf), 4);
+  const auto ran = run(plan, bench);
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  REQUIRE(bench.generated.size() == 2);
+  for (int k = 0; k < 2; ++k) {
+    const auto& g = bench.generated[std::size_t(k)];
+    CHECK(g.generator == k);
+    CHECK(g.pin == "in");
+    CHECK(g.source_resistance == 100);
+    CHECK(g.wave.peak == plan.level);
+    CHECK(g.wave.frequency == (k == 0 ? plan.frequency : plan.second_frequency));
+    CHECK(g.wave.phase == Approx(-std::numbers::pi / 2));
+  }
+  CHECK(ran.kept.front().setting.json().at("second_frequency") == plan.second_frequency);
+}
+
+TEST_CASE("a level in dBFS is looked for by what is read, and told where it cannot be", "[spectrum][run]") {
+  auto plan = sine();
+  plan.wanted = -6;
+  plan.hookup.chains.resize(1);
+  const auto with_full_scale = [&](test::NotingBench& bench, const char* full_scale) {
+    Ran out;
+    study::Surroundings around;
+    around.settings = {{"full_scale", full_scale}};
+    out.ended = study::spectrum::run(plan, bench, {.around = around, .keep = [&](const study::Point& p) -> Result<void> {
+                                                     out.kept.push_back(p);
+                                                     return {};
+                                                   }});
+    return out;
+  };
+  test::NotingBench bench(waveform_bench::circuit(kHalf), 4);
+  const auto ran = with_full_scale(bench, "0.4 V");
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  // Half of it reaches the output, behind 50 ohm.
+  const double level = ran.kept.front().setting.json().at("level_pp");
+  CHECK(level == Approx(2 * 0.4 * std::pow(10, -0.3) * 2050 / 1000).epsilon(2e-3));
+  // From 1 V at most four times as much at once, and a look that says it is right; none longer than 8192 samples.
+  CHECK(bench.captured.size() == 3);
+  plan.samples = 16384;
+  plan.level = level;
+  test::NotingBench near(waveform_bench::circuit(kHalf), 4);
+  REQUIRE(with_full_scale(near, "0.4 V").ended);
+  REQUIRE(near.captured.size() >= 2);
+  CHECK(near.captured.front().samples == 8192);
+  CHECK(near.captured.back().samples == 16384);
+  plan.level = 0.01;
+  test::NotingBench far(waveform_bench::circuit(kHalf), 4);
+  REQUIRE(with_full_scale(far, "0.4 V").ended);
+  // 0.01, 0.04, 0.16, 0.64, and what it comes to.
+  CHECK(far.captured.size() >= 6);
+  CHECK(far.captured.size() <= 7);
 }
 
 }  // namespace spectrum_run
