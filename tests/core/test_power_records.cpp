@@ -109,7 +109,7 @@ TEST_CASE("integrals of a current that goes straight between its samples are exa
   CHECK(ramp.steady() == Approx(std::sqrt(4 / 3.0 * (1000 - 216) / 4)));
   CHECK(*ramp.worst_over(3) == Approx(std::sqrt(4 / 3.0 * (1000 - 343) / 3)));
   CHECK(*ramp.worst_over(10) == Approx(std::sqrt(4 / 3.0 * 100)));
-  CHECK(*ramp.worst_over(2.5) == Approx(std::sqrt(4 / 3.0 * (std::pow(9.5, 3) - 343) / 2.5)));
+  CHECK(*ramp.worst_over(2.5) == Approx(std::sqrt(4 / 3.0 * (1000 - std::pow(7.5, 3)) / 2.5)));
   CHECK_FALSE(ramp.worst_over(10.1));
   CHECK_FALSE(ramp.worst_over(0));
   CHECK_FALSE(ramp.worst_over(-1));

@@ -5,17 +5,10 @@
 #include <vector>
 
 #include "study/figure.h"
+#include "study/power/load_states.h"
 #include "study/power/settings.h"
 
 namespace heron::study::power {
-
-/// A level that a current stays at.
-struct LoadState {
-  double level = 0;  ///< A, mean of what is there
-  double share = 0;  ///< of the time
-  double samples = 0;  ///< that its level is the mean of
-  int stretches = 0;   ///< in which the current stays there
-};
 
 struct Wake {
   std::size_t first = 0, last = 0;  ///< samples, [first, last)
@@ -37,8 +30,6 @@ struct LoadProfile {
   std::vector<std::pair<double, double>> shares;  ///< lg A, and the share of time in each bin
 };
 
-/// States by a histogram of lg |i|: where the current stays for at least the state time and lies a factor of two from the
-/// next.
 LoadProfile profile_of(const std::vector<double>& current, double step, const Settings& settings);
 
 /// @param power  mean of v i, W; nothing where there is no voltage
