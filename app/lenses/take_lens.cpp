@@ -7,6 +7,11 @@
 #include "render/theme.h"
 
 namespace heron::app {
+namespace {
+
+constexpr const char* kReading = "reading\u2026";
+
+}  // namespace
 
 TakeLens::TakeLens(Desk* desk, QWidget* parent, const char* object, const QString& accessible)
     : Lens(desk, parent), bar_(new LookBar(this)), plot_(new QCustomPlot(this)) {
@@ -28,6 +33,11 @@ TakeLens::TakeLens(Desk* desk, QWidget* parent, const char* object, const QStrin
   why_->setColor(render::theme().slate);
   why_->setLayer("said");
   why_->setClipToAxisRect(false);
+  // What is worked out at once does not flicker; of what takes longer another take's drawing does not stand meanwhile.
+  constexpr int kPatience = 150;  // ms
+  late_.setSingleShot(true);
+  late_.setInterval(kPatience);
+  connect(&late_, &QTimer::timeout, this, [this] { say(kReading); });
   connect(&desk_->focus, &Focus::shown_changed, this, &TakeLens::reload);
   connect(&desk_->readings, &Readings::live_changed, this, &TakeLens::reload);
   connect(&desk_->readings, &Readings::take_read, this, &TakeLens::reload);
@@ -48,13 +58,20 @@ void TakeLens::reload() {
   working_.drop();
   const auto view = desk_->readings.shown();
   if (!desk_->focus.shown()) return say("Nothing is taken yet. Space takes.");
-  if (!view) return say("reading\u2026");
+  if (!view) return say(kReading);
   if (view->empty()) return say(view->trouble.isEmpty() ? "The take has no record." : view->trouble);
+  if (drawn_take_ < 0)
+    say(kReading);
+  else if (drawn_take_ != view->take.id)
+    late_.start();
+  asked_take_ = view->take.id;
   prepare(view);
 }
 
 void TakeLens::say(const QString& why) {
+  late_.stop();
   trouble_ = why;
+  drawn_take_ = -1;
   clear();
   why_->setText(why);
   why_->setVisible(true);
@@ -64,7 +81,9 @@ void TakeLens::say(const QString& why) {
 }
 
 void TakeLens::drawn(bool anew) {
+  late_.stop();
   trouble_.clear();
+  drawn_take_ = asked_take_;
   why_->setVisible(false);
   for (auto* rect : plot_->axisRects()) rect->setVisible(true);
   bar_->refresh();

@@ -1,4 +1,6 @@
 #pragma once
+#include <QTimer>
+
 #include "app/aside.h"
 #include "app/lenses/lens.h"
 #include "app/lenses/look_bar.h"
@@ -44,7 +46,10 @@ class TakeLens : public Lens {
  private:
   QCPItemText* why_;
   QString trouble_;
-  long long framed_ = -1;  ///< study that the view was made for
+  long long framed_ = -1;      ///< study that the view was made for
+  long long drawn_take_ = -1;  ///< that is drawn; -1: none is
+  long long asked_take_ = -1;  ///< that is being worked out
+  QTimer late_;                ///< runs while another take than the drawn one is worked out
 };
 
 }  // namespace heron::app
