@@ -200,7 +200,10 @@ TEST_CASE("a converter's codes, its residual and its spectrogram are looked at",
   drive::click(drive::button(open.window, "Lens: Residual"));
   auto* residual = drive::visible<app::ResidualLens>(open);
   REQUIRE(residual);
+  // Until it is there it is said that it is being read.
+  CHECK((residual->cards().size() == 2 || residual->trouble() == QString::fromUtf8("reading\u2026")));
   REQUIRE(drive::until([&] { return residual->cards().size() == 2; }));
+  CHECK(residual->trouble().isEmpty());
   const auto rest = residual->cards().front().number.toDouble();
   drive::click(drive::button(open.window, "Taken out"));
   REQUIRE(drive::until([&] { return residual->cards().size() == 2 && residual->cards().front().number.toDouble() != rest; }));

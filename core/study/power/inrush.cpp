@@ -48,7 +48,8 @@ Inrush::Inrush(std::vector<double> values, double start, double step, double hal
 }
 
 double Inrush::squares_to(std::size_t k, double rest) const {
-  const double a = values_[k], slope = values_[k + 1] - a;
+  // At the last sample there is no rest.
+  const double a = values_[k], slope = values_[std::min(k + 1, values_.size() - 1)] - a;
   return squares_[k] + rest * (a * a + a * slope * rest + slope * slope * rest * rest / 3);
 }
 
@@ -66,12 +67,11 @@ double Inrush::mean_square(std::size_t k) const {
 /// Windows from a centre to the next are the same piece of samples, one further on: where they begin and end is told once.
 void Inrush::slide() {
   const double reach = half_ / step_ / 2;
-  // The sample behind a window's end is read with it.
-  if (!(2 * reach < double(values_.size() - 2))) return;
+  if (!(2 * std::ceil(reach) < double(values_.size()))) return;
   begin_ = {-std::ptrdiff_t(std::ceil(reach)), std::ceil(reach) - reach};
   end_ = {std::ptrdiff_t(std::floor(reach)), reach - std::floor(reach)};
   first_ = std::size_t(-begin_.sample);
-  windows_ = values_.size() - 1 - std::size_t(end_.sample) - first_;
+  windows_ = values_.size() - 2 * first_;
   Eigen::ArrayXd squares(kBlock);
   for (std::size_t from = 0; from < windows_; from += kBlock) {
     const auto count = std::min(kBlock, windows_ - from);
