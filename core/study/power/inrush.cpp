@@ -16,7 +16,7 @@ constexpr double kLeastShown = 1e-5;        ///< of the largest peak, that is no
 constexpr std::size_t kIdle = 8;            ///< samples before it begins, that tell what is there then
 constexpr std::size_t kLocal = 16;          ///< samples on either side of a peak that it is read from
 constexpr std::size_t kForNoise = 65536;      ///< samples that the noise is read from
-constexpr std::size_t kBlock = 256;           ///< windows that are known by their range
+constexpr std::size_t kBlock = 1024;          ///< windows that are known by their range
 
 using Row = Eigen::Map<const Eigen::ArrayXd>;
 Row row_of(std::span<const double> v) { return {v.data(), Eigen::Index(v.size())}; }
@@ -72,12 +72,19 @@ void Inrush::slide() {
   end_ = {std::ptrdiff_t(std::floor(reach)), reach - std::floor(reach)};
   first_ = std::size_t(-begin_.sample);
   windows_ = values_.size() - 2 * first_;
-  Eigen::ArrayXd squares(kBlock);
+  // The last by itself: where it ends there may be no next sample.
+  const auto up_to = [&](std::size_t centre, const Place& off, Eigen::Index count) -> Eigen::ArrayXd {
+    const auto from = Eigen::Index(centre) + off.sample;
+    const auto a = row_of(values_).segment(from, count);
+    const auto slope = row_of(values_).segment(from + 1, count) - a;
+    return row_of(squares_).segment(from, count) + off.rest * (a * a + off.rest * (a * slope + off.rest / 3 * slope * slope));
+  };
   for (std::size_t from = 0; from < windows_; from += kBlock) {
-    const auto count = std::min(kBlock, windows_ - from);
-    for (std::size_t k = 0; k < count; ++k) squares[Eigen::Index(k)] = mean_square(first_ + from + k);
-    const auto here = squares.head(Eigen::Index(count));
-    ranges_.emplace_back(here.minCoeff(), here.maxCoeff());
+    const auto count = Eigen::Index(std::min(kBlock, windows_ - from)), before_last = Eigen::Index(std::min(kBlock, windows_ - 1 - from));
+    Eigen::ArrayXd squares(count);
+    squares.head(before_last) = (up_to(first_ + from, end_, before_last) - up_to(first_ + from, begin_, before_last)).max(0) * (step_ / half_);
+    if (before_last < count) squares[before_last] = mean_square(first_ + from + std::size_t(before_last));
+    ranges_.emplace_back(squares.minCoeff(), squares.maxCoeff());
   }
 }
 
@@ -90,7 +97,10 @@ std::optional<std::size_t> Inrush::highest_rms() const {
   if (ranges_.empty()) return std::nullopt;
   const auto top = std::max_element(ranges_.begin(), ranges_.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
   auto k = first_ + kBlock * std::size_t(top - ranges_.begin());
-  while (mean_square(k) < top->second) ++k;
+  // Told in another order a square may differ in its last digit.
+  const auto end = std::min(k + kBlock, first_ + windows_);
+  for (auto j = k; j < end; ++j)
+    if (mean_square(j) > mean_square(k)) k = j;
   return k;
 }
 
