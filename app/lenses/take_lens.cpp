@@ -60,7 +60,7 @@ void TakeLens::reload() {
   if (!desk_->focus.shown()) return say("Nothing is taken yet. Space takes.");
   if (!view) return say(kReading);
   if (view->empty()) return say(view->trouble.isEmpty() ? "The take has no record." : view->trouble);
-  if (drawn_take_ < 0)
+  if (drawn_take_ < 0 && trouble_.isEmpty())
     say(kReading);
   else if (drawn_take_ != view->take.id)
     late_.start();

@@ -1,10 +1,10 @@
 #include "signal/whole_cycles.h"
 
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
+#include "base/row.h"
 #include "signal/local.h"
 #include "signal/record_lines.h"
 
@@ -17,9 +17,6 @@ using Phasor = std::complex<double>;
 constexpr int kManyCycles = 8;           ///< cycles, from which on a window parts harmonics
 constexpr std::size_t kLookedAt = 1u << 16;  ///< samples that are looked at to begin with
 constexpr double kLeastTone = 0.02;    ///< of the whole power, that a fundamental has at least
-
-using Row = Eigen::Map<const Eigen::ArrayXd>;
-Row row_of(std::span<const double> v) { return {v.data(), Eigen::Index(v.size())}; }
 
 /// Of samples 0 to `whole` the plain sum is the trapezium rule's over [0, samples), but for what their ends add: half the first
 /// is too much, and the last piece goes from sample `whole` a part of the way to the next, by a straight line between them.

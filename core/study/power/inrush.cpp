@@ -1,10 +1,10 @@
 #include "study/power/inrush.h"
 
-#include <Eigen/Core>
 #include <algorithm>
 #include <cassert>
 #include <cmath>
 
+#include "base/row.h"
 #include "signal/extremes.h"
 #include "signal/local.h"
 
@@ -17,9 +17,6 @@ constexpr std::size_t kIdle = 8;            ///< samples before it begins, that 
 constexpr std::size_t kLocal = 16;          ///< samples on either side of a peak that it is read from
 constexpr std::size_t kForNoise = 65536;      ///< samples that the noise is read from
 constexpr std::size_t kBlock = 1024;          ///< windows that are known by their range
-
-using Row = Eigen::Map<const Eigen::ArrayXd>;
-Row row_of(std::span<const double> v) { return {v.data(), Eigen::Index(v.size())}; }
 
 }  // namespace
 

@@ -1,9 +1,10 @@
 #include "study/power/load_states.h"
 
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+
+#include "base/row.h"
 
 namespace heron::study::power {
 namespace {
@@ -13,12 +14,10 @@ constexpr double kDecades = 12;       ///< below the largest, that are told apar
 constexpr double kApart = 2;          ///< factor from one state to the next
 constexpr double kWithinState = 8;    ///< pieces of the time that a state lasts at least
 
-double mean_of(std::span<const double> v) { return Eigen::Map<const Eigen::ArrayXd>(v.data(), Eigen::Index(v.size())).mean(); }
-
 /// The means of so many samples after another.
 std::vector<double> means_of(std::span<const double> i, std::size_t together) {
   std::vector<double> out;
-  for (std::size_t k = 0; k < i.size(); k += together) out.push_back(mean_of(i.subspan(k, std::min(together, i.size() - k))));
+  for (std::size_t k = 0; k < i.size(); k += together) out.push_back(row_of(i.subspan(k, std::min(together, i.size() - k))).mean());
   return out;
 }
 
@@ -96,7 +95,7 @@ std::vector<std::size_t> longest_stays(const std::vector<std::size_t>& of, std::
 
 LoadStates states_of(std::span<const double> i, double noise, double state_time) {
   LoadStates out;
-  const double largest = Eigen::Map<const Eigen::ArrayXd>(i.data(), Eigen::Index(i.size())).abs().maxCoeff();
+  const double largest = row_of(i).abs().maxCoeff();
   if (!(largest > 0)) return out;
   // What is looked at is smoothed over a part of the time that a state lasts, so that noise does not spread a small one.
   out.together = std::max<std::size_t>(1, std::size_t(state_time * double(i.size()) / kWithinState));
@@ -136,7 +135,7 @@ LoadStates states_of(std::span<const double> i, double noise, double state_time)
       if (before(k) == s && behind(k) == s) inside.push_back(smooth[k]);
     }
     const auto& told = inside.empty() ? all : inside;
-    state.level = mean_of(told);
+    state.level = row_of(told).mean();
     state.samples = double(told.size() * out.together);
   }
   for (std::size_t k = 0; k < smooth.size(); ++k) {

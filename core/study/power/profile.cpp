@@ -1,9 +1,9 @@
 #include "study/power/profile.h"
 
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 
+#include "base/row.h"
 #include "signal/extremes.h"
 #include "signal/local.h"
 #include "study/power/load_states.h"
@@ -66,7 +66,7 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
   const auto n = i.size();
   out.seconds = double(n) * step;
   out.step = step;
-  out.mean = Eigen::Map<const Eigen::ArrayXd>(i.data(), Eigen::Index(n)).mean();
+  out.mean = row_of(i).mean();
   out.noise = signal::noise_of(std::span<const double>(i).first(std::min(n, kProfileNoise)));
   const auto top = signal::place_of_highest(i), first = top > kAboutPeak ? top - kAboutPeak : 0;
   const auto highest = signal::extreme_near(std::span<const double>(i).subspan(first, std::min(n, top + kAboutPeak + 1) - first), top - first, out.noise);

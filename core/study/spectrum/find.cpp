@@ -1,9 +1,9 @@
 #include "study/spectrum/find.h"
 
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 
+#include "base/row.h"
 #include "study/spectrum/lobe.h"
 
 namespace heron::study::spectrum {
@@ -233,7 +233,7 @@ bool another_between(const RecordLines& lines, double place, double power) {
   clear({0, std::size_t(window.reach)});
   clear(lobe_at(place, window.reach, all.size()));
   const auto top = largest_line(all, 0, all.size());
-  const double mean = Eigen::Map<const Eigen::ArrayXd>(all.data(), Eigen::Index(all.size())).mean();
+  const double mean = row_of(all).mean();
   if (!(all[top] > std::max(kSmall * power, mean * highest_of_noise(all.size(), 1)))) return false;
   const auto tone = lines.tone_near(top, window);
   if (!tone) return false;
