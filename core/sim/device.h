@@ -33,8 +33,12 @@ class Stamp {
   void add_q(int row, double value) {
     if (row >= 0) q_[std::size_t(row)] += value;
   }
-  void add_g(int row, int column, double value) { add(g_, row, column, value); }
-  void add_c(int row, int column, double value) { add(c_, row, column, value); }
+  void add_g(int row, int column, double value) {
+    if (!slopes_stand_) add(g_, row, column, value);
+  }
+  void add_c(int row, int column, double value) {
+    if (!slopes_stand_) add(c_, row, column, value);
+  }
 
   /// A current i with slope g = di/dv(a,b) from a to b.
   void add_current(int a, int b, double i, double g);
@@ -57,6 +61,7 @@ class Stamp {
   std::size_t call_ = 0;
   std::vector<double> memory_;  ///< of the junctions
   bool limiting_ = false, limited_ = false;
+  bool slopes_stand_ = false;  ///< g_ and c_ hold what every evaluation would add
   struct Recording {
     std::vector<std::pair<int, int>> calls;
     std::vector<int> charged_rows;

@@ -206,9 +206,14 @@ void Network::evaluate(std::span<const double> x, double time, const How& how) {
   stamp_.call_ = 0;
   std::fill(stamp_.f_.begin(), stamp_.f_.end(), 0.0);
   std::fill(stamp_.q_.begin(), stamp_.q_.end(), 0.0);
-  std::fill(stamp_.g_.begin(), stamp_.g_.end(), 0.0);
-  std::fill(stamp_.c_.begin(), stamp_.c_.end(), 0.0);
+  // The slopes of what is linear everywhere are the same each time, but for what differs at rest.
+  stamp_.slopes_stand_ = slopes_known_ && !how.at_rest;
+  if (!stamp_.slopes_stand_) {
+    std::fill(stamp_.g_.begin(), stamp_.g_.end(), 0.0);
+    std::fill(stamp_.c_.begin(), stamp_.c_.end(), 0.0);
+  }
   for (const auto& device : devices_) device->stamp(stamp_);
+  slopes_known_ = always_linear_ && !how.at_rest;
 }
 
 double Network::next_corner(double time) const {

@@ -95,6 +95,7 @@ class Network {
 
   int size_ = 0, node_count_ = 0;
   bool always_linear_ = true;
+  bool slopes_known_ = false;  ///< the last evaluation's are those of every one that is not at rest
   std::map<std::string, int> nodes_;
   std::vector<std::string> names_;
   std::vector<std::unique_ptr<Device>> devices_;

@@ -59,8 +59,10 @@ SimulatedBench::Stream SimulatedBench::begin_stream(double rate, bool very_long)
   // At the rates of fast edges the device rests between them for thousands of samples.
   out.longest_step = very_long ? 4096 / rate : bus_ ? 128 / rate : 8 / rate;
   // What is not periodic shows the sum of all local errors in its time constants: it is held to less than any figure sees.
-  // A shot is over before they could add up.
-  w.transient.set_tolerances(tone_ || bus_ ? kTolerances : kFineTolerances);
+  // A shot is over before they could add up; each edge of an inverter dies away before the next, and those that rise
+  // undo what those that fall have added.
+  const bool edges = bus_ || (mains_ && mains_->carrier > 0);
+  w.transient.set_tolerances(tone_ || edges ? kTolerances : kFineTolerances);
   for (std::size_t k = 0; k < inputs_.size(); ++k)
     out.delays.push_back(input_data().u_delay * fixed_error(seed_, (fast_ ? 1100 : 1000) + k, 0) - w.taps[k].delay);
   // A late sensor shows what was before: reading starts late enough that all of it has been solved.
