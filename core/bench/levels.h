@@ -12,6 +12,7 @@ struct Level {
   double peak = 0;            ///< of the changing part, in the quantity's unit
   double dc = 0;              ///< in the quantity's unit
   double at_frequency = 0;    ///< Hz, where the peak is highest
+  bool held = false;          ///< by the source itself: no device's tolerance moves it
   double unloaded_peak = 0;   ///< what the peak would be into 1 Mohm, where the input is of 50 ohm
   std::vector<double> peaks;  ///< at each of Levels::frequencies
   std::vector<std::complex<double>> unburdened = {};  ///< what it would be with nothing connected over what it is

@@ -43,7 +43,7 @@ void check_range(const bench::Chain& chain, const bench::ChainSummary& summary, 
                         fmt::format("{} would reach {} peak; its range ends at {}.", chain.name,
                                     about(high, summary.unit), format_setting(range, summary.unit)),
                         remedy, edits});
-  else if (kLevelSafety * high > range)
+  else if (!level.held && kLevelSafety * high > range)
     findings.push_back(
         {"input.clipped", Severity::caution,
          fmt::format("{} would reach {} peak, {:.0f} % of its range of {}; a device a little out of "

@@ -342,7 +342,7 @@ TEST_CASE("the wiring's trouble is found by its cause, and a sound one raises no
     const auto measured = power::measure(**waves, *wiring, {});
     REQUIRE(measured);
     REQUIRE(*measured);
-    return power::check_wiring(**waves, *wiring, (*measured)->statistics, {});
+    return power::check_wiring(**waves, *wiring, **measured, {});
   };
   // Unlike loads, power factors from 0.3 to 1 either way, a little unbalance of the supply.
   const auto sound = [&](double least) {

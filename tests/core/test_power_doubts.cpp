@@ -4,6 +4,7 @@
 
 #include "study/power/kind.h"
 #include "study/power/settings.h"
+#include "support.h"
 
 using namespace heron;
 
@@ -19,6 +20,7 @@ struct Given {
   double u_gain = 0, u_offset = 0, u_delay = 0;
   std::optional<double> range = {};
   double low_corner = 0;  ///< Hz, of its sensor
+  double count = 0;       ///< A; 0: numbers are kept
 };
 
 study::Reading read(const std::vector<Given>& given, std::size_t samples, double rate = 20e3, const study::SettingsText& settings = {}, const std::vector<std::string>& asked = {}) {
@@ -27,7 +29,10 @@ study::Reading read(const std::vector<Given>& given, std::size_t samples, double
   for (const auto& g : given) {
     const std::string unit = g.name[0] == 'v' ? "V" : "A";
     study::Channel channel{.role = g.name, .unit = unit};
-    for (std::size_t k = 0; k < samples; ++k) channel.numbers.push_back(g.of(double(k) / rate));
+    channel.scale = g.count > 0 ? g.count : channel.scale;
+    for (std::size_t k = 0; k < samples; ++k)
+      if (g.count > 0) channel.counts.push_back(std::int16_t(std::lround(g.of(double(k) / rate) / g.count)));
+      else channel.numbers.push_back(g.of(double(k) / rate));
     channel.range = g.range;
     channel.u_gain = g.u_gain;
     channel.u_offset = g.u_offset;
@@ -48,6 +53,14 @@ study::Reading read(const std::vector<Given>& given, std::size_t samples, double
 bool doubted(const study::Reading& r, std::string_view key) {
   return std::any_of(r.doubts.begin(), r.doubts.end(), [&](const auto& d) { return d.key == key; });
 }
+
+study::Doubt doubt(const study::Reading& r, std::string_view key) {
+  for (const auto& d : r.doubts)
+    if (d.key == key) return d;
+  FAIL(key << " is not doubted");
+  return {};
+}
+std::string said(const study::Reading& r, std::string_view key) { return test::spaced(doubt(r, key).text); }
 
 Given voltage(double f = 50) { return {"v", [=](double t) { return 325 * std::cos(2 * pi * f * t); }}; }
 Given current(double lag, double f = 50, double peak = 10) { return {"i", [=](double t) { return peak * std::cos(2 * pi * f * t - lag); }}; }
@@ -162,6 +175,58 @@ TEST_CASE("a current that repeats more slowly than its voltage by over a tenth i
   CHECK_FALSE(with(45.5));
   CHECK_FALSE(with(50));
   CHECK_FALSE(with(60));
+}
+
+TEST_CASE("a doubt of power says of what, by how much and what to do", "[power][doubts]") {
+  auto i = current(0.3);
+  const auto clipped = [&](double high, double low) {
+    auto own = i;
+    own.of = [=, of = i.of](double t) { return std::clamp(of(t), low, high); };
+    return said(read({voltage(), own}, 4000), "input.clipped");
+  };
+  // Above 0.95 of its peak a sine is for acos(0.95)/pi of its period of 400 samples.
+  CHECK(clipped(9.5, -20) == "i stands at the end of what can be read, 9.50 A, for 41 samples: what lies beyond is lost.");
+  CHECK(clipped(9.9, -9) == "i stands at the end of what can be read, \u22129.00 A, for 57 samples: what lies beyond is lost.");
+  auto small = current(0.3, 50, 0.5);
+  small.range = 40;
+  CHECK(said(read({voltage(), small}, 4096), "range.underused") == "i uses 1.2 % of its range of 40.0 A.");
+  small.count = 1.22e-3;
+  CHECK(said(read({voltage(), small}, 4096), "range.underused") == "i uses 1.3 % of its range of 40.0 A: one count is 1.2 mA.");
+  small.u_offset = 0.0051;
+  CHECK(said(read({voltage(), small}, 4096), "offset.uncorrected") == "The zero of i is known to 5.1 mA, which is 1 % of its largest value: what stands still in it is not told.");
+  const auto coarse = doubt(read({voltage(), current(0.2)}, 4096, 2520, {{"class", "A"}}), "sampling.coarse");
+  CHECK(coarse.text == "Half the sample rate lies at harmonic 25: the 15 above are not read.");
+  REQUIRE(coarse.edits.size() == 1);
+  CHECK(coarse.edits.front().first == "rate");
+  CHECK(test::spaced(coarse.edits.front().second) == "5 kHz");
+  CHECK(said(read({voltage(), current(0.3)}, 1560), "periods.few") == "The record holds 3 whole cycles: means over so few say little of how steady they are.");
+  // Of an angle no share can be told.
+  auto late = current(0.1);
+  late.u_delay = 0.5 * 0.1 / kTurn;
+  CHECK_FALSE(doubted(read({voltage(), late}, 4096, 20e3, {}, {"angle.current"}), "noise.limited"));
+  CHECK_THAT(said(read({voltage(), late}, 4096, 20e3, {}, {"angle.current", "power.reactive", "frequency"}), "noise.limited"), Catch::Matchers::Contains("no better than 2 %: Reactive power."));
+  // Each mains has its twentieth on either side.
+  for (const double mains : {16.7, 60.0, 400.0}) {
+    const auto at = [&](double share) { return doubted(read({voltage(share * mains), current(0.2, share * mains)}, 20000, 40e3, {{"class", "A"}}), "frequency.unusual"); };
+    CAPTURE(mains);
+    CHECK(at(1.0507));
+    CHECK_FALSE(at(1.0493));
+    CHECK(at(0.9493));
+    CHECK_FALSE(at(0.9507));
+  }
+}
+
+TEST_CASE("phases are dead beside any one that is not", "[power][doubts]") {
+  for (const char lives : {'a', 'b', 'c'}) {
+    std::vector<Given> given;
+    for (const char phase : {'a', 'b', 'c'}) given.push_back({std::string("v") + phase, [=](double t) { return 325 * std::cos(kTurn * t - (phase - 'a') * 2 * pi / 3); }});
+    for (const char phase : {'a', 'b', 'c'}) given.push_back({std::string("i") + phase, [=](double t) { return (phase == lives ? 1 : 0.005) * std::cos(kTurn * t - (phase - 'a') * 2 * pi / 3 - 0.2); }});
+    const auto r = read(given, 4096);
+    std::string others;
+    for (const char phase : {'a', 'b', 'c'})
+      if (phase != lives) others += (others.empty() ? "i" : " and i") + std::string(1, phase);
+    CHECK(said(r, "phase.dead") == others + " show nothing at 50.0 Hz, where the third phase does.");
+  }
 }
 
 TEST_CASE("a sensor without DC loses what stands still, and is told where that matters", "[power][doubts]") {

@@ -215,6 +215,77 @@ TEST_CASE("what an inrush comes to, with gain, zero and noise of its channel", "
   CHECK_FALSE(load[1].carries);
 }
 
+TEST_CASE("windows of an inrush are what their definition says, wherever they lie in a long record", "[power][inrush]") {
+  const double step = 1e-3, half = 7.3e-3;
+  constexpr std::size_t kSamples = 5000;
+  // The integral of the square of straight lines between samples: Simpson's rule is exact.
+  struct Squares {
+    const std::vector<double>& v;
+    double at(double place) const {
+      const auto k = std::min(std::size_t(place), v.size() - 2);
+      return v[k] + (v[k + 1] - v[k]) * (place - double(k));
+    }
+    double over(double from, double to) const {
+      double sum = 0;
+      for (double a = from; a < to;) {
+        const double b = std::min(std::floor(a) + 1, to), x = at(a), y = at(b), m = at((a + b) / 2);
+        sum += (b - a) / 6 * (x * x + 4 * m * m + y * y);
+        a = b;
+      }
+      return sum;
+    }
+  };
+  const double reach = half / step / 2;
+  // Highest in the fourth thousand, in the last window, in the first; swells that end within a thousand and where one does.
+  for (const auto& [top, last_swell] : {std::pair{3500.0, 4200.0}, {4996.0, 2051.0}, {4.0, 1028.0}, {2000.0, 3075.5}}) {
+    CAPTURE(top, last_swell);
+    std::vector<double> v(kSamples);
+    for (std::size_t k = 0; k < kSamples; ++k) {
+      const double d = (double(k) - top) / 40, e = (double(k) - last_swell) / 9;
+      v[k] = (k % 2 ? 2.02 : 2.0) + 3 * std::exp(-d * d) + 0.9 * std::exp(-e * e);
+    }
+    const Inrush in(v, 0, step, half, 0.05);
+    const Squares of{v};
+    const auto first = std::size_t(std::ceil(reach)), end = kSamples - std::size_t(std::ceil(reach));
+    const auto rms = [&](std::size_t k) { return std::sqrt(of.over(double(k) - reach, double(k) + reach) / (half / step)); };
+    std::size_t highest = first, settled = end;
+    for (auto k = first; k < end; ++k)
+      if (rms(k) > rms(highest)) highest = k;
+    for (const auto k : {first, first + 1, std::size_t(1027), std::size_t(1028), std::size_t(1029), highest, end - 1}) {
+      REQUIRE(in.rms_about(k));
+      CHECK(*in.rms_about(k) == Approx(rms(k)).epsilon(1e-9));
+    }
+    CHECK_FALSE(in.rms_about(first - 1));
+    CHECK_FALSE(in.rms_about(end));
+    CHECK(in.highest_rms() == std::optional(highest));
+    const double steady = std::sqrt(of.over(kSamples - 1 - 50, kSamples - 1) / 50);
+    CHECK(in.steady() == Approx(steady).epsilon(1e-9));
+    while (settled > first && std::abs(rms(settled - 1) / steady - 1) <= 0.1) --settled;
+    if (settled == end)
+      CHECK_FALSE(in.settled(0.1));
+    else
+      CHECK(in.settled(0.1) == std::optional(settled));
+    double worst = of.over(kSamples - 1 - 13.7, kSamples - 1);
+    for (std::size_t k = 0; double(k) + 13.7 <= kSamples - 1; ++k) worst = std::max(worst, of.over(double(k), double(k) + 13.7));
+    CHECK(*in.worst_over(13.7e-3) == Approx(std::sqrt(worst / 13.7)).epsilon(1e-9));
+  }
+  // What falls from its first sample on is worst in the first window.
+  const auto falling = sampled(300, 1e-3, [](double t) { return 5 * std::exp(-t / 0.02); });
+  CHECK(*Inrush(falling, 0, 1e-3, 5e-3, 0.05).worst_over(10e-3) == Approx(std::sqrt(Squares{falling}.over(0, 10) / 10)));
+  // A window of hardly more than a step is the mean of hardly more than a sample; where it has settled is known as far as noise
+  // moves the band.
+  const Inrush coarse(sampled(400, 10e-3, [](double t) { return t < 0.5 ? 0.0 : 2 + 3 * std::exp(-(t - 0.5) / 0.4); }, 0.02, 5), 0, 10e-3, 12e-3, 0.6);
+  const auto r = inrush(coarse, Settings{.settle_band = 0.1});
+  CHECK(*figure(r, "inrush.rms.max").u == Approx(coarse.noise() / std::sqrt(1.2)));
+  const double swing = std::hypot(coarse.noise() / std::sqrt(1.2), coarse.noise() / std::sqrt(60)) / coarse.steady();
+  double spread = 10e-3;
+  for (const double times : {1.0, 2.0, 3.0, -1.0, -2.0, -3.0})
+    if (const auto other = 0.1 + times * swing > 0 ? coarse.settled(0.1 + times * swing) : std::nullopt)
+      spread = std::max(spread, std::abs(double(*other) - double(*coarse.settled(0.1))) * 10e-3 / std::abs(times));
+  CHECK(*figure(r, "inrush.settled_after").u == Approx(spread));
+  CHECK(spread > 20e-3);
+}
+
 TEST_CASE("states of a profile are where the current stays, a factor of two apart and for long enough", "[power][profile]") {
   const auto of = [](const std::function<double(double)>& i, const Settings& settings = {}) { return power::profile_of(sampled(10000, 1e-3, i), 1e-3, settings); };
   const auto two = of([](double t) { return t < 6 ? 1e-3 : 5e-3; });
@@ -428,7 +499,7 @@ TEST_CASE("what is known of one phase beforehand tells a factor of ten", "[power
     const auto measured = power::measure(*record, *wiring, *settings);
     REQUIRE(measured);
     REQUIRE(*measured);
-    return power::check_wiring(*record, *wiring, (*measured)->statistics, *settings);
+    return power::check_wiring(*record, *wiring, **measured, *settings);
   };
   const study::SettingsText known = {{"nominal_voltage", "230 V"}, {"nominal_current", "4 A"}};
   CHECK(look(230, 4, 0.5, known).explanations.empty());

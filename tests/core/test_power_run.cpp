@@ -345,7 +345,10 @@ TEST_CASE("three coils on an inverter draw what the sine alone would, told by th
   CHECK(r.find("sequence")->value == 1);
   CHECK_FALSE(waveform_bench::has(r.doubts, "frequency.unlike"));
   // At two thirds of the bus's half the carrier is more of a phase's voltage than its sine.
-  CHECK(waveform_bench::has(read({}).doubts, "frequency.unlike"));
+  // Of angles at the switching's frequency nothing is said.
+  const auto switching = read({});
+  CHECK(waveform_bench::has(switching.doubts, "frequency.unlike"));
+  for (const char* of : {"wiring.suspected", "wiring.sign", "wiring.sequence", "phase.dead"}) CHECK_FALSE(waveform_bench::has(switching.doubts, of));
   const auto wrong = study::power::kind().analyse(ran.kept, {{"cycles_by", "i_x"}}, {});
   REQUIRE_FALSE(wrong);
   CHECK_THAT(wrong.error().message, Contains("no phase has the quantity \"i_x\""));
@@ -367,6 +370,25 @@ TEST_CASE("three coils on an inverter draw what the sine alone would, told by th
   beyond = plan;
   beyond.bus = 500;
   CHECK(waveform_bench::has(findings(beyond), "source.limit"));
+  // Half the bus stands at each pin by the source itself: 24 V just fit into 24 V and not into 20 V, and an eleventh of a range is
+  // too little of it.
+  const auto ranged = [&](double bus, double range) {
+    beyond = plan;
+    beyond.bus = bus;
+    beyond.hookup.chains[1].input.range = range;
+    for (const auto& d : findings(beyond))
+      if (d.key == "input.clipped" || d.key == "range.underused") return d;
+    return study::Doubt{};
+  };
+  CHECK(ranged(39.9, 2).key.empty());
+  const auto clips = ranged(48, 2);
+  CHECK(clips.key == "input.clipped");
+  CHECK(clips.severity == study::Severity::serious);
+  CHECK(test::spaced(clips.text) == "v_b would reach 24 V peak; its range ends at 20 V.");
+  REQUIRE(clips.edits.size() == 1);
+  CHECK(clips.edits.front().first == "hookup.v_b.range");
+  CHECK(test::spaced(clips.edits.front().second) == "5 V");
+  CHECK(ranged(48, 50).key == "range.underused");
   beyond = plan;
   beyond.rate = 7e3;
   CHECK(waveform_bench::has(findings(beyond), "sampling.coarse"));

@@ -79,7 +79,7 @@ void WiringLens::reload() {
           out.trouble = text("The channels cannot be told: " + last.measured.error() + ".");
           return out;
         }
-        out.check = power::check_wiring(*last.record, last.wiring, last.measured->statistics, *settings);
+        out.check = power::check_wiring(*last.record, last.wiring, *last.measured, *settings);
         if (!out.check.explanations.empty()) out.remedy = power::wires_of(*last.record, last.wiring, out.check.explanations.front());
         return out;
       },
@@ -90,6 +90,7 @@ void WiringLens::fill(const Ready& ready) {
   ready_ = ready;
   const auto& check = ready_.check;
   QString said = ready_.trouble;
+  if (!check.untold.empty()) said = text("The channels cannot be told: " + check.untold + ". Set cycles_by to the current.");
   if (said.isEmpty() && check.explanations.empty())
     said = check.channels.empty() ? QString() : QString("Each channel looks like what it is said to be.");
   if (!check.explanations.empty()) {

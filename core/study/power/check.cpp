@@ -209,8 +209,18 @@ WiringCheck Checker::check() {
 
 }  // namespace
 
-WiringCheck check_wiring(const Waveforms& record, const Wiring& wiring, const Statistics& s, const Settings& settings) {
-  return Checker(record, wiring, s, settings).check();
+std::string unlike_repeats(const Waveforms& record, const Wiring& wiring, const Measured& m) {
+  if (!(m.current_repeats > 0)) return {};
+  return fmt::format("{} repeats at {}, {} at {}: where a voltage is switched, its switching may be more of it than what it turns with",
+                     record.traces[wiring.voltages.front().trace]->name, format_quantity(m.statistics.frequency, "Hz", 4).plain(), record.traces[wiring.currents.front().trace]->name,
+                     format_quantity(m.current_repeats, "Hz", 4).plain());
+}
+
+WiringCheck check_wiring(const Waveforms& record, const Wiring& wiring, const Measured& m, const Settings& settings) {
+  auto out = Checker(record, wiring, m.statistics, settings).check();
+  // Angles at the switching's frequency are not those of the phases.
+  if (out.untold = unlike_repeats(record, wiring, m); !out.untold.empty()) out.explanations.clear();
+  return out;
 }
 
 std::vector<std::pair<std::string, std::string>> wires_of(const Waveforms& record, const Wiring& wiring, const Explanation& by) {

@@ -39,10 +39,15 @@ struct WiringCheck {
   std::vector<ChannelLook> channels;
   double misfit = 0;                       ///< of the wiring as it is
   std::vector<Explanation> explanations;   ///< better ones, the best first; empty: nothing is wrong
+  std::string untold;                      ///< why nothing can be said of angles: "v_a repeats at 8 kHz, ..."; empty: it can
 };
 
+/// Where a voltage repeats with its switching and not with what it turns with: "v_a repeats at 8 kHz, i_a at 120 Hz: ...";
+/// empty where they repeat alike.
+std::string unlike_repeats(const Waveforms& record, const Wiring& wiring, const Measured& m);
+
 /// @return nothing to say where there is no voltage, no current, or nothing alternates
-WiringCheck check_wiring(const Waveforms& record, const Wiring& wiring, const Statistics& s, const Settings& settings);
+WiringCheck check_wiring(const Waveforms& record, const Wiring& wiring, const Measured& m, const Settings& settings);
 
 /// The settings that carry an explanation out: wire.ROLE by what text.
 std::vector<std::pair<std::string, std::string>> wires_of(const Waveforms& record, const Wiring& wiring, const Explanation& by);

@@ -45,8 +45,8 @@ Result<void> check_inputs(const PowerRecord& record, std::vector<Doubt>& out) {
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnderused * *errors.range)
       out.push_back({"range.underused", Severity::note,
-                     fmt::format("{} uses {} of its range of {}: one count is {}.", trace.name, in_percent(peak / *errors.range), shown(*errors.range, trace.unit),
-                                 shown(errors.quantum, trace.unit, 2)),
+                     fmt::format("{} uses {} of its range of {}{}.", trace.name, in_percent(peak / *errors.range), shown(*errors.range, trace.unit),
+                                 errors.quantum > 0 ? ": one count is " + shown(errors.quantum, trace.unit, 2) : ""),
                      "Take the range that fits."});
     if (errors.u_offset > kZero * peak && peak > 0)
       out.push_back(on_hookup({"offset.uncorrected", Severity::caution,
@@ -67,11 +67,8 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
   if (s.cycles < kFewCycles)
     out.push_back({"periods.few", Severity::caution, fmt::format("The record holds {} whole {}: means over so few say little of how steady they are.", s.cycles, s.cycles == 1 ? "cycle" : "cycles"),
                    "Take a longer record.", {{"cycles", "10"}}});
-  if (m.current_repeats > 0)
-    out.push_back({"frequency.unlike", Severity::caution,
-                   fmt::format("{} repeats at {}, {} at {}: where a voltage is switched, its switching may be more of it than what it turns with.", record.record->traces[record.wiring.voltages.front().trace]->name,
-                               shown(s.frequency, "Hz", 4), record.record->traces[record.wiring.currents.front().trace]->name, shown(m.current_repeats, "Hz", 4)),
-                   fmt::format("Set cycles_by = {}.", record.record->traces[record.wiring.currents.front().trace]->name)});
+  if (const auto unlike = unlike_repeats(*record.record, record.wiring, m); !unlike.empty())
+    out.push_back({"frequency.unlike", Severity::caution, unlike + ".", fmt::format("Set cycles_by = {}.", record.record->traces[record.wiring.currents.front().trace]->name)});
   if (std::abs(m.drift) > kUnsteady && record.method != Method::switch_on)
     out.push_back({"frequency.unsteady", Severity::caution, fmt::format("The frequency moves by {} from the first half of the record to the second.", in_percent(m.drift)),
                    "Take a shorter record, or wait until it is steady."});
@@ -94,18 +91,22 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
 }
 
 void check_phases(const PowerRecord& record, const Settings& settings, const Reading& reading, std::vector<Doubt>& out) {
+  // Angles at the switching's frequency are not those of the phases.
+  if (record.measured->current_repeats > 0) return;
   const auto& s = record.measured->statistics;
   const bool three = record.wiring.phases() == 3;
   for (const bool voltage : {true, false}) {
     if (!three || !(voltage ? s.has_voltage : s.has_current)) continue;
     double largest = 0;
     for (std::size_t p = 0; p < 3; ++p) largest = std::max(largest, std::abs(s.phasor[voltage ? s.voltage(p) : s.current(p)].front()));
-    for (std::size_t p = 0; p < 3; ++p) {
-      const auto k = voltage ? s.voltage(p) : s.current(p);
-      if (std::abs(s.phasor[k].front()) >= kDead * largest) continue;
-      const auto& name = record.record->traces[(voltage ? record.wiring.voltages : record.wiring.currents)[p].trace]->name;
-      out.push_back(on_hookup({"phase.dead", Severity::serious, fmt::format("{} shows nothing at {}, where the other phases do.", name, shown(s.frequency, "Hz")), "Check its lead, its fuse and its sensor."}));
-    }
+    std::vector<std::string> dead;
+    for (std::size_t p = 0; p < 3; ++p)
+      if (std::abs(s.phasor[voltage ? s.voltage(p) : s.current(p)].front()) < kDead * largest)
+        dead.push_back(record.record->traces[(voltage ? record.wiring.voltages : record.wiring.currents)[p].trace]->name);
+    if (!dead.empty())
+      out.push_back(on_hookup({"phase.dead", Severity::serious,
+                               fmt::format("{} {} nothing at {}, where {}.", fmt::join(dead, " and "), dead.size() == 1 ? "shows" : "show", shown(s.frequency, "Hz"), dead.size() == 1 ? "the other phases do" : "the third phase does"),
+                               "Check lead, fuse and sensor."}));
   }
   if (!s.has_voltage || !s.has_current) return;
   if (!settings.regenerating)
@@ -130,7 +131,7 @@ void check_phases(const PowerRecord& record, const Settings& settings, const Rea
     else if (settings.sequence && v != (*settings.sequence == Sequence::abc))
       out.push_back(on_hookup({"wiring.sequence", Severity::serious, fmt::format("The phases turn {}, {} was expected.", v ? "abc" : "acb", v ? "acb" : "abc"), "Exchange two phases, or set sequence."}));
   }
-  const auto check = check_wiring(*record.record, record.wiring, s, settings);
+  const auto check = check_wiring(*record.record, record.wiring, *record.measured, settings);
   if (check.explanations.empty()) return;
   const auto& best = check.explanations.front();
   std::string how;

@@ -46,7 +46,7 @@ Inrush::Inrush(std::vector<double> values, double start, double step, double hal
 
 double Inrush::squares_to(std::size_t k, double rest) const {
   // At the last sample there is no rest.
-  const double a = values_[k], slope = values_[std::min(k + 1, values_.size() - 1)] - a;
+  const double a = values_[k], slope = rest > 0 ? values_[k + 1] - a : 0;
   return squares_[k] + rest * (a * a + a * slope * rest + slope * slope * rest * rest / 3);
 }
 

@@ -58,7 +58,8 @@ class LookAtWiring final : public Procedure {
  private:
   static std::string told(const PowerRecord& record, const Settings& settings) {
     if (!record.measured) return fmt::format("The wiring cannot be told: {}.", record.measured.error());
-    const auto check = check_wiring(*record.record, record.wiring, record.measured->statistics, settings);
+    const auto check = check_wiring(*record.record, record.wiring, *record.measured, settings);
+    if (!check.untold.empty()) return fmt::format("The wiring cannot be told: {}. Set cycles_by = {}.", check.untold, record.record->traces[record.wiring.currents.front().trace]->name);
     if (check.explanations.empty()) return fmt::format("Each channel looks like what it is said to be: {}.", as_seen(check));
     const auto& best = check.explanations.front();
     std::string how;

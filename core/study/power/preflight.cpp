@@ -17,12 +17,26 @@ double peak_of(const Plan& p) {
   return p.voltage * std::numbers::sqrt2 * (1 + p.third + p.fifth);
 }
 
-void check_feed(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
-  if (p.feed == Feed::own) return;
-  std::vector<std::string> pins = {p.pin};
-  if (p.three()) pins.insert(pins.end(), {p.pin_b, p.pin_c});
+std::vector<std::string> fed_pins(const Plan& p) {
+  if (p.feed == Feed::own) return {};
+  if (p.three()) return {p.pin, p.pin_b, p.pin_c};
+  return {p.pin};
+}
+
+/// What is known of the voltages beforehand: those at the pins that are fed.
+Levels fed_levels(const Plan& p) {
+  Levels out;
   const double peak = peak_of(p);
-  for (const auto& pin : pins) {
+  const auto pins = fed_pins(p);
+  for (const auto& chain : p.hookup.chains)
+    if (!chain.input.sensor.senses_current() && chain.input.against.empty() && std::find(pins.begin(), pins.end(), chain.input.pin) != pins.end())
+      out.quantities[chain.name] = p.alternates() ? Level{.peak = peak, .held = true} : Level{.dc = peak, .held = true};
+  return out;
+}
+
+void check_feed(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
+  const double peak = peak_of(p);
+  for (const auto& pin : fed_pins(p)) {
     const auto rating = around.ratings.find(pin);
     if (rating == around.ratings.end()) continue;
     for (const double sign : {1.0, -1.0}) {
@@ -88,7 +102,8 @@ std::vector<Doubt> preflight(const Plan& p, const Surroundings& around) {
   std::vector<Doubt> out;
   check_feed(p, around, out);
   check_inputs(p, around, out);
-  check_hookup(p.hookup, nullptr, around.limits, out);
+  const auto levels = fed_levels(p);
+  check_hookup(p.hookup, &levels, around.limits, out);
   return out;
 }
 

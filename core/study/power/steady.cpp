@@ -31,8 +31,8 @@ class Maker {
 
  private:
   const Phasor& fundamental(std::size_t channel) const { return s_.phasor[channel].front(); }
-  void put(std::string key, std::string label, std::string unit, Value value, double noise = 0, double wraps = 0) {
-    out_.push_back({std::move(key), std::move(label), std::move(unit), std::move(value), noise, wraps});
+  void put(std::string key, std::string label, std::string unit, Value value, double noise = 0, bool angle = false) {
+    out_.push_back({std::move(key), std::move(label), std::move(unit), std::move(value), noise, angle});
   }
   void channel(std::size_t k, bool voltage, const std::string& end, const std::string& of);
   void powers(std::size_t phase, const std::string& end, const std::string& of);
@@ -108,7 +108,7 @@ void Maker::powers(std::size_t phase, const std::string& end, const std::string&
   const std::string hidden = "the fundamental does not stand out of the noise";
   put("power_factor.displacement" + end, "Displacement factor" + of, "1", both ? Value(one.real() / std::abs(one)) : no(hidden),
       both ? std::abs(one.imag()) / std::abs(one) * u_one / std::abs(one) : 0);
-  put("angle.current" + end, "Angle of the current" + of, "deg", both ? Value(wrapped(std::arg(one) * kDegrees)) : no(hidden), both ? u_one / std::abs(one) * kDegrees : 0, 360);
+  put("angle.current" + end, "Angle of the current" + of, "deg", both ? Value(wrapped(std::arg(one) * kDegrees)) : no(hidden), both ? u_one / std::abs(one) * kDegrees : 0, true);
 }
 
 /// Effective voltage and current of the three (IEEE 1459): four wires where the voltages are against neutral, else three.
@@ -148,7 +148,7 @@ void Maker::angles() {
     const bool both = stands_out(s_, a) && stands_out(s_, b);
     put("angle." + ends, "Angle from " + std::string(kPhases[p]) + " to " + kPhases[q], "deg",
         both ? Value(wrapped(std::arg(fundamental(a) / fundamental(b)) * kDegrees)) : no("a phase has no voltage"),
-        both ? std::hypot(u_component(a) / std::abs(fundamental(a)), u_component(b) / std::abs(fundamental(b))) * kDegrees : 0, 360);
+        both ? std::hypot(u_component(a) / std::abs(fundamental(a)), u_component(b) / std::abs(fundamental(b))) * kDegrees : 0, true);
   }
 }
 
@@ -277,7 +277,7 @@ void add_steady(const Measured& measured, const Settings& settings, Reading& int
       for (std::size_t k = 0; k < base.size(); ++k) {
         if (!base[k].value || !other[k].value) continue;
         double change = *other[k].value - *base[k].value;
-        if (base[k].at > 0) change = std::remainder(change, base[k].at);
+        if (base[k].angle) change = std::remainder(change, 360.0);
         squares[k] += change * change;
       }
     }

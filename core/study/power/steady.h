@@ -13,7 +13,7 @@ struct Steady {
   std::string key, label, unit;
   tl::expected<double, std::string> value;
   double noise = 0;  ///< standard uncertainty from the noise on the samples
-  double at = 0;     ///< what its angle wraps at: 360 for degrees, 0 for others
+  bool angle = false;  ///< in degrees, which wrap
 };
 
 /// All figures, always the same in the same order for channels and settings alike.
