@@ -31,7 +31,7 @@ QString EfficiencyLens::lacks(const conversion::Rows& rows) const {
   return loaded ? QString() : QString("Nothing was loaded: no power went out.");
 }
 
-std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::Rows& rows, const conversion::Settings&) const {
+std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::Rows& rows, const conversion::Settings& settings) const {
   std::vector<DrawnCurve> out;
   const auto curves = conversion::load_curves(rows);
   for (const auto& c : curves) {
@@ -60,6 +60,14 @@ std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::R
       }
       out.push_back(std::move(part));
     }
+  }
+  if (panel == 0 && !settings.expected.empty()) {
+    DrawnCurve promised{.name = "data sheet", .x = {}, .y = {}, .fitted = true};
+    for (const auto& [current, percent] : settings.expected) {
+      promised.x.push_back(current);
+      promised.y.push_back(percent);
+    }
+    out.push_back(std::move(promised));
   }
   return out;
 }

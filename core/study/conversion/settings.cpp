@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "base/words.h"
-#include "study/settings_table.h"
+#include "study/pairs_setting.h"
 #include "study/watch_setting.h"
 
 namespace heron::study::conversion {
@@ -92,6 +92,7 @@ const SettingsTable<Settings>& table() {
       number_setting("step", &Settings::step, "s", Bound::positive),
       number_setting("sample_rate", &Settings::sample_rate, "Hz", Bound::positive),
       percent_setting("u_limit", &Settings::u_limit, 0, 100),
+      pairs_setting("expected", &Settings::expected, {"A", "%", "an output current and its efficiency", "currents", "100 mA 88 %"}),
       shunts(),
       watch_setting(&Settings::watches),
   });

@@ -37,6 +37,7 @@ struct Settings {
   std::optional<double> start, step, sample_rate;      ///< s, s, Hz of a table without a column of times
   double u_limit = 0.01;                               ///< relative uncertainty above which a figure is doubted
   std::map<std::string, Shunt, std::less<>> shunts = {};  ///< by quantity, "iin" or "iout"
+  std::vector<std::pair<double, double>> expected = {};  ///< A of the output and per cent: efficiency by the data sheet
   std::vector<Watch> watches = {};
 };
 

@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "base/words.h"
+#include "study/pairs_setting.h"
 #include "study/power/wiring.h"
-#include "study/settings_table.h"
 #include "study/watch_setting.h"
 #include "study/wires.h"
 
@@ -60,32 +60,6 @@ Setting<Settings> cycles_by() {
           }};
 }
 
-/// "10 ms 80 A, 100 ms 30 A, 1 s 14 A": points of a fuse's curve.
-Setting<Settings> fuse() {
-  return {"fuse",
-          [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
-            s.fuse.clear();
-            if (text == "none") return {};
-            for (const auto& pair : pieces(text)) {
-              // The current is the last number with its unit, whether that stands apart or not.
-              auto cut = pair.rfind(' ');
-              if (cut != std::string::npos && pair.substr(cut + 1) == "A") cut = pair.rfind(' ', cut - 1);
-              const auto time = cut == std::string::npos ? Result<double>(fail(Fault::usage, "")) : parse_value(pair.substr(0, cut), "s");
-              const auto current = cut == std::string::npos ? Result<double>(fail(Fault::usage, "")) : parse_value(pair.substr(cut + 1), "A");
-              if (!time || !current || !(*time > 0) || !(*current > 0) || !std::isfinite(*time) || !std::isfinite(*current))
-                return fail(Fault::usage, "{}: a time and the current that it bears so long are wanted in \"{}\", such as 100 ms 30 A.", key, pair);
-              if (!s.fuse.empty() && !(*time > s.fuse.back().first)) return fail(Fault::usage, "{}: its times must rise.", key);
-              s.fuse.emplace_back(*time, *current);
-            }
-            return {};
-          },
-          [](const Settings& s, SettingsText& out) {
-            std::string all;
-            for (const auto& [time, current] : s.fuse) all += fmt::format("{}{:.12g} s {:.12g} A", all.empty() ? "" : ", ", time, current);
-            if (!all.empty()) out["fuse"] = all;
-          }};
-}
-
 Setting<Settings> sequence() {
   return {"sequence",
           [](Settings& s, std::string_view key, std::string_view text) -> Result<void> {
@@ -131,7 +105,7 @@ const SettingsTable<Settings>& table() {
       number_setting("glitch", &Settings::glitch, "s", Bound::not_negative),
       battery(),
       states(),
-      fuse(),
+      pairs_setting("fuse", &Settings::fuse, {"s", "A", "a time and the current that it bears so long", "times", "100 ms 30 A"}),
       number_setting("nominal_voltage", &Settings::nominal_voltage, "V", Bound::positive),
       number_setting("nominal_current", &Settings::nominal_current, "A", Bound::positive),
       number_setting("from", &Settings::from, "s"),

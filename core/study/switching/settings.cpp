@@ -1,40 +1,13 @@
 #include "study/switching/settings.h"
 
-#include <cmath>
-
 #include "base/words.h"
-#include "study/settings_table.h"
+#include "study/pairs_setting.h"
 #include "study/switching/shot.h"
 
 namespace heron::study::switching {
 namespace {
 
-/// "5 A 12 uJ, 10 A 31 uJ": points of a data sheet's curve.
-Setting<Settings> promised(std::string key, Promised Settings::*member) {
-  return {key,
-          [member](Settings& s, std::string_view k, std::string_view text) -> Result<void> {
-            (s.*member).clear();
-            if (text == "none") return {};
-            for (const auto& pair : pieces(text)) {
-              // The energy is the last number with its unit, whether that stands apart or not.
-              auto cut = pair.rfind(' ');
-              if (cut != std::string::npos && pair.substr(cut + 1).ends_with('J') && pair.size() - cut <= 3) cut = pair.rfind(' ', cut - 1);
-              const auto none = Result<double>(fail(Fault::usage, ""));
-              const auto current = cut == std::string::npos ? none : parse_value(pair.substr(0, cut), "A");
-              const auto energy = cut == std::string::npos ? none : parse_value(pair.substr(cut + 1), "J");
-              if (!current || !energy || !(*current > 0) || !(*energy >= 0) || !std::isfinite(*current) || !std::isfinite(*energy))
-                return fail(Fault::usage, "{}: a current and its energy are wanted in \"{}\", such as 10 A 31 uJ.", k, pair);
-              if (!(s.*member).empty() && !(*current > (s.*member).back().first)) return fail(Fault::usage, "{}: its currents must rise.", k);
-              (s.*member).emplace_back(*current, *energy);
-            }
-            return {};
-          },
-          [key, member](const Settings& s, SettingsText& out) {
-            std::string all;
-            for (const auto& [current, energy] : s.*member) all += fmt::format("{}{:.12g} A {:.12g} J", all.empty() ? "" : ", ", current, energy);
-            if (!all.empty()) out[key] = all;
-          }};
-}
+const PairsRule kPromised = {"A", "J", "a current and its energy", "currents", "10 A 31 uJ"};
 
 const SettingsTable<Settings>& table() {
   static const SettingsTable<Settings> all({
@@ -59,8 +32,8 @@ const SettingsTable<Settings>& table() {
       number_setting("voltage_rating", &Settings::voltage_rating, "V", Bound::positive),
       number_setting("current_rating", &Settings::current_rating, "A", Bound::positive),
       number_setting("power_rating", &Settings::power_rating, "W", Bound::positive),
-      promised("expected.on", &Settings::expected_on),
-      promised("expected.off", &Settings::expected_off),
+      pairs_setting("expected.on", &Settings::expected_on, kPromised),
+      pairs_setting("expected.off", &Settings::expected_off, kPromised),
       number_setting("expected.voltage", &Settings::expected_voltage, "V", Bound::positive),
       number_setting("expected.resistor", &Settings::expected_resistor, "ohm", Bound::positive),
   });
