@@ -94,6 +94,15 @@ MainWindow::MainWindow() {
   connect(&desk_.focus, &Focus::study_changed, this, &MainWindow::leave_message);
   connect(&desk_.runner, &Runner::running_changed, this, &MainWindow::refresh_bar);
   connect(&desk_.runner, &Runner::armed_changed, this, &MainWindow::refresh_bar);
+  connect(&desk_.runner, &Runner::asked_changed, this, [this] {
+    refresh_bar();
+    if (const QString& asked = desk_.runner.asked(); asked.isEmpty()) message_->hide();
+    else {
+      desk_.messages.say(asked + ", then press Enter. Esc stops.", false, desk_.runner.study());
+      // Until it is answered.
+      message_timer_.stop();
+    }
+  });
   connect(&desk_.runner, &Runner::progressed, this, &MainWindow::refresh_progress);
   connect(&desk_.batch, &Batch::changed, this, &MainWindow::refresh_bar);
   connect(&desk_.exporter, &Exporter::begun, this, [this] {
@@ -291,12 +300,13 @@ void MainWindow::refresh_bar() {
   // On the page of a row of takes Space begins that.
   take_->setVisible(there && (desk_.runner.running() || !batch_page_ || pages_->currentWidget() != batch_page_));
   const bool running = desk_.runner.running();
+  const QString& asked = desk_.runner.asked();
   const bool armed = desk_.runner.armed();
   const QString arms = desk_.runner.to_arm();
-  take_->setText(running ? "Stop   Esc" : armed ? "Fire   Space" : arms.isEmpty() ? "Take   Space" : "Arm   Space");
-  take_->setAccessibleName(running ? "Stop" : armed ? "Fire" : arms.isEmpty() ? "Take" : "Arm");
+  take_->setText(!asked.isEmpty() ? "It is set   Enter" : running ? "Stop   Esc" : armed ? "Fire   Space" : arms.isEmpty() ? "Take   Space" : "Arm   Space");
+  take_->setAccessibleName(!asked.isEmpty() ? "It is set" : running ? "Stop" : armed ? "Fire" : arms.isEmpty() ? "Take" : "Arm");
   take_->setEnabled(desk_.focus.study() != nullptr);
-  take_->setToolTip(running ? "Stop and keep what was read (Esc)" : armed ? "Fire what is armed and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
+  take_->setToolTip(!asked.isEmpty() ? asked + ", then go on (Enter); Esc stops and keeps what was read" : running ? "Stop and keep what was read (Esc)" : armed ? "Fire what is armed and run the study once (Space); Esc lets it be" : arms.isEmpty() ? QString("Run the study once (Space)") : "Arm " + arms + " for one take (Space)");
   bar_->setVisible(desk_.runner.taking() || desk_.exporter.writing());
   if (!running && desk_.batch.active()) {
     status_->setText(desk_.batch.sentence());
@@ -318,6 +328,10 @@ void MainWindow::refresh_progress() {
   constexpr int kSteps = 1000;
   bar_->setMaximum(p.total * kSteps);
   bar_->setValue(int((p.done + p.share) * kSteps));
+  if (!desk_.runner.asked().isEmpty()) {
+    status_->setText(desk_.runner.asked());
+    return;
+  }
   if (!p.waits.empty()) {
     status_->setText("Waiting for " + QString::fromStdString(p.waits));
     return;
@@ -362,6 +376,7 @@ void MainWindow::leave_message() {
 }
 
 void MainWindow::take_or_stop() {
+  if (!desk_.runner.asked().isEmpty()) return desk_.runner.answer();
   if (desk_.runner.running()) {
     desk_.runner.stop();
     return;
@@ -466,6 +481,10 @@ bool MainWindow::handle_key(int key) {
       return true;
     case Qt::Key_Return:
     case Qt::Key_Enter:
+      if (!desk_.runner.asked().isEmpty()) {
+        desk_.runner.answer();
+        return true;
+      }
       if (pages_->currentWidget() != import_page_) return false;
       import_page_->accept();
       return true;

@@ -276,6 +276,15 @@ void Runner::launch(long long id, run::RunOptions options) {
       events.said = [&](const std::string& said) {
         hand_back(this, [this, said = QString::fromStdString(said), about = study.id] { messages_->say(said, false, about); });
       };
+      events.ask = [&](const std::string& what) -> Result<void> {
+        hand_back(this, [this, what = QString::fromStdString(what)] { set_asked(what); });
+        std::unique_lock lock(live->mutex);
+        const bool answered = live->answered.wait(lock, stop, [&] { return live->answer; });
+        live->answer = false;
+        lock.unlock();
+        hand_back(this, [this] { set_asked({}); });
+        return answered ? Result<void>{} : fail(Fault::stopped, "Stopped.");
+      };
       result = run::run_take(*store, study, bench, std::random_device{}(), options, events, stop);
       if (take.id != 0) publish();
     }
@@ -409,6 +418,20 @@ QString Runner::check_factor(const std::string& name) {
               };
             });
   return {};
+}
+
+void Runner::set_asked(const QString& what) {
+  asked_ = what;
+  emit asked_changed();
+}
+
+void Runner::answer() {
+  if (asked_.isEmpty()) return;
+  {
+    const std::lock_guard lock(live_->mutex);
+    live_->answer = true;
+  }
+  live_->answered.notify_one();
 }
 
 void Runner::stop() {

@@ -1,6 +1,7 @@
 #pragma once
 #include <QObject>
 #include <QTimer>
+#include <condition_variable>
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -62,8 +63,13 @@ class Runner : public QObject {
   /// Reads a known sine of the generator through the chain; factor_checked tells what came of it.
   QString check_factor(const std::string& chain);
   void stop();
+  /// What a person is asked to set by hand, "Set temperature to 60 degC"; empty: nothing.
+  const QString& asked() const { return asked_; }
+  /// It is set.
+  void answer();
 
  signals:
+  void asked_changed();
   void running_changed();
   void progressed();
   void armed_changed();
@@ -89,9 +95,12 @@ class Runner : public QObject {
     study::Progress progress;
     std::shared_ptr<TakeView> view;
     bool wanted = true;  ///< somebody has drawn the last one
+    std::condition_variable_any answered;
+    bool answer = false;
   };
 
   QString trouble_to_run() const;
+  void set_asked(const QString& what);
   std::optional<bench::Chain> chain_of(const std::string& quantity) const;
   void launch(long long study, run::RunOptions options);
   void probe(long long study);
@@ -112,6 +121,7 @@ class Runner : public QObject {
   bool paced_ = false;
   study::PlanPtr armed_;  ///< as it was looked at when it was armed: an edit disarms
   Job job_;  ///< empty while nothing runs
+  QString asked_;
   std::shared_ptr<Live> live_ = std::make_shared<Live>();
   QTimer live_timer_;
   std::jthread worker_;

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <poll.h>
 #include <unistd.h>
 
 #include <csignal>
@@ -248,6 +249,18 @@ Result<int> take_one(dossier::Store& store, const dossier::Study& study, const T
                    format_duration(p.bench_seconds_left).c_str());
   };
   events.said = [&](const std::string& said) { std::fprintf(stderr, "%s%s\n", terminal ? "\r\033[K" : "", said.c_str()); };
+  events.ask = [&](const std::string& what) -> Result<void> {
+    std::fprintf(stderr, "%s%s, then press Enter.\n", terminal ? "\r\033[K" : "", what.c_str());
+    // Looked at again and again, so that it can be stopped meanwhile.
+    constexpr int kPatience = 100;  // ms
+    for (pollfd in{.fd = STDIN_FILENO, .events = POLLIN, .revents = 0}; !stop.stop_requested();) {
+      if (poll(&in, 1, kPatience) <= 0) continue;
+      char typed = 0;
+      if (read(STDIN_FILENO, &typed, 1) <= 0) return fail(Fault::stopped, "Nobody answered; what was read is kept.");
+      if (typed == '\n') return {};
+    }
+    return fail(Fault::stopped, "Stopped.");
+  };
   events.found = [&](const std::vector<study::Doubt>& findings) -> Result<void> {
     for (const auto& d : findings)
       std::cout << "  before the take, " << study::severity_text(d.severity) << " (" << d.key << "): " << d.text << " "

@@ -131,6 +131,7 @@ Result<long long> run_take(dossier::Store& store, const dossier::Study& study, c
                                           .so_far = events.so_far,
                                           .progress = events.progress,
                                           .say = events.said,
+                                          .ask = events.ask,
                                           .tripped = [&](const study::Watch& watch) {
                                             // What could not be written down now is told by the points.
                                             if (watch.latches) (void)latch(watch.name);

@@ -22,6 +22,7 @@ struct TakeEvents {
   std::function<void(const study::Point&)> so_far = {};  ///< of a point that is still being read
   std::function<void(const study::Progress&)> progress;
   std::function<void(const std::string&)> said = {};  ///< what a person must know now that it is over
+  std::function<Result<void>(const std::string& what)> ask = {};  ///< of a person: see study::RunContext
 };
 
 /// What else a run is told.

@@ -59,6 +59,8 @@ struct RunContext {
   std::function<void(const Point&)> so_far = {};       ///< a point that is still being read, to be looked at; not kept
   std::function<void(const Progress&)> progress = {};  ///< between points, and while one takes long
   std::function<void(const std::string&)> say = {};    ///< once, what a person must know when it is over
+  /// Of a person, who sets something by hand: "Set the surroundings to 60 degC". Returns when it is done, or Fault::stopped.
+  std::function<Result<void>(const std::string& what)> ask = {};
   std::function<void(const Watch&)> tripped = {};      ///< a watch that is looked at while no whole record is kept
   std::stop_token stop = {};
   std::function<Clocks()> clocks = read_clocks;

@@ -20,6 +20,9 @@ TEST_CASE("efficiency has a curve a line, named at its end, and the loss in its 
   CHECK(lens->names().front().startsWith("9"));
   drive::click(drive::button(open.window, "Loss"));
   CHECK(drive::until([&] { return lens->plot()->graphCount() == 10 + 15; }));
+  // What the data sheet promises stands beside it as a curve of its own.
+  REQUIRE(open.window.desk().document.edit_setting(open.window.desk().focus.study_id(), "expected", "10 mA 60 %, 100mA 88%, 1 A 95 %").isEmpty());
+  REQUIRE(drive::until([&] { return lens->names().contains("data sheet"); }));
   // Two clocks: the frequency tells the curves apart, not the one line.
   auto* clocks = drive::look_at<app::EfficiencyLens>(open, "Battery converter at two clocks", "Efficiency");
   REQUIRE(clocks);
@@ -101,6 +104,38 @@ TEST_CASE("a sweep of line and load is taken from the window", "[app][conversion
   REQUIRE(drive::until([&] { return open.window.desk().focus.takes().size() == takes + 1 && !open.window.desk().runner.running(); }));
   drive::settled(open.window);
   CHECK(drive::until([&] { return lens->names().size() == 2; }));
+}
+
+TEST_CASE("a temperature that is set by hand is asked for, and Enter goes on", "[app][conversion]") {
+  OpenWindow open;
+  REQUIRE(drive::look_at<app::EfficiencyLens>(open, "Battery converter", "Efficiency"));
+  auto& desk = open.window.desk();
+  REQUIRE(desk.document
+              .edit_words(desk.focus.study_id(), {{"lines", "9 V"}, {"loads", "1 A"}, {"told", "temperature"}, {"told_values", "25 degC, 60 degC"}, {"told_by", "by hand"}}, desk.focus.surroundings())
+              .isEmpty());
+  drive::settled(open.window);
+  const auto takes = desk.focus.takes().size();
+  const auto asked_for = [&](const char* what) { return drive::until([&] { return desk.runner.asked().contains(what) && drive::button(open.window, "It is set"); }); };
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(asked_for("25"));
+  CHECK(drive::button(open.window, "It is set")->text().startsWith("It is set"));
+  QTest::keyClick(&open.window, Qt::Key_Return);
+  REQUIRE(asked_for("60"));
+  // Not yet: what was read is kept.
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  REQUIRE(drive::until([&] { return !desk.runner.running() && desk.runner.asked().isEmpty(); }));
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == takes + 1; }));
+  CHECK(desk.focus.takes().back().points == 1);
+  CHECK(drive::until([&] { return drive::button(open.window, "Take") != nullptr; }));
+  // The whole of it, by the button.
+  drive::settled(open.window);
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(asked_for("25"));
+  drive::click(drive::button(open.window, "It is set"));
+  REQUIRE(asked_for("60"));
+  drive::click(drive::button(open.window, "It is set"));
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == takes + 2 && !desk.runner.running(); }));
+  CHECK(desk.focus.takes().back().points == 2);
 }
 
 }  // namespace conversion_window

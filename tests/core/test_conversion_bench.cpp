@@ -141,6 +141,54 @@ TEST_CASE("a faster clock costs what its charge costs", "[conversion]") {
   CHECK(bench.tell("temperature", 60));
 }
 
+TEST_CASE("what is set by hand is asked for once a value, and nothing goes on before it is", "[conversion]") {
+  auto plan = points();
+  plan.lines = {12};
+  plan.loads = {0.5, 1};
+  plan.told = "switching frequency";
+  plan.told_unit = "Hz";
+  plan.told_values = {400e3, 800e3};
+  plan.told_by = conversion::TellBy::hand;
+  sim::SimulatedBench bench(circuit(kConverter), 7);
+  const study::Surroundings around;
+  std::vector<std::string> events;
+  const auto run = [&](const std::function<Result<void>(const std::string&)>& ask) {
+    events.clear();
+    return conversion::run(plan, bench, {.around = around,
+                                         .keep = [&](const study::Point& p) -> Result<void> {
+                                           events.push_back(fmt::format("point {}", p.index));
+                                           return {};
+                                         },
+                                         .ask = ask});
+  };
+  CHECK(run([&](const std::string& what) -> Result<void> {
+    events.push_back(test::spaced(what));
+    return {};
+  }));
+  CHECK(events == std::vector<std::string>{"Set switching frequency to 400 kHz", "point 0", "point 1", "Set switching frequency to 800 kHz", "point 2", "point 3"});
+  // Stopped instead of answered: what was read is kept, the bench rests.
+  int asked = 0;
+  const auto stopped = run([&](const std::string&) -> Result<void> { return ++asked == 1 ? Result<void>{} : fail(Fault::stopped, "Stopped."); });
+  REQUIRE_FALSE(stopped);
+  CHECK(stopped.error().fault == Fault::stopped);
+  CHECK(events == std::vector<std::string>{"point 0", "point 1"});
+  CHECK_FALSE(bench.read_supply(1e-3, {}));
+  const auto nobody = run({});
+  REQUIRE_FALSE(nobody);
+  CHECK(nobody.error().fault == Fault::usage);
+  CHECK_THAT(nobody.error().message, Catch::Matchers::Contains("nobody here to ask"));
+  CHECK(events.empty());
+  // As words.
+  study::Surroundings telling;
+  telling.told = {{"switching frequency", "Hz"}};
+  const auto by_bench = conversion::apply(plan, "told_by", "by the bench", telling);
+  REQUIRE(by_bench);
+  CHECK(by_bench->told_by == conversion::TellBy::bench);
+  const auto again = conversion::plan_from_json(conversion::to_json(plan));
+  REQUIRE(again);
+  CHECK(again->told_by == conversion::TellBy::hand);
+}
+
 TEST_CASE("leads take their part where source and load sense at their own terminals", "[conversion][doubts]") {
   auto plan = points();
   plan.lines = {9};

@@ -18,6 +18,9 @@ enum class Method : std::uint8_t {
   record,      ///< what is there at the first line and load, on a record: ripple
 };
 
+/// Who sets what the device is told.
+enum class TellBy : std::uint8_t { bench, hand };
+
 /// What the inner loop goes along.
 enum class Inner : std::uint8_t { load, line };
 
@@ -31,6 +34,7 @@ struct Plan {
   double source_limit = 1;              ///< A
   std::string told;                     ///< what the device is told; empty: nothing
   std::string told_unit;                ///< of it
+  TellBy told_by = TellBy::bench;
   std::vector<double> told_values = {};
   Inner inner = Inner::load;
   double settle_time = 20e-3;           ///< s at each point

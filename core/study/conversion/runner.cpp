@@ -78,11 +78,20 @@ class Sweep {
     context_.progress({.done = int(done), .total = int(steps_.size()), .bench_seconds_left = (double(steps_.size() - done) - share) * each, .share = share});
   }
 
+  /// By hand a person is asked first; a simulated device follows that hand.
+  Result<void> tell_device(double value) {
+    if (p_.told_by == TellBy::hand) {
+      if (!context_.ask) return fail(Fault::usage, "{} is set by hand, and there is nobody here to ask. Let the bench set it.", p_.told);
+      if (auto ok = context_.ask(fmt::format("Set {} to {}", p_.told, format_setting(value, p_.told_unit))); !ok) return ok;
+    }
+    return bench_.tell(p_.told, value);
+  }
+
   /// Source and load as a point wants them; the first comes from nothing, the source before the load.
   Result<void> apply(std::size_t k) {
     const auto& s = steps_[k];
     if (s.told && (k == 0 || s.told != steps_[k - 1].told))
-      if (auto ok = bench_.tell(p_.told, *s.told); !ok) return ok;
+      if (auto ok = tell_device(*s.told); !ok) return ok;
     bench::SupplySetup supply{.pin = p_.source_pin, .voltage = s.line, .current_limit = p_.source_limit, .sensed = p_.sensed};
     bench::LoadSetup load{.pin = p_.load_pin, .mode = p_.mode, .value = s.load, .sensed = p_.sensed};
     if (p_.method == Method::line_steps) supply = with_steps(supply, p_.lines.back());

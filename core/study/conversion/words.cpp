@@ -20,6 +20,7 @@ const Choices<LoadMode> kModes = {{LoadMode::current, "current", "a constant cur
                                   {LoadMode::resistance, "resistance", "a constant resistance", {"resistance"}},
                                   {LoadMode::power, "power", "a constant power", {"power"}}};
 const Choices<Inner> kInners = {{Inner::load, "load", "the load"}, {Inner::line, "line", "the line"}};
+const Choices<TellBy> kTellBy = {{TellBy::bench, "bench", "by the bench", {"bench"}}, {TellBy::hand, "hand", "by hand, when asked", {"hand", "by hand"}}};
 const Choices<OnTrip> kOnTrip = {{OnTrip::notes, "notes", "is noted", {"note", "notes"}},
                                  {OnTrip::ends_point, "ends_point", "ends the point", {"point"}},
                                  {OnTrip::ends_sweep, "ends_sweep", "ends the sweep", {"sweep"}}};
@@ -113,6 +114,7 @@ const WordTable<Plan>& words() {
       told_word(),
       kept_word("told_unit", &Plan::told_unit),
       steps_word<Plan>("told_values", "Values that it is told", &Plan::told_values, [](const Plan& p) { return p.told_unit.empty() ? std::string("1") : p.told_unit; }, 1e12, "a list, or so many from one to another"),
+      choice_word("told_by", "told_by", "Who sets it", &Plan::told_by, kTellBy),
       choice_word("inner", "inner", "What is stepped first", &Plan::inner, kInners),
       number_word("settle", "settle_time", "Wait at each point", &Plan::settle_time, "s", {0, 3600}),
       agree_word(),
@@ -144,7 +146,7 @@ std::vector<BriefPiece> brief(const Plan& p) {
   head("Load");
   say(p.method == Method::load_steps ? "{load} with {mode} between the first and the last of {loads} , {period} a period with edges of {edge} ." : "{load} with {mode} of {loads} .");
   if (p.told.empty()) say("It is told {told} .");
-  else say("{told} at {told_values} .");
+  else say("{told} at {told_values} , set {told_by} .");
   drives = false;
   head("Sense");
   if (p.hookup.chains.empty()) {
