@@ -136,6 +136,15 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     button->setAccessibleName("Remedy: " + remedy);
     connect(button, &QPushButton::clicked, this,
             [this, edits] { desk_->messages.say_trouble(desk_->focus.edit(edits), desk_->focus.study_id()); });
+  } else if (!doubt.settings.empty()) {
+    QStringList sets;
+    for (const auto& [key, text] : doubt.settings) sets << QString::fromStdString(key + " = " + text);
+    auto* button = link(remedy, "Reads the takes of this study with " + sets.join(", ") + "; Ctrl+Z takes it back");
+    button->setAccessibleName("Remedy: " + remedy);
+    connect(button, &QPushButton::clicked, this, [this, settings = doubt.settings] {
+      for (const auto& [key, text] : settings)
+        if (const QString trouble = desk_->focus.edit_setting(key, QString::fromStdString(text)); !trouble.isEmpty()) return desk_->messages.say_trouble(trouble, desk_->focus.study_id());
+    });
   } else if (doubt.place == study::Place::hookup) {
     auto* button = link(remedy, "Goes to the Hookup page");
     button->setAccessibleName("Remedy: " + remedy);

@@ -62,6 +62,7 @@ struct Doubt {
   bool binding = false;          ///< of a finding: cannot be accepted away
   Place place = Place::anywhere;
   Mend mend = Mend::none;
+  Edits settings = {};           ///< of how takes are read, that carry the remedy out
 
   bool operator==(const Doubt&) const = default;
 };

@@ -74,6 +74,15 @@ TEST_CASE("three phases are drawn by angle, and a clamp the other way round is t
   // Both edits can be undone.
   QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
   REQUIRE(drive::until([&] { return wiring->said().contains("the other way round"); }));
+  // The doubt's own link does the same.
+  QPushButton* remedy = nullptr;
+  REQUIRE(drive::until([&] {
+    for (auto* link : open.window.findChildren<QPushButton*>("remedy"))
+      if (link->isVisible() && link->text().startsWith("Check the leads, or set wire.ib = i_b")) remedy = link;
+    return remedy != nullptr;
+  }));
+  drive::click(remedy);
+  REQUIRE(drive::until([&] { return wiring->said().startsWith("Each channel looks like"); }));
 }
 
 TEST_CASE("harmonics go from amperes to per cent, and their records over time have whole cycles marked", "[app][power]") {

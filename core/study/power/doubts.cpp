@@ -65,10 +65,12 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
   const auto& m = *record.measured;
   const auto& s = m.statistics;
   if (s.cycles < kFewCycles)
-    out.push_back({"periods.few", Severity::caution, fmt::format("The record holds {} whole {}: means over so few say little of how steady they are.", s.cycles, s.cycles == 1 ? "cycle" : "cycles"),
+    out.push_back({"periods.few", Severity::caution, fmt::format("The record holds {} whole cycles: means over so few say little of how steady they are.", s.cycles),
                    "Take a longer record.", {{"cycles", "10"}}});
-  if (const auto unlike = unlike_repeats(*record.record, record.wiring, m); !unlike.empty())
-    out.push_back({"frequency.unlike", Severity::caution, unlike + ".", fmt::format("Set cycles_by = {}.", record.record->traces[record.wiring.currents.front().trace]->name)});
+  if (const auto unlike = unlike_repeats(*record.record, record.wiring, m); !unlike.empty()) {
+    const auto& current = record.record->traces[record.wiring.currents.front().trace]->name;
+    out.push_back({.key = "frequency.unlike", .text = unlike + ".", .remedy = fmt::format("Set cycles_by = {}.", current), .settings = {{"cycles_by", current}}});
+  }
   if (std::abs(m.drift) > kUnsteady && record.method != Method::switch_on)
     out.push_back({"frequency.unsteady", Severity::caution, fmt::format("The frequency moves by {} from the first half of the record to the second.", in_percent(m.drift)),
                    "Take a shorter record, or wait until it is steady."});
@@ -82,7 +84,7 @@ void check_cycles(const PowerRecord& record, const Settings& settings, std::vect
   for (const auto& one : all_of(record.wiring)) {
     const auto& e = record.record->errors[one.trace];
     const double lost = 1 - 1 / std::hypot(1, e.low_corner / s.frequency);
-    if (e.low_corner > 0 && lost > kDroop)
+    if (lost > kDroop)
       out.push_back({"sensor.no_dc", Severity::note,
                      fmt::format("The sensor of {} has a corner at {}: it takes {} of the fundamental and turns it by {:.2g} deg, which is put right as well as the corner is known.",
                                  record.record->traces[one.trace]->name, shown(e.low_corner, "Hz"), in_percent(lost), std::atan(e.low_corner / s.frequency) * 180 / std::numbers::pi),
@@ -134,11 +136,12 @@ void check_phases(const PowerRecord& record, const Settings& settings, const Rea
   const auto check = check_wiring(*record.record, record.wiring, *record.measured, settings);
   if (check.explanations.empty()) return;
   const auto& best = check.explanations.front();
+  const auto wires = wires_of(*record.record, record.wiring, best);
   std::string how;
-  for (const auto& [key, text] : wires_of(*record.record, record.wiring, best)) how += (how.empty() ? "" : ", ") + key + " = " + text;
+  for (const auto& [key, text] : wires) how += (how.empty() ? "" : ", ") + key + " = " + text;
   // What explains the others comes before them.
-  out.insert(out.begin(), on_hookup({"wiring.suspected", Severity::serious, fmt::format("The channels are explained if {}.", best.said),
-                                     fmt::format("Check the leads, or set {}; raw data stay as they are.", how)}));
+  out.insert(out.begin(), {.key = "wiring.suspected", .severity = Severity::serious, .text = fmt::format("The channels are explained if {}.", best.said),
+                           .remedy = fmt::format("Check the leads, or set {}; raw data stay as they are.", how), .settings = wires});
 }
 
 /// Two channels whose delays are not known well enough for the angle between them.

@@ -213,9 +213,11 @@ class Checker {
     std::string costs;
     if (cost.on) costs += fmt::format(" {} of the turn-on energy", in_percent(std::abs(*cost.on) / 100));
     if (cost.off) costs += fmt::format("{}{} of the turn-off energy", costs.empty() ? " " : " and ", in_percent(std::abs(*cost.off) / 100));
-    say({"skew.suspected", Severity::caution,
-         fmt::format("i_d {} v_ds by {}, by the inductive step of v_ds.{}", r_.skew->value > 0 ? "lags" : "leads", shown(std::abs(r_.skew->value), "s"), costs.empty() ? "" : fmt::format(" A nanosecond is worth{}.", costs)),
-         fmt::format("Accept it: skew = {}.", shown(settings_.skew + r_.skew->value, "s", 3))});
+    const double skew = rounded_to(settings_.skew + r_.skew->value, 3);
+    say({.key = "skew.suspected",
+         .text = fmt::format("i_d {} v_ds by {}, by the inductive step of v_ds.{}", r_.skew->value > 0 ? "lags" : "leads", shown(std::abs(r_.skew->value), "s"), costs.empty() ? "" : fmt::format(" A nanosecond is worth{}.", costs)),
+         .remedy = fmt::format("Accept it: skew = {}.", shown(skew, "s", 3)),
+         .settings = {{"skew", format_setting(skew, "s")}}});
   }
 
   void ratings() {
