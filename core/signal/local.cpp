@@ -176,6 +176,13 @@ Local extreme_near(std::span<const double> values, std::size_t at, double noise,
   return quartic_turn(values, turning->first, turning->second, at, best.place, noise, which).value_or(best);
 }
 
+Local extreme_about(std::span<const double> values, std::size_t at, std::size_t beside, double noise, Towards which) {
+  const auto first = at - std::min(at, beside), last = std::min(values.size(), at + beside + 1);
+  auto out = extreme_near(values.subspan(first, last - first), at - first, noise, which);
+  out.place += double(first);
+  return out;
+}
+
 std::optional<Local> crossing_near(std::span<const double> values, double near, double level, double noise) {
   const auto n = values.size();
   if (n < 2) return std::nullopt;

@@ -31,6 +31,9 @@ constexpr Towards towards(bool high) { return high ? Towards::high : Towards::lo
 /// @param noise  standard deviation of each sample
 Local extreme_near(std::span<const double> values, std::size_t at, double noise, Towards which = Towards::high);
 
+/// The same of a long record, read from so many samples on either side of that one; its place is from the first of all.
+Local extreme_about(std::span<const double> values, std::size_t at, std::size_t beside, double noise, Towards which = Towards::high);
+
 /// Where the waveform passes a level, near a passage that was found: linearly between two samples, or by the parabola
 /// through as many samples as a noisy edge needs.
 /// @param near  place in samples

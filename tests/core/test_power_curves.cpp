@@ -221,6 +221,21 @@ TEST_CASE("a figure that one record alone has keeps its own uncertainty", "[powe
   REQUIRE(own->u);
   CHECK(mean->value == own->value);
   CHECK(mean->u == own->u);
+  CHECK(both->reading.find("current.rms")->value == Approx(alone->reading.find("current.rms")->value / 2));
+  for (const auto& a : both->reading.absent) CHECK_FALSE(both->reading.find(a.key));
+  // Read anew with other settings it is another reading.
+  const auto taken = reduced({with});
+  CHECK(taken->read({}, {})->reading.find("current.rms")->value == Approx(3 / std::sqrt(2)).epsilon(1e-3));
+  CHECK(taken->read({{"wire.i", "10*i"}}, {})->reading.find("current.rms")->value == Approx(30 / std::sqrt(2)).epsilon(1e-3));
+  CHECK(taken->read({}, {})->reading.find("current.rms")->value == Approx(3 / std::sqrt(2)).epsilon(1e-3));
+  // A recording that kept a raw record is its readings, or where cycles are asked for those of the record.
+  auto raw = with;
+  raw.index = 1;
+  const auto recording = reduced({readings(0, 4), raw});
+  CHECK(recording->read({{"method", "recording"}}, {})->curve->x_name == "time");
+  CHECK_FALSE(recording->read({{"method", "recording"}}, {})->reading.find("frequency"));
+  CHECK(recording->read({{"method", "cycles"}}, {})->curve->x_name == "order");
+  CHECK(recording->read({{"method", "cycles"}}, {})->reading.find("frequency"));
   // What neither has is told as the first told it.
   CHECK(std::any_of(both->reading.figures.begin(), both->reading.figures.end(), [](const auto& f) { return f.key == "current.rms" && f.u; }));
 }

@@ -177,6 +177,28 @@ TEST_CASE("a current that repeats more slowly than its voltage by over a tenth i
   CHECK_FALSE(with(60));
 }
 
+TEST_CASE("phases that all turn the other way are told against what is expected, and how late they are by phase", "[power][doubts]") {
+  const auto with = [](bool v_back, bool i_back, double u_delay, const study::SettingsText& settings) {
+    std::vector<Given> given;
+    for (const char letter : {'v', 'i'})
+      for (const char phase : {'a', 'b', 'c'}) {
+        const double turn = (phase - 'a') * 2 * pi / 3 * ((letter == 'v' ? v_back : i_back) ? -1 : 1);
+        Given one{std::string(1, letter) + phase, [=](double t) { return (letter == 'v' ? 325 : 4) * std::cos(kTurn * t - turn - (letter == 'v' ? 0 : pi / 4)); }};
+        if (letter == 'i') one.u_delay = u_delay;
+        given.push_back(std::move(one));
+      }
+    return read(given, 4096, 20e3, settings);
+  };
+  CHECK_FALSE(doubted(with(true, true, 0, {}), "wiring.sequence"));
+  CHECK_FALSE(doubted(with(true, true, 0, {{"sequence", "acb"}}), "wiring.sequence"));
+  CHECK(said(with(true, true, 0, {{"sequence", "abc"}}), "wiring.sequence") == "The phases turn acb, abc was expected.");
+  CHECK(said(with(false, false, 0, {{"sequence", "acb"}}), "wiring.sequence") == "The phases turn abc, acb was expected.");
+  CHECK(said(with(false, true, 0, {}), "wiring.sequence") == "The voltages turn abc, the currents acb: two phases of one of them are exchanged.");
+  CHECK(said(with(true, false, 0, {}), "wiring.sequence") == "The voltages turn acb, the currents abc: two phases of one of them are exchanged.");
+  CHECK(doubted(with(false, false, 0.0202 / kTurn, {}), "skew.suspected"));
+  CHECK_FALSE(doubted(with(false, false, 0.0198 / kTurn, {}), "skew.suspected"));
+}
+
 TEST_CASE("a doubt of power says of what, by how much and what to do", "[power][doubts]") {
   auto i = current(0.3);
   const auto clipped = [&](double high, double low) {
@@ -214,6 +236,61 @@ TEST_CASE("a doubt of power says of what, by how much and what to do", "[power][
     CHECK(at(0.9493));
     CHECK_FALSE(at(0.9507));
   }
+}
+
+TEST_CASE("doubts of what is missing or nothing are not raised", "[power][doubts]") {
+  // A channel that shows nothing at all has no share that its zero could be.
+  auto nothing = current(0);
+  nothing.of = [](double) { return 0.0; };
+  nothing.u_offset = 1e-3;
+  CHECK_FALSE(doubted(read({voltage(), nothing}, 4096), "offset.uncorrected"));
+  // Three of one kind alone: a dead one is told, and nothing of what goes between the kinds.
+  for (const char letter : {'v', 'i'}) {
+    std::vector<Given> given;
+    for (const char phase : {'a', 'b', 'c'})
+      given.push_back({std::string(1, letter) + phase, [=](double t) { return (phase == 'c' ? 1e-3 : 10.0) * std::cos(kTurn * t - (phase - 'a') * 2 * pi / 3); }});
+    const auto r = read(given, 4096);
+    int dead = 0;
+    for (const auto& d : r.doubts) {
+      dead += d.key == "phase.dead";
+      CHECK_FALSE(d.key.starts_with("wiring."));
+    }
+    CHECK(dead == 1);
+    CHECK(said(r, "phase.dead") == std::string(1, letter) + "c shows nothing at 50.0 Hz, where the other phases do.");
+  }
+  // A current that flows one way uses its range by how far it goes that way.
+  auto one_way = current(0.3, 50, 3);
+  one_way.of = [of = one_way.of](double t) { return 3 + of(t); };
+  one_way.range = 40;
+  CHECK_FALSE(doubted(read({voltage(), one_way}, 4096), "range.underused"));
+  // Without a corner nothing of DC is lost, however it is read.
+  CHECK_FALSE(doubted(read({voltage(), current(0.3)}, 8192, 20e3, {{"method", "switch_on"}}), "sensor.no_dc"));
+  CHECK_FALSE(doubted(read({voltage(), current(0.3)}, 8192, 20e3, {{"method", "profile"}}), "sensor.no_dc"));
+  // Power that comes out is told although nothing is known of what it is off by.
+  CHECK(doubted(read({voltage(), current(pi - 1.5, 50, 0.1)}, 4096), "wiring.sign"));
+  // A sleep that rests on its lowest value is none of an input's end, a burst on the top of a range is.
+  const auto bursts = [](double range) {
+    study::Point point{.setting = nlohmann::json::object(), .records = {}};
+    study::Channel channel{.role = "i", .unit = "A", .scale = 0.1 / 32767, .range = range};
+    for (int k = 0; k < 4000; ++k) channel.counts.push_back(k % 1000 < 900 ? 300 : 32767);
+    point.records.push_back({.sample_rate = 1e3, .channels = {channel}});
+    const auto slept = study::power::kind().analyse({point}, {{"method", "profile"}}, {});
+    if (!slept) FAIL(slept.error().message);
+    return doubted(slept->reading, "input.clipped");
+  };
+  CHECK(bursts(0.1));
+  // A frequency that moves while something is switched on is what is looked at.
+  const auto phase = [](double t) { return 2 * pi * 50 * (t + 0.01 * t * t); };
+  const std::vector<Given> climbing = {{"v", [=](double t) { return 325 * std::cos(phase(t)); }}, {"i", [=](double t) { return std::cos(phase(t) - 0.2); }}};
+  CHECK(doubted(read(climbing, 8000), "frequency.unsteady"));
+  CHECK_FALSE(doubted(read(climbing, 8000, 20e3, {{"method", "switch_on"}}), "frequency.unsteady"));
+  CHECK(said(read({voltage(52.6), current(0.2, 52.6)}, 4096, 20e3, {{"class", "A"}}), "frequency.unusual") == "The fundamental is 52.60 Hz, which is none of mains: the class's limits are made for those.");
+  auto drooping = current(0.3);
+  drooping.low_corner = 10;
+  CHECK(said(read({voltage(), drooping}, 4096), "sensor.no_dc") == "The sensor of i has a corner at 10.0 Hz: it takes 1.9 % of the fundamental and turns it by 11 deg, which is put right as well as the corner is known.");
+  auto late = current(pi / 4);
+  late.u_delay = 0.0202 / kTurn;
+  CHECK(said(read({voltage(), late}, 4096), "skew.suspected") == "How late voltage and current are against each other is known to 64 µs, which is 1.2 deg and moves Active power by 2 %.");
 }
 
 TEST_CASE("phases are dead beside any one that is not", "[power][doubts]") {

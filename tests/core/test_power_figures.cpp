@@ -258,6 +258,95 @@ TEST_CASE("three phases have the totals of IEEE 1459 whatever they are unlike in
   CHECK_THAT(why(none, "power_factor.displacement"), Contains("no power at the fundamental"));
 }
 
+TEST_CASE("small systems and unlike noise have the same closed forms", "[power][figures]") {
+  // A tenth of a volt, a hundredth of an ampere: nothing is measured against one.
+  const auto small = figures(written({{at(0.1, 0)}, {at(0.1, -120)}, {at(0.1, 120)}, {at(0.01, -10)}, {at(0.01, -130)}, {at(0.01, 110)}}, 3, true, true, {1e-8, 4e-8, 9e-8, 1e-12, 1e-12, 1e-12}));
+  CHECK(value(small, "power.apparent") == Approx(3 * 0.1 * 0.01 / 2));
+  CHECK(value(small, "power_factor") == Approx(std::cos(10 * pi / 180)));
+  CHECK(value(small, "power_factor.displacement") == Approx(std::cos(10 * pi / 180)));
+  CHECK(value(small, "power.apparent.b") == Approx(0.1 * 0.01 / 2));
+  CHECK(value(small, "power_factor.b") == Approx(std::cos(10 * pi / 180)));
+  CHECK(value(small, "current.crest.a") == Approx(sqrt2));
+  CHECK(power::limit_basis(written({{0.1}, {0.01}}, 1, true, true), 0).power_factor == Approx(1));
+  const double unit = std::sqrt(2 / kSamples);
+  CHECK(noise(small, "unbalance.voltage") == Approx(100 * (1e-4 + 2e-4 + 3e-4) * unit / 3 / std::sqrt(3.0) / 0.1));
+  CHECK(noise(small, "angle.bc") == Approx(std::hypot(2e-4, 3e-4) * unit / 0.1 * 180 / pi));
+  // Near a power factor of one its noise is that of what lies across.
+  const auto aligned = figures(written({{at(100, 0)}, {at(4, -10)}}, 1, true, true, {1e-4, 4e-6}));
+  CHECK(noise(aligned, "power_factor") == Approx(noise(aligned, "power.active") / 200 * std::sin(10 * pi / 180)));
+  // Either of both that does not stand out of its noise hides what goes between them.
+  for (const bool voltage : {true, false}) {
+    const auto hidden = figures(written({{voltage ? at(1e-3, 0) : at(100, 0)}, {voltage ? at(4, 0) : at(1e-3, 0)}}, 1, true, true, {voltage ? 1.0 : 0, voltage ? 0 : 1.0}));
+    CHECK_THAT(why(hidden, "power_factor.displacement"), Contains("does not stand out"));
+    CHECK_THAT(why(hidden, "angle.current"), Contains("does not stand out"));
+  }
+  for (std::size_t dead = 0; dead < 3; ++dead) {
+    Phasors v = {{at(100, 0)}, {at(100, -120)}, {at(100, 120)}};
+    std::vector<double> own(3, 1e-6);
+    v[dead][0] = 1e-3;
+    own[dead] = 1;
+    const auto f = figures(written(v, 3, true, false, own));
+    const char* pairs[] = {"angle.ab", "angle.bc", "angle.ca"};
+    for (std::size_t p = 0; p < 3; ++p) {
+      CAPTURE(dead, p);
+      if (p == dead || (p + 1) % 3 == dead) CHECK_THAT(why(f, pairs[p]), Contains("a phase has no voltage"));
+      else CHECK(value(f, pairs[p]) == Approx(120));
+    }
+  }
+  // The second harmonic may be the one with the least room.
+  std::vector<Phasor> i(5);
+  i[0] = 4;
+  i[1] = sqrt2 * 0.9 * 1.08;
+  i[2] = sqrt2 * 0.5 * 2.30;
+  const auto second = figures(written({i}, 1, false, true), {.limits = power::LimitClass::a});
+  CHECK(value(second, "harmonic.margin.at") == 2);
+  CHECK(value(second, "harmonic.margin") == Approx(10));
+  // An offset on what stands somewhere moves its square by twice their product besides.
+  auto s = written({{10.0}, {2.0}}, 1, true, true);
+  s.mean = {3, -1};
+  const auto by = power::moved(s, 0, power::ErrorOf::offset, 0.5, {});
+  CHECK(by.product[0][0] == Approx(s.product[0][0] + 2 * 0.5 * 3 + 0.25));
+  CHECK(by.product[0][1] == Approx(s.product[0][1] - 0.5));
+  CHECK(by.mean[0] == 3.5);
+  const auto gained = power::moved(s, 0, power::ErrorOf::gain, 0.1, {});
+  CHECK(gained.mean[0] == Approx(3.3));
+  CHECK(gained.mean[1] == -1);
+  // The first figure has its noise like all others.
+  power::Measured m{.statistics = written({{100.0, 0, 0}, {at(4, -60), 0, 0}}, 1, true, true, {1e-4, 4e-6}), .errors = {{}, {}}};
+  study::Reading out;
+  power::add_steady(m, {}, out);
+  REQUIRE(out.find("voltage.rms"));
+  CHECK(out.find("voltage.rms")->u.value_or(0) == Approx(1e-2 / 100).epsilon(1e-5));
+  CHECK(out.figures.front().key == "voltage.rms");
+}
+
+TEST_CASE("a crest of voltages from line to line is that of the phases", "[power][figures]") {
+  const auto phase = [](int p, double t) { return std::array{100.0, 80.0, 90.0}[std::size_t(p)] * std::cos(2 * pi * 50 * t - p * 2 * pi / 3) + 15 * (p + 1) * std::cos(2 * pi * 250 * t + p); };
+  const auto line = [=](int p) { return [=](double t) { return phase(p, t) - phase((p + 1) % 3, t); }; };
+  const auto current = [](int p) { return [=](double t) { return (p + 1) * std::cos(2 * pi * 50 * t - p * 2 * pi / 3); }; };
+  const auto s = measured({{"v_ab", line(0)}, {"v_bc", line(1)}, {"v_ca", line(2)}, {"i_a", current(0)}, {"i_b", current(1)}, {"i_c", current(2)}}).statistics;
+  for (int p = 0; p < 3; ++p) {
+    double highest = 0;
+    for (int k = 0; k < 40'000; ++k) {
+      const double t = k / 40e3 * 20e-3;
+      highest = std::max(highest, std::abs(phase(p, t) - (phase(0, t) + phase(1, t) + phase(2, t)) / 3));
+    }
+    CAPTURE(p);
+    CHECK(s.highest[std::size_t(p)] == Approx(highest).epsilon(1e-3));
+    CHECK(s.highest[std::size_t(3 + p)] == Approx(p + 1).epsilon(1e-3));
+  }
+}
+
+TEST_CASE("a sensor that droops below a hertz is put right as well", "[power][figures]") {
+  // 2 Hz through a droop of 0.5 Hz.
+  const Phasor droop = 1.0 / Phasor(1, -0.5 / 2);
+  const Channel v{"v", [](double t) { return 10 * std::cos(2 * pi * 2 * t); }};
+  const Channel i{"i", [=](double t) { return 3 * std::abs(droop) * std::cos(2 * pi * 2 * t - 0.4 + std::arg(droop)); }, {.low_corner = 0.5}};
+  const auto s = measured({v, i}, {}, 60'001).statistics;
+  CHECK(std::abs(s.phasor[1][0]) == Approx(3).epsilon(1e-4));
+  CHECK(std::arg(s.phasor[0][0] / s.phasor[1][0]) == Approx(0.4).margin(1e-4));
+}
+
 TEST_CASE("a component is what its definition says", "[power][figures]") {
   const auto c = power::components(at(7, 0) + at(2, 30) + at(1, -70), at(7, -120) + at(2, 150) + at(1, -70), at(7, 120) + at(2, -90) + at(1, -70));
   CHECK(std::abs(c.positive - at(7, 0)) < 1e-12);
@@ -456,9 +545,11 @@ TEST_CASE("each channel's errors are in every figure that they move, and noise b
   CHECK(u_of({}, {.corner = 500, .u_corner = 0.1}, "angle.current") == Approx(moves).epsilon(1e-2));
   const double droops = (std::atan(5.5 / 50) - std::atan(5 / 50.0)) * 180 / pi;
   CHECK(u_of({}, {.low_corner = 5, .u_corner = 0.1}, "angle.current") == Approx(droops).epsilon(1e-2));
+  CHECK(u_of({}, {.low_corner = 0.5, .u_corner = 0.1}, "angle.current") == Approx((std::atan(0.55 / 50) - std::atan(0.5 / 50)) * 180 / pi).epsilon(2e-2));
   // An angle at the half turn does not jump by a whole one.
   m.statistics = written({{100.0}, {at(4, 180)}}, 1, true, true);
   CHECK(u_of({.u_delay = 10e-6}, {}, "angle.current") == Approx(turn * 180 / pi).epsilon(1e-3));
+  CHECK(u_of({}, {.u_delay = 10e-6}, "angle.current") == Approx(turn * 180 / pi).epsilon(1e-3));
   // What is beyond numbers is absent with its reason.
   m.statistics = written({{1e200}, {1e200}}, 1, true, true);
   m.errors = {{}, {}};

@@ -265,6 +265,10 @@ TEST_CASE("windows of an inrush are what their definition says, wherever they li
       CHECK_FALSE(in.settled(0.1));
     else
       CHECK(in.settled(0.1) == std::optional(settled));
+    // Beyond its own size a steady value has no lower side; up to there it has.
+    auto within = end;
+    while (within > std::max(first, in.begins()) && std::abs(rms(within - 1) / steady - 1) <= 0.7) --within;
+    CHECK(in.settled(0.7) == std::optional(within));
     double worst = of.over(kSamples - 1 - 13.7, kSamples - 1);
     for (std::size_t k = 0; double(k) + 13.7 <= kSamples - 1; ++k) worst = std::max(worst, of.over(double(k), double(k) + 13.7));
     CHECK(*in.worst_over(13.7e-3) == Approx(std::sqrt(worst / 13.7)).epsilon(1e-9));
@@ -284,6 +288,104 @@ TEST_CASE("windows of an inrush are what their definition says, wherever they li
       spread = std::max(spread, std::abs(double(*other) - double(*coarse.settled(0.1))) * 10e-3 / std::abs(times));
   CHECK(*figure(r, "inrush.settled_after").u == Approx(spread));
   CHECK(spread > 20e-3);
+}
+
+TEST_CASE("a peak between samples is read from what lies on either side of it", "[power][inrush]") {
+  for (const double sign : {1.0, -1.0}) {
+    const auto r = inrush(Inrush(sampled(1001, 1e-3, [=](double t) { return sign * (3 - 40 * (t - 0.5003) * (t - 0.5003)); }), 0, 1e-3, 10e-3, 50e-3));
+    const auto& peak = figure(r, sign > 0 ? "inrush.peak.positive" : "inrush.peak.negative");
+    CHECK(peak.value == Approx(sign * 3).epsilon(1e-7));
+    CHECK(peak.at.front() == Approx(0.5003).margin(2e-5));
+  }
+  // At a record's end there is one side alone.
+  const auto rising = inrush(Inrush(sampled(101, 1e-3, [](double t) { return 1 + t; }), 0, 1e-3, 10e-3, 50e-3));
+  CHECK(value(rising, "inrush.peak.positive") == Approx(1.1).epsilon(1e-3));
+  CHECK(value(rising, "inrush.peak.negative") == Approx(1).epsilon(1e-3));
+}
+
+TEST_CASE("what hardly fills a record is read as far as it goes", "[power]") {
+  // Eight samples of a direct current that rises: its last twentieth.
+  std::vector<double> ramp(101);
+  for (std::size_t k = 0; k < ramp.size(); ++k) ramp[k] = double(k);
+  const auto r = analysed({point_of({{"i", "A", ramp}}, 1e3)}, {{"method", "switch_on"}}, {"steady.rms"}).reading;
+  CHECK(value(r, "steady.rms") == Approx(std::sqrt((1e6 - std::pow(95.0, 3)) / 3 / 5)));
+  CHECK(analysed({point_of({{"i", "A", std::vector<double>(8, 2.0)}}, 1e3)}, {{"method", "switch_on"}}, {"steady.rms"}).reading.find("steady.rms"));
+  CHECK_FALSE(analysed({point_of({{"i", "A", std::vector<double>(7, 2.0)}}, 1e3)}, {{"method", "switch_on"}}, {"steady.rms"}).reading.find("steady.rms"));
+  // A part of a record is what its times say, and what is left is told.
+  auto halves = cosine(0, 10);
+  for (std::size_t k = 1000; k < halves.size(); ++k) halves[k] *= 3;
+  const Row v{"v", "V", cosine(0, 325)};
+  const auto part = [&](const study::SettingsText& settings) { return value(analysed({point_of({v, {"i", "A", halves}}, 10e3)}, settings, {}).reading, "current.rms"); };
+  CHECK(part({{"to", "0.0999 s"}}) == Approx(10 / sqrt2).epsilon(1e-3));
+  CHECK(part({{"from", "0.1 s"}}) == Approx(30 / sqrt2).epsilon(1e-3));
+  CHECK(part({{"from", "0.12 s"}, {"to", "0.16 s"}}) == Approx(30 / sqrt2).epsilon(1e-3));
+  CHECK_THAT(refused({v}, {{"from", "5 s"}}), Contains("which goes from 0 s to 1.999 s"));
+  CHECK(power::settings_from_text({{"to", "-1 s"}}));
+  CHECK(power::settings_from_text({{"from", "1 s"}}));
+  CHECK_FALSE(power::settings_from_text({{"from", "1 s"}, {"to", "1 s"}}));
+  const auto by = power::settings_from_text({{"cycles_by", "i_b"}});
+  REQUIRE(by);
+  CHECK(power::as_text(*by).at("cycles_by") == "i_b");
+  CHECK_FALSE(power::as_text(*power::settings_from_text({})).contains("cycles_by"));
+}
+
+TEST_CASE("the steady end of what alternates is its last two cycles", "[power][inrush]") {
+  // 50 Hz at 10 kHz: 3 A over the last two cycles and a half, 5 A before.
+  const auto i = sampled(2001, 1e-4, [](double t) { return (t < 0.15 ? 5.0 : 3.0) * std::cos(2 * pi * 50 * t); });
+  const auto r = analysed({point_of({{"v", "V", sampled(2001, 1e-4, [](double t) { return 325 * std::cos(2 * pi * 50 * t); })}, {"i", "A", i}}, 10e3)}, {{"method", "switch_on"}}).reading;
+  CHECK(value(r, "steady.rms") == Approx(3 / sqrt2).epsilon(1e-3));
+  CHECK(power::figure_unit("harmonic.current.1") == std::optional<std::string>("A"));
+  // A watch looks from the first sample on.
+  const auto watched = analysed({point_of({{"v", "V", sampled(2000, 1e-4, [](double t) { return t < 5e-5 ? -400 : 325 * std::cos(2 * pi * 50 * t); })}}, 10e3)}, {{"watch.low", "v under -390 V"}}, {"watch.low.count"}).reading;
+  CHECK(value(watched, "watch.low.count") == 1);
+}
+
+TEST_CASE("a frequency is known by its noise, and a crest between samples is found", "[power]") {
+  // Twenty samples a cycle, of which none lies on the crest: the highest is cos(9 deg).
+  for (const double sign : {1.0, -1.0}) {
+    auto rows = std::vector<Row>{{"v", "V", sampled(2000, 1e-3, [](double t) { return 325 * std::cos(2 * pi * 50 * t); })},
+                                 {"i", "A", sampled(2000, 1e-3, [=](double t) { return sign * (2 * std::cos(2 * pi * 50 * t - 4.2 - pi / 20) + 0.4 * std::cos(4 * pi * 50 * t - 8.4 - pi / 10)); })}};
+    const auto r = analysed({point_of(rows, 1e3)}).reading;
+    CHECK(value(r, "current.crest") == Approx(2.4 / std::sqrt((4 + 0.16) / 2)).epsilon(3e-3));
+  }
+  const auto noisy = analysed({point_of({{"v", "V", sampled(2000, 1e-4, [](double t) { return 10 * std::cos(2 * pi * 50 * t); }, 0.05, 3)}}, 10e3)}).reading;
+  const auto& f = figure(noisy, "frequency");
+  REQUIRE(f.u);
+  CHECK(*f.u < 0.01);
+  CHECK(std::abs(f.value - 50) < 4 * *f.u);
+  // With the voltage besides a profile has its energy: the mean of their product.
+  const auto energy = analysed({point_of({{"v", "V", sampled(1000, 1e-3, [](double t) { return t < 0.5 ? 3.0 : 2.0; })}, {"i", "A", sampled(1000, 1e-3, [](double t) { return t < 0.5 ? 0.01 : 0.5; })}}, 1e3)}, {{"method", "profile"}}).reading;
+  CHECK(value(energy, "profile.energy") == Approx(0.5 * 0.03 + 0.5 * 1.0));
+  // Nothing that flows takes no energy, known as such.
+  const auto none = profile(power::profile_of(std::vector<double>(1000, 0.0), 1e-3, {}), {}, {.u_offset = 1e-3}, 0.0);
+  CHECK(value(none, "profile.energy") == 0);
+  CHECK_FALSE(figure(none, "profile.energy").u);
+  const auto names = power::figure_names();
+  for (const int order : {3, 5, 7})
+    for (const char* of : {"current", "voltage"}) CHECK(std::count_if(names.begin(), names.end(), [&](const auto& n) { return n.key == fmt::format("harmonic.{}.{}", of, order); }) == 1);
+}
+
+TEST_CASE("a level that is only passed through, or spread within root two, is told for what it is", "[power][profile]") {
+  // Ten bursts of a tenth of a second: a tenth of the time, but never a fiftieth of it in one go.
+  const auto bursts = power::profile_of(sampled(10000, 1e-3, [](double t) { return std::fmod(t, 1) >= 0.4 && std::fmod(t, 1) < 0.5 ? 100e-3 : 1e-3; }), 1e-3, {.state_time = 0.02});
+  CHECK(bursts.states.size() == 1);
+  // Half of it a quarter above, half a quarter below: neither alone would be a state of six tenths of the time.
+  const auto spread = power::profile_of(sampled(10000, 1e-3, [](double t) { return std::fmod(t, 0.02) < 0.01 ? 1.3e-3 : 0.8e-3; }), 1e-3, {.state_time = 1e-4});
+  CHECK(spread.states.size() == 1);
+  const auto most = power::profile_of(sampled(8, 1, [](double t) { return int(t) % 2 ? 1.3e-3 : 0.8e-3; }), 1, {.state_time = 0.6});
+  CHECK(most.states.size() == 1);
+  // A bin of the shares is told by its middle: a level in the middle of one by itself.
+  const double level = 0.1 * std::pow(10, -(60 + 0.5) / 40);
+  const auto middle = power::profile_of(sampled(1000, 1e-3, [=](double t) { return t < 0.9 ? level : 0.1; }), 1e-3, {});
+  REQUIRE(middle.shares.size() == 2);
+  CHECK(middle.shares.front().first == Approx(std::log10(level)).margin(1e-6));
+  // One sample is a wake where no glitch is allowed for; a peak at the record's begin is one.
+  const auto brief = power::profile_of(sampled(1000, 1e-3, [](double t) { return (t > 0.2 && t < 0.4) || std::abs(t - 0.7) < 2e-4 ? 20e-3 : t < 5e-4 ? 30e-3 : 1e-3; }), 1e-3, {});
+  CHECK(brief.wakes.size() == 2);
+  CHECK(brief.peak == Approx(30e-3));
+  const auto noisy = power::profile_of(sampled(10000, 1e-3, [](double) { return 10e-3; }, 1e-4, 8), 1e-3, {});
+  CHECK(*figure(profile(noisy), "profile.charge").u == Approx(noisy.noise / 100 * 10));
+  CHECK(*figure(profile(noisy, {}, {}, 0.03), "profile.energy").u == Approx(0.03 * 10 * noisy.noise / 100 / noisy.mean));
 }
 
 TEST_CASE("states of a profile are where the current stays, a factor of two apart and for long enough", "[power][profile]") {
@@ -455,6 +557,10 @@ TEST_CASE("which quantity is which phase's is read from their names, their units
   CHECK(single->form == power::Form::single);
   CHECK(single->phases() == 1);
   CHECK(single->voltages[0].role == "v");
+  CHECK(single->voltages[0].factor == 1);
+  CHECK(single->currents[0].factor == 1);
+  CHECK(of({c("rail", "V"), c("draw", "A")}, {{"cycles_by", "rail"}})->cycles_by == 0);
+  CHECK(of({c("rail", "V"), c("draw", "A")}, {{"cycles_by", "draw"}})->cycles_by == 1);
   const auto said = of({c("x", "V"), c("y", "V"), c("z", "A")}, {{"wire.v", "-10*y"}});
   REQUIRE(said);
   CHECK(said->voltages[0].trace == 1);

@@ -202,6 +202,16 @@ TEST_CASE("a factor of ten and volts for amperes are told where sizes can tell",
   CHECK(e.from == std::vector<std::size_t>{0, 5, 2, 3, 4, 1});
   CHECK(e.misfit == Approx(1.0));
   CHECK(e.said == "v_b is a current and i_c is a voltage: they are exchanged");
+  // Of one phase the one that something is known of; an explanation must be better by 0.3 than none.
+  const auto single = [](double v) { return look({{Phasor(v * sqrt2)}, {Phasor(1)}, Form::single}, {.nominal_voltage = 100}); };
+  const auto small = single(10);
+  REQUIRE_FALSE(small.explanations.empty());
+  CHECK(small.explanations.front().cause == Cause::tenfold);
+  CHECK(small.explanations.front().factor == std::vector<double>{10, 1});
+  CHECK(small.explanations.size() == 1);
+  // lg 0.75 misfits by 3 times 0.35, lg 0.85 by 3 times 0.45; ten times as much by 0.9 and nothing besides.
+  CHECK(single(100 * std::pow(10, -0.75)).explanations.empty());
+  CHECK(single(100 * std::pow(10, -0.85)).explanations.size() == 1);
   // What is known beforehand: a factor of 2.5 either way is usual of a voltage, of 6.3 of a current.
   const auto known = [](double v, double i) { return misfit({three(v * sqrt2), three(i * sqrt2)}, {.nominal_voltage = 100, .nominal_current = 1}); };
   CHECK(known(100, 1) == Approx(0).margin(1e-9));
@@ -220,7 +230,7 @@ TEST_CASE("voltages from line to line add up to nothing, and are laid out by pha
   CHECK(misfit({lines, three(10, 72), Form::lines}) == Approx(0).margin(1e-9));
   CHECK(misfit({lines, three(10), Form::lines}, {.nominal_voltage = 10}) == Approx(3 * 0.6));
   // One the other way round: their sum is twice of it. By phase (ab + ca)/3 and so on stay.
-  for (const double size : {1.0, 0.01}) {
+  for (const double size : {1.0, 1e-3}) {
     CAPTURE(size);
     Wired wired{lines, three(10), Form::lines};
     for (auto& x : wired.v) x *= size;
@@ -230,7 +240,31 @@ TEST_CASE("voltages from line to line add up to nothing, and are laid out by pha
     CHECK(e.misfit == Approx(0.8));
     CHECK(misfit(wired) > 3 * (2 - 0.03));
   }
-  CHECK(misfit({{Phasor(0), Phasor(0), Phasor(0)}, three(10), Form::lines}) > 4 * (3 - 0.03) + 3);
+  // Nothing stands across nothing.
+  CHECK(misfit({{Phasor(0), Phasor(0), Phasor(0)}, three(10), Form::lines}) >= 3);
+  // What the lines lack of nothing counts beside what their phases come to.
+  for (const double by : {1.1, 0.8, -0.2}) {
+    auto v = lines;
+    v[2] *= by;
+    const double size = (std::abs(v[0]) + std::abs(v[1]) + std::abs(v[2])) / 3, sum = std::abs(v[0] + v[1] + v[2]);
+    const std::vector<Phasor> phases = {(v[0] - v[2]) / 3.0, (v[1] - v[0]) / 3.0, (v[2] - v[1]) / 3.0};
+    CHECK(misfit({v, three(10, 20), Form::lines}) == Approx(misfit({phases, three(10, 20)}) + 3 * (std::min(2.0, sum / size) - 0.03)));
+  }
+}
+
+TEST_CASE("a first channel that is other than it should be is set like any other", "[power][wiring]") {
+  Wired wired{three(325), three(10)};
+  wired.v[0] *= -1;
+  const auto e = best(wired, Cause::reversed);
+  CHECK(e.factor.front() == -1);
+  study::Waveforms record;
+  power::Wiring wiring{.form = Form::star, .voltages = {}, .currents = {}};
+  for (const char* name : {"va", "vb", "vc", "ia", "ib", "ic"}) {
+    (name[0] == 'v' ? wiring.voltages : wiring.currents).push_back({.trace = record.traces.size(), .role = name});
+    record.traces.push_back(study::trace_of(name, "V", study::TimeBase(0, 1), {0.0, 1.0}));
+  }
+  const std::vector<std::pair<std::string, std::string>> wanted = {{"wire.va", "-va"}};
+  CHECK(power::wires_of(record, wiring, e) == wanted);
 }
 
 TEST_CASE("of angles at a switching's frequency nothing is said", "[power][wiring]") {

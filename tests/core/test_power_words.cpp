@@ -443,6 +443,99 @@ TEST_CASE("preflight of power finds each trouble just beyond its limit and not j
   CHECK_FALSE(found(of(p), "sampling.coarse"));
 }
 
+TEST_CASE("an inverter that is sampled too slowly is proposed a rate that the inputs have", "[power][preflight]") {
+  auto among = around();
+  auto p = plan();
+  p.feed = Feed::inverter;
+  p.pin_b = "l2";
+  p.pin_c = "l3";
+  p.voltage = 12;
+  p.bus = 48;
+  p.carrier = 20e3;
+  const auto proposed = [&](double highest, double rate) -> std::string {
+    among.limits.highest_sample_rate = highest;
+    p.rate = rate;
+    for (const auto& d : power::preflight(p, among))
+      if (d.key == "sampling.coarse" && d.severity == study::Severity::caution) return test::spaced(d.edits.front().second);
+    return "none";
+  };
+  // Sixteen a period, or as fast as they go; where nobody says how fast that is, sixteen.
+  CHECK(proposed(1e6, 100e3) == "320 kHz");
+  CHECK(proposed(200e3, 100e3) == "200 kHz");
+  CHECK(proposed(0, 100e3) == "320 kHz");
+  CHECK(proposed(1e6, 160e3) == "none");
+  CHECK(proposed(1e6, 159e3) == "320 kHz");
+  CHECK(refused(p, "carrier", "99 Hz") != "");
+  CHECK(refused(p, "carrier", "100 Hz") == "");
+  CHECK(refused(p, "carrier", "1 MHz") == "");
+  CHECK(refused(p, "carrier", "1.1 MHz") != "");
+  CHECK(refused(p, "bus", "1 V") == refused(p, "bus", "1000 V"));
+  CHECK_THAT(refused(p, "bus", "0.9 V"), Contains("1 V"));
+  CHECK_THAT(refused(p, "bus", "1001 V"), Contains("1 kV") || Contains("1000 V"));
+  // What rests on a rating or on the bus keeps it.
+  p.rate = 1e6;
+  among = around();
+  const auto serious = [&](const char* key) {
+    const auto all = power::preflight(p, among);
+    for (const auto& d : all)
+      if (d.key == key && d.severity == study::Severity::serious) return d;
+    return study::Doubt{};
+  };
+  among.ratings["l2"] = {.voltage = 20};
+  CHECK(test::spaced(study::refusal(power::preflight(p, among))->message).starts_with("l2 would see 24"));
+  for (const auto& d : power::preflight(p, among))
+    if (!d.edits.empty() && d.edits.front().first == "bus") CHECK(test::spaced(d.edits.front().second) == "40 V");
+  among.ratings.clear();
+  p.voltage = 17;
+  const auto beyond = serious("source.limit");
+  CHECK(test::spaced(beyond.text) == "Off a bus of 48 V an inverter gives 17.0 V rms and no more.");
+  REQUIRE_FALSE(beyond.edits.empty());
+  CHECK(test::spaced(beyond.edits.front().second) == "16.1 V");
+  p.voltage = 12;
+  p.bus = 410;
+  CHECK(serious("source.limit").key.empty());
+  among.limits.inverter_bus = 400;
+  CHECK(test::spaced(serious("source.limit").text) == "The inverter's bus reaches 400 V.");
+  // A source of which nobody says how far it goes has no limit.
+  auto unknown = around();
+  unknown.limits.mains_voltage = 0;
+  auto high = plan();
+  high.voltage = 500;
+  CHECK_FALSE(found(power::preflight(high, unknown), "source.limit"));
+  // Without a class nobody counts harmonics.
+  high.voltage = 230;
+  high.rate = 1000;
+  CHECK_FALSE(found(power::preflight(high, unknown), "sampling.coarse"));
+  high.cycles = 1;
+  CHECK_THAT(found(power::preflight(high, unknown), "periods.few")->text, Contains("A record holds 1 cycle."));
+  high.hookup.chains[1].input.sensor = *bench::find_stock_sensor("Coil 1 kA");
+  high.method = Method::switch_on;
+  CHECK_THAT(found(power::preflight(high, unknown), "sensor.no_dc")->text, Contains("reads a decay through"));
+  high.method = Method::profile;
+  CHECK_THAT(found(power::preflight(high, unknown), "sensor.no_dc")->text, Contains("reads what stands still through"));
+  // Pins that are known and differ stay; any that is not, or is there twice, is filled with the others.
+  const auto pins = [&](const char* b, const char* c) {
+    auto one = plan();
+    one.pin_b = b;
+    one.pin_c = c;
+    const auto out = with(one, "feed", "three phases of the mains source");
+    return out.pin_b + " " + out.pin_c;
+  };
+  CHECK(pins("l3", "rail") == "l3 rail");
+  for (const auto& [b, c] : {std::pair{"l1", "l3"}, {"l3", "l1"}, {"l3", "l3"}, {"l3", "nowhere"}, {"nowhere", "l3"}, {"", ""}}) CHECK(pins(b, c) == "l2 l3");
+  // Three pins are enough for three phases, two are not.
+  study::Surroundings three{.pins = {"a", "b", "c"}, .terminals = {"a", "b", "c"}}, two{.pins = {"a", "b"}, .terminals = {"a", "b"}};
+  CHECK(refused(plan(), "feed", "three phases of the mains source", three) == "");
+  CHECK_THAT(refused(plan(), "feed", "three phases of the mains source", two), Contains("Three phases feed three pins; the device has 2"));
+  // Where cycles are looked for on a direct feed it is said at what frequency.
+  auto direct = plan();
+  direct.feed = Feed::supply;
+  CHECK_THAT(sentence(direct), Contains("The fundamental is expected at 50 Hz"));
+  CHECK_THAT(sentence(plan()), !Contains("is expected at"));
+  direct.method = Method::profile;
+  CHECK_THAT(sentence(direct), !Contains("is expected at"));
+}
+
 TEST_CASE("what happens once, or for long, wants fixed ranges and sensors that reach down to what stands still", "[power][preflight]") {
   auto among = around();
   auto p = plan();
@@ -465,6 +558,10 @@ TEST_CASE("what happens once, or for long, wants fixed ranges and sensors that r
   p.hookup.chains[1].input.sensor = *bench::find_stock_sensor("Coil 1 kA");
   CHECK_FALSE(severity(Method::cycles, "sensor.no_dc"));
   for (const auto method : {Method::switch_on, Method::profile, Method::recording}) CHECK(severity(method, "sensor.no_dc"));
+  p.hookup.chains[1].input.sensor.low_corner = 0.5;
+  CHECK(severity(Method::switch_on, "sensor.no_dc"));
+  p.hookup.chains[1].input.sensor = *bench::find_stock_sensor("Clamp 40 A");
+  for (const auto method : {Method::cycles, Method::switch_on, Method::profile, Method::recording}) CHECK_FALSE(severity(method, "sensor.no_dc"));
   p = plan();
   p.repeat = study::Repeat::every;
   CHECK_FALSE(severity(Method::cycles, "averaging.peak"));

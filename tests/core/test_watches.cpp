@@ -6,6 +6,7 @@
 #include "run/latch.h"
 #include "study/power/reduced.h"
 #include "study/power/runner.h"
+#include "study/quantities.h"
 #include "study/watch_duty.h"
 #include "waveform_support.h"
 
@@ -246,6 +247,30 @@ TEST_CASE("a recording is ended by a watch that says so, and keeps all that it r
   REQUIRE(whole.entry("v went under"));
   CHECK(whole.entry("v went under")->point);
   CHECK(whole.raw == 1);
+  const auto text = test::spaced(whole.entry("v went under")->text);
+  CHECK_THAT(text, Catch::Matchers::StartsWith("v went under 4.6 V for "));
+  CHECK(text.size() == std::string("v went under 4.6 V for 30.1 ms").size());
+  // Each that counts has a record of its own; what was noticed besides has none.
+  int looked = 0;
+  Recording both{.settings = {{"watch.rail", "v under 4.6 V for 1 ms"}}};
+  both.clocks = [&] {
+    Clocks now{.of_day = 1e9, .with_sleep = 100, .awake = 50};
+    if (++looked > 9) now.with_sleep += 600, now.of_day += 600;
+    return now;
+  };
+  const auto two = both.run();
+  CHECK(two.raw == 2);
+  std::set<int> points;
+  for (const auto& e : two.trend.log)
+    if (e.watch.empty()) CHECK_FALSE(e.point);
+    else if (e.point) points.insert(*e.point);
+  CHECK(points.size() == 2);
+  REQUIRE(two.entry("slept"));
+  for (const auto& p : two.kept)
+    if (!p.setting.json().contains("readings")) {
+      CHECK(p.records.front().pass == 0);
+      CHECK(p.records.front().channels.front().counts.size() == 500);
+    }
   // What is shorter than its time ends nothing.
   Recording short_one{.settings = {{"watch.rail", "v under 4.6 V for 40 ms ends sweep"}}};
   CHECK(short_one.run().ended);
@@ -261,6 +286,8 @@ TEST_CASE("samples that were lost are told, belong to no reading, and time goes 
   REQUIRE(out.ended);
   const auto* gap = out.entry("700 samples were lost");
   REQUIRE(gap);
+  CHECK(test::spaced(gap->text) == "700 samples were lost, 700 ms");
+  CHECK(gap->extreme == 0);
   CHECK(gap->watch.empty());
   CHECK_FALSE(gap->point);
   CHECK(gap->to - gap->from == Approx(0.7));
@@ -319,6 +346,99 @@ TEST_CASE("a disk that fills loses nothing that came before, and what was left i
     REQUIRE(out.trend.time.size() == 5);
     CHECK(out.raw == 1);
     CHECK(out.entry("the recording ended: the disk is full"));
+  }
+}
+
+TEST_CASE("readings are the means, ends and powers of their samples, each by itself", "[recording]") {
+  constexpr const char* kTwo =
+      "[pins]\n\"a\" = \"a\"\n\"b\" = \"b\"\n[branches]\n\"ia\" = \"RA.a\"\n\"ib\" = \"RB.a\"\n[part.RA]\nkind = \"resistor\"\nbetween = [\"a\", \"ground\"]\nvalue = \"10 ohm\"\n"
+      "[part.RB]\nkind = \"resistor\"\nbetween = [\"b\", \"ground\"]\nvalue = \"20 ohm\"\n";
+  study::power::Plan plan{.method = study::power::Method::recording, .settle_time = 0};
+  const auto chain = [](const char* name, const char* pin, const char* sensor) {
+    bench::Chain out{.name = name, .input = {.pin = pin, .range = 1, .sensor = *bench::find_stock_sensor(sensor)}, .zero = {}};
+    if (out.input.sensor.senses_current()) out.zero = 0;
+    return out;
+  };
+  plan.hookup = {.chains = {chain("i_x", "ia", "Clamp 40 A"), chain("v_x", "a", "Probe x10"), chain("v_y", "b", "Probe x10"), chain("i_y", "ib", "Clamp 40 A")}, .computed = {}};
+  plan.rate = 1e3;
+  plan.length = 1.05;
+  plan.keep = study::power::Keep::none;
+  for (const double reading : {0.1, 1e-3}) {
+    CAPTURE(reading);
+    plan.reading = reading;
+    std::vector<std::vector<double>> rows(4);
+    test::NotingBench bench(waveform_bench::circuit(kTwo), 7);
+    std::size_t n = 0;
+    bench.on_stretch = [&](bench::Capture& c) {
+      const auto samples = c.channels.front().counts.size();
+      for (std::size_t k = 0; k < 4; ++k) {
+        for (std::size_t j = 0; j < samples; ++j) c.channels[k].counts[j] = std::int16_t((k + 1) * 100 + ((n + j) * (k + 3)) % (40 + 7 * k));
+        const auto values = study::in_quantity(c.channels[k], bench::sensing_of(plan.hookup.chains[k]));
+        rows[k].insert(rows[k].end(), values.begin(), values.end());
+      }
+      n += samples;
+    };
+    std::vector<study::Point> kept;
+    std::vector<study::Progress> told;
+    const study::Surroundings around;
+    REQUIRE(study::power::run(plan, bench, {.around = around,
+                                            .keep = [&](const study::Point& p) -> Result<void> {
+                                              kept.push_back(p);
+                                              return {};
+                                            },
+                                            .progress = [&](const study::Progress& p) { told.push_back(p); }}));
+    study::power::Trend trend;
+    for (const auto& p : kept) {
+      CHECK(p.index == int(&p - kept.data()));
+      CHECK(p.records.front().channels.front().size() <= 256);
+      REQUIRE(trend.add(p.records.front(), p.setting.json(), p.index));
+    }
+    const std::size_t each = std::size_t(std::lround(reading * 1e3));
+    REQUIRE(rows[0].size() == 1050);
+    REQUIRE(trend.time.size() == (1050 + each - 1) / each);
+    const char* names[] = {"i_x", "v_x", "v_y", "i_y"};
+    for (std::size_t r = 0; r < trend.time.size(); ++r) {
+      const auto from = r * each, to = std::min<std::size_t>(from + each, 1050);
+      CHECK(trend.time[r] == Approx(double(from + to) / 2 * 1e-3));
+      double power = 0;
+      for (auto j = from; j < to; ++j) power += rows[1][j] * rows[0][j] / double(to - from);
+      for (std::size_t k = 0; k < 4; ++k) {
+        double sum = 0, squares = 0;
+        for (auto j = from; j < to; ++j) sum += rows[k][j], squares += rows[k][j] * rows[k][j];
+        const auto [low, high] = std::minmax_element(rows[k].begin() + std::ptrdiff_t(from), rows[k].begin() + std::ptrdiff_t(to));
+        const auto read = [&](study::power::Reads what) { return trend.find(names[k], what)->values.at(r); };
+        if (!(read(study::power::Reads::mean) == Approx(sum / double(to - from)))) FAIL_CHECK("mean " << r << names[k]);
+        if (!(read(study::power::Reads::rms) == Approx(std::sqrt(squares / double(to - from))))) FAIL_CHECK("rms " << r << names[k]);
+        if (read(study::power::Reads::low) != *low || read(study::power::Reads::high) != *high) FAIL_CHECK("ends " << r << names[k]);
+      }
+      REQUIRE(trend.find("power"));
+      // Of the first voltage and the first current.
+      if (!(trend.find("power")->values.at(r) == Approx(power))) FAIL_CHECK("power " << r);
+    }
+    REQUIRE(told.size() > 1);
+    for (const auto& p : told) {
+      CHECK(p.total == 1);
+      CHECK(p.done == 0);
+      CHECK(p.share <= 1);
+      CHECK(p.bench_seconds_left == Approx(1.05 * (1 - p.share)).margin(1e-9));
+    }
+    CHECK(told.back().share == Approx(1));
+  }
+}
+
+TEST_CASE("a clock that is set forward or back by more than a second is told", "[recording]") {
+  for (const auto& [by, says] : std::vector<std::pair<double, std::string>>{{3600, "forward by 1 h"}, {-1.5, "back by 1.5 s"}, {0.9, ""}}) {
+    int asked = 0;
+    Recording recording;
+    recording.clocks = [&, by = by] {
+      Clocks out{.of_day = 1e9, .with_sleep = 100, .awake = 50};
+      if (++asked > 5) out.of_day += by;
+      return out;
+    };
+    const auto out = recording.run();
+    REQUIRE(out.ended);
+    CHECK(out.trend.log.size() == (says.empty() ? 0u : 1u));
+    if (!says.empty()) CHECK_THAT(test::spaced(out.trend.log.front().text), Catch::Matchers::Contains("clock was set " + says));
   }
 }
 

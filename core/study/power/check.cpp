@@ -17,8 +17,10 @@ using Phasor = std::complex<double>;
 constexpr double kOfReversed = 0.8, kOfExchanged = 0.8, kOfTurned = 0.9, kOfVolts = 1.0, kOfTenfold = 0.9;
 constexpr double kBetter = 0.3;  ///< by which an explanation must be better than none
 
-/// lg of a ratio, held.
-double lg(double a, double b) { return std::clamp(std::log10(std::max(a, 1e-30) / std::max(b, 1e-30)), -6.0, 6.0); }
+constexpr double kNothing = 1e-30;
+
+/// lg of a ratio, also of nothing.
+double lg(double a, double b) { return std::log10((a + kNothing) / (b + kNothing)); }
 
 /// The phasor of a channel's fundamental after an explanation.
 struct Seen {
@@ -31,7 +33,7 @@ double unlike(const std::vector<Phasor>& x, bool& along) {
   const auto c = components(x[0], x[1], x[2]);
   along = std::abs(c.positive) >= std::abs(c.negative);
   const double main = std::max(std::abs(c.positive), std::abs(c.negative)), rest = std::hypot(std::abs(c.zero), std::min(std::abs(c.positive), std::abs(c.negative)));
-  return main > 0 ? std::min(3.0, rest / main) : 3;
+  return std::min(3.0, rest / (main + kNothing));
 }
 
 /// How strange a current is beside its voltage: nothing while it takes power with a power factor of 0.3 and more, more as it comes
@@ -101,10 +103,10 @@ class Checker {
     }
     if (wiring_.form == Form::lines) {
       const auto v = seen.v;
-      for (std::size_t p = 0; p < 3; ++p) seen.v[p] = (v[p] - v[(p + 2) % 3]) / 3.0;
+      for (std::size_t p = 0; p < count(); ++p) seen.v[p] = (v[p] - v[(p + 2) % 3]) / 3.0;
       // Voltages from line to line add up to nothing.
       const double sum = std::abs(v[0] + v[1] + v[2]), size = (std::abs(v[0]) + std::abs(v[1]) + std::abs(v[2])) / 3;
-      return misfit_of(seen, settings_) + (size > 0 ? 3 * std::max(0.0, std::min(2.0, sum / size) - 0.03) : 0);
+      return misfit_of(seen, settings_) + 3 * std::max(0.0, std::min(2.0, sum / (size + kNothing)) - 0.03);
     }
     return misfit_of(seen, settings_);
   }
@@ -140,8 +142,8 @@ void Checker::reversed() {
 void Checker::exchanged() {
   if (count() != 3) return;
   for (const std::size_t base : {std::size_t(0), count()})
-    for (std::size_t p = 0; p < 3; ++p)
-      for (std::size_t q = p + 1; q < 3; ++q) {
+    for (std::size_t p = 0; p < count(); ++p)
+      for (std::size_t q = p + 1; q < count(); ++q) {
         auto e = plain();
         e.cause = Cause::exchanged;
         std::swap(e.from[base + p], e.from[base + q]);
@@ -153,10 +155,10 @@ void Checker::exchanged() {
 void Checker::turned() {
   if (count() != 3) return;
   // Voltages by one place are currents by two: which of them was meant nobody can say.
-  for (const std::size_t by : {std::size_t(1), std::size_t(2)}) {
+  for (const std::ptrdiff_t by : {1, 2}) {
     auto e = plain();
     e.cause = Cause::turned;
-    for (std::size_t p = 0; p < 3; ++p) e.from[3 + p] = 3 + (p + by) % 3;
+    std::rotate(e.from.begin() + 3, e.from.begin() + 3 + by, e.from.end());
     e.said = fmt::format("{}, {} and {} are each one phase {}", name(3), name(4), name(5), by == 1 ? "late" : "early");
     offer(std::move(e), kOfTurned);
   }
@@ -178,11 +180,11 @@ void Checker::tenfold() {
   for (std::size_t k = 0; k < 2 * count(); ++k) {
     const bool told = count() == 3 || (k < count() ? settings_.nominal_voltage : settings_.nominal_current);
     if (!told) continue;
-    for (const double by : {10.0, 0.1}) {
+    for (const auto& [by, looks] : {std::pair{10.0, "small"}, {0.1, "large"}}) {
       auto e = plain();
       e.cause = Cause::tenfold;
       e.factor[k] = by;
-      e.said = fmt::format("{} is ten times too {}", name(k), by > 1 ? "small" : "large");
+      e.said = fmt::format("{} is ten times too {}", name(k), looks);
       offer(std::move(e), kOfTenfold);
     }
   }

@@ -133,10 +133,9 @@ void add_inrush(const Inrush& in, const Settings& settings, const TraceErrors& e
   const auto& v = in.values();
   const auto time = [&](double place) { return in.start() + place * in.step(); };
   for (const bool positive : {true, false}) {
-    const auto k = positive ? signal::place_of_highest(v) : signal::place_of_lowest(v), first = k > kLocal ? k - kLocal : 0, last = std::min(v.size(), k + kLocal + 1);
-    const auto local = signal::extreme_near(std::span<const double>(v).subspan(first, last - first), k - first, in.noise(), signal::towards(positive));
+    const auto local = signal::extreme_about(v, positive ? signal::place_of_highest(v) : signal::place_of_lowest(v), kLocal, in.noise(), signal::towards(positive));
     put(positive ? "inrush.peak.positive" : "inrush.peak.negative", positive ? "Highest current" : "Lowest current", "A", local.value,
-        std::hypot(std::hypot(local.u_value, errors.u_gain * local.value), errors.u_offset), {time(double(first) + local.place)});
+        std::hypot(std::hypot(local.u_value, errors.u_gain * local.value), errors.u_offset), {time(local.place)});
   }
   // Of noise two thirds are left between samples: the mean of (a a + a b + b b)/3.
   const double seconds = in.step() * double(v.size() - 1), i2t = in.i2t(), own = 2 * in.noise() * in.noise() / 3 * seconds;

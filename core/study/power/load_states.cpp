@@ -140,7 +140,11 @@ LoadStates states_of(std::span<const double> i, double noise, double state_time)
   }
   for (std::size_t k = 0; k < smooth.size(); ++k) {
     const auto own = of[k], other = before(k) != own ? before(k) : behind(k);
-    const double mixed = other == own ? 0 : std::clamp((smooth[k] - out.states[own].level) / (out.states[other].level - out.states[own].level), 0.0, 1.0);
+    if (other == own) {
+      out.states[own].share += 1 / pieces;
+      continue;
+    }
+    const double mixed = std::max(0.0, (smooth[k] - out.states[own].level) / (out.states[other].level - out.states[own].level));
     out.states[own].share += (1 - mixed) / pieces;
     out.states[other].share += mixed / pieces;
   }

@@ -72,7 +72,7 @@ void check_feed(const Plan& p, const Surroundings& around, std::vector<Doubt>& o
 void check_inputs(const Plan& p, const Surroundings& around, std::vector<Doubt>& out) {
   const auto& limits = around.limits.of(p.hookup.digitiser);
   const auto settings = settings_from_text(around.settings);
-  if (limits.highest_sample_rate > 0 && p.rate > limits.highest_sample_rate * (1 + 1e-9))
+  if (limits.highest_sample_rate > 0 && p.rate > limits.highest_sample_rate)
     out.push_back({"sampling.coarse", Severity::serious, fmt::format("These inputs sample at {} at most.", format_setting(limits.highest_sample_rate, "Hz")), "Sample more slowly.",
                    {{"rate", format_setting(limits.highest_sample_rate, "Hz")}}});
   if (p.method == Method::cycles && settings && settings->limits != LimitClass::none && p.rate < 2.5 * 40 * p.frequency)

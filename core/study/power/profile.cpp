@@ -68,8 +68,7 @@ LoadProfile profile_of(const std::vector<double>& i, double step, const Settings
   out.step = step;
   out.mean = row_of(i).mean();
   out.noise = signal::noise_of(std::span<const double>(i).first(std::min(n, kProfileNoise)));
-  const auto top = signal::place_of_highest(i), first = top > kAboutPeak ? top - kAboutPeak : 0;
-  const auto highest = signal::extreme_near(std::span<const double>(i).subspan(first, std::min(n, top + kAboutPeak + 1) - first), top - first, out.noise);
+  const auto highest = signal::extreme_about(i, signal::place_of_highest(i), kAboutPeak, out.noise);
   out.peak = highest.value;
   out.u_peak = highest.u_value;
   auto states = states_of(i, out.noise, settings.state_time);
@@ -90,7 +89,7 @@ void add_profile(const LoadProfile& p, const Settings& settings, const TraceErro
   const auto absent = [&](std::string key, std::string label, std::string why) { into.absent.push_back({std::move(key), std::move(why), std::move(label)}); };
   const double n = p.seconds / p.step;
   const auto u_over = [&](double level, double samples) {
-    return std::hypot(std::hypot(errors.u_gain * level, errors.u_offset), p.noise / std::sqrt(std::max(1.0, samples)));
+    return std::hypot(std::hypot(errors.u_gain * level, errors.u_offset), p.noise / std::sqrt(samples));
   };
   const auto u_of = [&](double level, double share) { return u_over(level, share * n); };
   put("profile.mean", "Mean current", "A", p.mean, u_of(p.mean, 1));

@@ -41,8 +41,9 @@ void turn(Statistics& s, std::size_t channel, Factor factor) {
 /// The largest magnitude, freed of what noise adds to the highest of many samples.
 signal::Local largest(std::span<const double> row) {
   constexpr std::size_t kBeside = 8, kForTheNoise = 65536;
-  const auto low = signal::place_of_lowest(row), high = signal::place_of_highest(row), k = std::abs(row[low]) > std::abs(row[high]) ? low : high, first = k > kBeside ? k - kBeside : 0, last = std::min(row.size(), k + kBeside + 1);
-  auto out = signal::extreme_near(row.subspan(first, last - first), k - first, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), signal::towards(k == high));
+  const auto low = signal::place_of_lowest(row), high = signal::place_of_highest(row);
+  const bool upwards = row[high] >= -row[low];
+  auto out = signal::extreme_about(row, upwards ? high : low, kBeside, signal::noise_of(row.first(std::min(row.size(), kForTheNoise))), signal::towards(upwards));
   out.value = std::abs(out.value);
   return out;
 }
@@ -132,10 +133,11 @@ tl::expected<Measured, std::string> measure_rows(const Waveforms& record, const 
   const auto a = signal::whole_cycles(half), b = signal::whole_cycles(other);
   // What is switched may have more of its switching in it than of what it turns with; the current tells.
   constexpr double kSame = 0.1, kKnown = 1e-3;
+  constexpr int kOfAHalf = 4;
   if (s.has_voltage && s.has_current && wiring.cycles_by < s.phases)
     if (const auto current = signal::whole_cycles(rows[s.current(0)]); current && current->frequency < (1 - kSame) * cycles->frequency && current->u_frequency < kKnown * current->frequency)
       out.current_repeats = current->frequency / time.step();
-  if (a && b && a->count >= 4 && b->count >= 4) out.drift = b->frequency / a->frequency - 1;
+  if (a && b && std::min(a->count, b->count) >= kOfAHalf) out.drift = b->frequency / a->frequency - 1;
   return out;
 }
 

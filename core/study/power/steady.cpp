@@ -16,7 +16,7 @@ constexpr double kDegrees = 180 / pi;
 
 Value no(std::string why) { return tl::unexpected<std::string>(std::move(why)); }
 
-double wrapped(double degrees) { return std::remainder(degrees, 360.0) == -180 ? 180 : std::remainder(degrees, 360.0); }
+double wrapped(double degrees) { return degrees == -180 ? 180 : degrees; }
 
 /// Whether a phasor stands out of its channel's noise.
 bool stands_out(const Statistics& s, std::size_t channel) {
@@ -40,7 +40,6 @@ class Maker {
   void angles();
   void sequence();
   void margin(std::size_t phase, const std::string& end, const std::string& of);
-  Value root(double square) const { return square >= 0 ? Value(std::sqrt(square)) : no("it lies below the noise"); }
   double u_rms(std::size_t k) const {
     const double v2 = s_.product[k][k], noise = s_.noise[k], n = s_.samples;
     return v2 > 0 ? std::sqrt(4 * v2 * noise / n + 2 * noise * noise / n) / (2 * std::sqrt(v2)) : 0;
