@@ -277,10 +277,10 @@ void Runner::launch(long long id, run::RunOptions options) {
         hand_back(this, [this, said = QString::fromStdString(said), about = study.id] { messages_->say(said, false, about); });
       };
       events.ask = [&](const std::string& what) -> Result<void> {
-        hand_back(this, [this, what = QString::fromStdString(what)] { set_asked(what); });
         std::unique_lock lock(live->mutex);
-        const bool answered = live->answered.wait(lock, stop, [&] { return live->answer; });
         live->answer = false;
+        hand_back(this, [this, what = QString::fromStdString(what)] { set_asked(what); });
+        const bool answered = live->answered.wait(lock, stop, [&] { return live->answer; });
         lock.unlock();
         hand_back(this, [this] { set_asked({}); });
         return answered ? Result<void>{} : fail(Fault::stopped, "Stopped.");
@@ -432,6 +432,8 @@ void Runner::answer() {
     live_->answer = true;
   }
   live_->answered.notify_one();
+  // One answer for one question, however often Enter is pressed.
+  set_asked({});
 }
 
 void Runner::stop() {

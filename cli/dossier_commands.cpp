@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <poll.h>
+#include <termios.h>
 #include <unistd.h>
 
 #include <csignal>
@@ -251,6 +252,8 @@ Result<int> take_one(dossier::Store& store, const dossier::Study& study, const T
   events.said = [&](const std::string& said) { std::fprintf(stderr, "%s%s\n", terminal ? "\r\033[K" : "", said.c_str()); };
   events.ask = [&](const std::string& what) -> Result<void> {
     std::fprintf(stderr, "%s%s, then press Enter.\n", terminal ? "\r\033[K" : "", what.c_str());
+    // What was typed before the question is no answer to it.
+    if (isatty(STDIN_FILENO)) tcflush(STDIN_FILENO, TCIFLUSH);
     // Looked at again and again, so that it can be stopped meanwhile.
     constexpr int kPatience = 100;  // ms
     for (pollfd in{.fd = STDIN_FILENO, .events = POLLIN, .revents = 0}; !stop.stop_requested();) {

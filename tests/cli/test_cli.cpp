@@ -31,13 +31,13 @@ struct Outcome {
 };
 
 /// Runs the real program; every argument is passed as it is. With `stop_after` it is interrupted once its errors say
-/// that.
-Outcome heron_run(const std::vector<std::string>& arguments, const std::string& stop_after = "") {
+/// that; `typed` is what it is answered.
+Outcome heron_run(const std::vector<std::string>& arguments, const std::string& stop_after = "", const std::string& typed = "") {
   const test::Folder folder;
-  const auto out = folder.file("out"), err = folder.file("err");
+  const auto out = folder.file("out"), err = folder.file("err"), in = folder.write("in", typed);
   const pid_t child = fork();
   if (child == 0) {
-    if (!freopen(out.c_str(), "w", stdout) || !freopen(err.c_str(), "w", stderr)) _exit(126);
+    if (!freopen(in.c_str(), "r", stdin) || !freopen(out.c_str(), "w", stdout) || !freopen(err.c_str(), "w", stderr)) _exit(126);
     std::vector<char*> argv = {const_cast<char*>(HERON_PROGRAM)};
     for (const auto& a : arguments) argv.push_back(const_cast<char*>(a.c_str()));
     argv.push_back(nullptr);
@@ -73,6 +73,36 @@ double figure(const json& j, const std::string& key) {
 }
 
 }  // namespace
+
+TEST_CASE("what is set by hand is asked for on the command line, and nobody who answers stops it", "[cli]") {
+  const test::Folder folder;
+  const auto file = folder.file("by_hand.heron");
+  std::filesystem::copy_file(test::made_demo() + "/mudlark_buoy.heron", file);
+  const std::string name = "Battery converter at two clocks";
+  {
+    auto store = dossier::Store::open_again(file);
+    REQUIRE(store);
+    const auto study = store->find_study(name);
+    REQUIRE(study);
+    auto plan = study->plan;
+    plan["told_by"] = "hand";
+    plan["loads"] = {0.1, 1.0};
+    REQUIRE(store->set_plan(study->id, plan));
+  }
+  const auto points = [&] {
+    auto store = dossier::Store::open_again(file);
+    REQUIRE(store);
+    return store->takes(store->find_study(name)->id)->back().points;
+  };
+  const auto whole = heron_run({"take", file, name}, "", "\n\n");
+  CHECK_THAT(test::spaced(whole.err), Contains("Set switching frequency to 250 kHz, then press Enter.") && Contains("Set switching frequency to 500 kHz, then press Enter."));
+  CHECK(whole.status <= 1);
+  CHECK(points() == 4);
+  const auto half = heron_run({"take", file, name}, "", "\n");
+  CHECK(half.status > 1);
+  CHECK_THAT(half.err, Contains("what was read is kept"));
+  CHECK(points() == 2);
+}
 
 TEST_CASE("analyse gives figures as JSON and as a table", "[cli]") {
   const test::Folder folder;

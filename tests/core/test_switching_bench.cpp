@@ -119,7 +119,14 @@ TEST_CASE("a shot's energies on the bench are what ideal sensors of a finer one 
       const auto points = take(late, bench).points;
       const auto first = read(points);
       REQUIRE(first.find("skew"));
-      CHECK(std::any_of(first.doubts.begin(), first.doubts.end(), [](const auto& d) { return d.key == "skew.suspected"; }));
+      const auto suspected = std::find_if(first.doubts.begin(), first.doubts.end(), [](const auto& d) { return d.key == "skew.suspected"; });
+      REQUIRE(suspected != first.doubts.end());
+      // Its own setting accepts it: nothing is left to be doubted.
+      REQUIRE(suspected->settings.size() == 1);
+      CHECK(suspected->settings.front().first == "skew");
+      const auto accepted = read(points, {suspected->settings.front()});
+      CHECK(std::abs(accepted.find("skew")->value) < 0.3e-9);
+      CHECK(std::none_of(accepted.doubts.begin(), accepted.doubts.end(), [](const auto& d) { return d.key == "skew.suspected"; }));
       // The probe is slower than the shunt by a quarter of a nanosecond.
       CHECK(first.find("skew")->value == Approx(3.75e-9).margin(0.7e-9));
       const auto r = read(points, {{"skew", fmt::format("{:.6g} s", first.find("skew")->value)}});
