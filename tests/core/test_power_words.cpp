@@ -536,6 +536,37 @@ TEST_CASE("an inverter that is sampled too slowly is proposed a rate that the in
   CHECK_THAT(sentence(direct), !Contains("is expected at"));
 }
 
+TEST_CASE("an input at the pin that a source feeds must hold what the source gives", "[power][preflight]") {
+  const auto among = around();
+  const auto said = [&](const power::Plan& p) {
+    for (const auto& d : power::preflight(p, among))
+      if (d.key == "input.clipped" || d.key == "range.underused") return d.key;
+    return std::string();
+  };
+  auto p = plan();
+  // Probe x100 on 5 V: 500 V for a peak of 325 V; on 1 V 100 V.
+  CHECK(said(p) == "");
+  p.hookup.chains[0].input.range = 1;
+  CHECK(said(p) == "input.clipped");
+  p.hookup.chains[0].input.range = 50;
+  CHECK(said(p) == "range.underused");
+  // Elsewhere, between two pins, or of a current nobody knows beforehand.
+  p.hookup.chains[0].input.pin = "rail";
+  CHECK(said(p) == "");
+  p.hookup.chains[0].input.pin = "l1";
+  p.hookup.chains[0].input.against = "rail";
+  CHECK(said(p) == "");
+  p.hookup.chains[0].input.against.clear();
+  p.feed = Feed::own;
+  CHECK(said(p) == "");
+  // A direct feed is all there is, but not behind a capacitor.
+  p.feed = Feed::supply;
+  p.supply_voltage = 12;
+  CHECK(said(p) == "range.underused");
+  p.hookup.chains[0].input.coupling = bench::Coupling::ac;
+  CHECK(said(p) == "");
+}
+
 TEST_CASE("what happens once, or for long, wants fixed ranges and sensors that reach down to what stands still", "[power][preflight]") {
   auto among = around();
   auto p = plan();

@@ -28,9 +28,12 @@ Levels fed_levels(const Plan& p) {
   Levels out;
   const double peak = peak_of(p);
   const auto pins = fed_pins(p);
-  for (const auto& chain : p.hookup.chains)
-    if (!chain.input.sensor.senses_current() && chain.input.against.empty() && std::find(pins.begin(), pins.end(), chain.input.pin) != pins.end())
+  for (const auto& chain : p.hookup.chains) {
+    // Of what stands still an input that is coupled by AC shows what nobody knows.
+    const bool shows = p.alternates() || chain.input.coupling == bench::Coupling::dc;
+    if (shows && !chain.input.sensor.senses_current() && chain.input.against.empty() && std::find(pins.begin(), pins.end(), chain.input.pin) != pins.end())
       out.quantities[chain.name] = p.alternates() ? Level{.peak = peak, .held = true} : Level{.dc = peak, .held = true};
+  }
   return out;
 }
 
