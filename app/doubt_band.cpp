@@ -139,7 +139,7 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   } else if (!doubt.settings.empty()) {
     QStringList sets;
     for (const auto& [key, text] : doubt.settings) sets << QString::fromStdString(key + " = " + text);
-    auto* button = link(remedy, "Reads the takes of this study with " + sets.join(", ") + "; Ctrl+Z takes it back");
+    auto* button = link(remedy, "Reads the takes of this study with " + sets.join(", ") + (sets.size() == 1 ? "; Ctrl+Z takes it back" : "; Ctrl+Z takes one after the other back"));
     button->setAccessibleName("Remedy: " + remedy);
     connect(button, &QPushButton::clicked, this, [this, settings = doubt.settings] {
       for (const auto& [key, text] : settings)
