@@ -86,7 +86,7 @@ void FamilyOfCurves::draw() {
   if (shown == ready_.families.end()) return say("Nothing is taken yet. Space takes.");
   if (const auto why = lacks(shown->of); !why.isEmpty()) return say(why);
   shown_ = shown->of;
-  static const QVector<qreal> kOfTake = {8, 3}, kOfFit = {1, 4};
+  static const QVector<qreal> kOfTake = {8, 3}, kOfFit = {1, 4}, kOfPromise = {5, 3};
   static const QVector<qreal> kOfQuantity[] = {{}, {8, 3}, {2, 2}, {8, 3, 2, 3}, {14, 3}, {1, 4}};
   for (int panel = 0; panel < rects_.size(); ++panel)
     for (const auto& family : ready_.families) {
@@ -100,8 +100,8 @@ void FamilyOfCurves::draw() {
         const auto ink = paled(family.ink, pale);
         if (curve.x.empty() || (curve.fitted && !family.shown)) continue;
         auto* graph = plot_->addGraph(rects_[panel]->axis(QCPAxis::atBottom), rects_[panel]->axis(QCPAxis::atLeft));
-        QPen pen(family.wake ? theme().wake : ink, family.wake ? 6 : curve.fitted ? 1 : 1.6);
-        const auto& dashes = curve.fitted ? kOfFit : curve.quantity ? kOfQuantity[*curve.quantity % int(std::size(kOfQuantity))] : family.dashed ? kOfTake : kOfQuantity[0];
+        QPen pen(family.wake ? theme().wake : curve.promised ? theme().ink : ink, family.wake ? 6 : curve.promised ? 1.4 : curve.fitted ? 1 : 1.6);
+        const auto& dashes = curve.promised ? kOfPromise : curve.fitted ? kOfFit : curve.quantity ? kOfQuantity[*curve.quantity % int(std::size(kOfQuantity))] : family.dashed ? kOfTake : kOfQuantity[0];
         if (!family.wake && !dashes.isEmpty()) pen.setDashPattern(dashes);
         graph->setPen(pen);
         if (family.wake) graph->setLayer("wake");

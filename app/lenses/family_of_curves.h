@@ -16,6 +16,7 @@ struct DrawnCurve {
   std::vector<double> u = {};      ///< standard uncertainty of y, one a place; drawn as whiskers of twice that
   std::vector<int> points = {};    ///< that lie behind, one a place; empty: none
   bool fitted = false;             ///< not read but worked out: dotted
+  bool promised = false;           ///< besides: by a data sheet, which is no take's
   std::optional<int> quantity = {};  ///< one of several over one axis, told by its line; unset: told from its like by lightness
 };
 

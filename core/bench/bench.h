@@ -51,6 +51,8 @@ struct SourceMeasureSetup {
   std::optional<double> current_range;  ///< automatic when absent...
   double lowest_current_range = 0;      ///< ...but never below this
   std::optional<double> voltage_range;  ///< automatic when absent
+  std::optional<double> steps_to = {};  ///< of a forced voltage: the other one that it goes to and fro between...
+  double period = 0, edge = 0;          ///< ...s, half of it at each; s of a change
 };
 
 /// What a source-measure channel reads, averaged over its aperture.
@@ -133,6 +135,11 @@ struct ToldQuantity {
 };
 /// What surrounds a device can always be set: degC.
 inline constexpr std::string_view kTemperature = "temperature";
+
+/// What a thermometer reads at a place of the device: degC, with its standard uncertainty and what of that is its own.
+struct TemperatureReading {
+  double value = 0, u = 0, u_noise = 0;
+};
 
 /// When a record begins.
 struct TriggerSetup {
@@ -223,6 +230,7 @@ struct Limits {
   double load_voltage = 0, load_current = 0, load_power = 0;       ///< V, A, W of the electronic load
   double lead_resistance = 0;                                      ///< ohm, of both leads together of the DC source and of the load
   double reading_time = 0;                                         ///< s of one reading of theirs
+  double thermometer_time = 0;                                     ///< s of a reading of the thermometer
   double surge_voltage = 0, least_surge_resistance = 0;            ///< V open circuit, ohm
   double mains_voltage = 0;                                        ///< V rms, of each phase of the mains source
   double inverter_bus = 0, highest_carrier = 0;                    ///< V, Hz
@@ -283,6 +291,8 @@ class Bench {
   /// What the DC source and the load read themselves, averaged over `aperture` s; `at_compliance`: the current limit holds.
   virtual Result<SourceReading> read_supply(double aperture, std::stop_token stop) = 0;
   virtual Result<SourceReading> read_load(double aperture, std::stop_token stop) = 0;
+  /// What the thermometer reads at a place of the device.
+  virtual Result<TemperatureReading> read_temperature(std::string_view place, std::stop_token stop) = 0;
   /// Sets what the device is told; it stays so when everything goes off.
   virtual Result<void> tell(std::string_view quantity, double value) = 0;
 

@@ -228,4 +228,9 @@ Waveform double_pulse(double low, double high, double rise, double first, double
   return w;
 }
 
+Waveform to_and_fro(double first, double second, double period, double edge) {
+  const double half = period / 2;
+  return {.shape = Waveform::Shape::lines, .points = {{0, first}, {half - edge, first}, {half, second}, {period - edge, second}, {period, first}}, .period = period};
+}
+
 }  // namespace heron::bench

@@ -60,4 +60,7 @@ Waveform switched(double peak, double frequency, double phase, double bus, doubl
 /// Two pulses: a long one that builds a current up, a gap, and a short one. Once.
 Waveform double_pulse(double low, double high, double rise, double first, double gap, double second, double delay);
 
+/// Half of each period at one value and half at the other, the change to which ends there.
+Waveform to_and_fro(double first, double second, double period, double edge);
+
 }  // namespace heron::bench

@@ -69,6 +69,7 @@ Device device_of(dossier::DeviceInfo info, dossier::Unit unit) {
   out.contacts = sim::contacts_of(*circuit);
   out.told = {{std::string(bench::kTemperature), "degC"}};
   for (const auto& [name, told] : circuit->told) out.told.push_back({name, told.unit});
+  for (const auto& [place, node] : circuit->temperatures) out.thermometers.push_back(place);
   for (const auto& [name, value] : sim::main_values(*circuit)) {
     const auto* part = circuit->find(name);
     out.parts.push_back({name, std::string(part->kind->name), std::string(part->kind->values.front().unit), part->note,
@@ -98,6 +99,7 @@ study::Surroundings surroundings_of(const Device& device, const study::SettingsT
                           .grounded = device.grounded,
                           .contacts = device.contacts,
                           .told = device.told,
+                          .thermometers = device.thermometers,
                           .limits = device.limits,
                           .ratings = device.ratings,
                           .converters = device.converters,

@@ -35,6 +35,7 @@ struct Device {
   std::vector<std::string> grounded = {};                  ///< those of its branches that end at ground
   std::vector<std::string> branches = {};                  ///< whose currents can be sensed
   std::vector<std::string> contacts = {};                  ///< that a person can move
+  std::vector<std::string> thermometers = {};              ///< places of it whose temperature can be read
   std::vector<bench::ToldQuantity> told = {};              ///< that it is told by hand or by a pin
   std::map<std::string, bench::Coding> converters = {};  ///< by the pin that gives their codes
   device::Ratings ratings = {};                            ///< of the circuit, those set by hand over them

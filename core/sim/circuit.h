@@ -69,6 +69,8 @@ struct Circuit {
   std::map<std::string, std::string> pins;  ///< what a person calls it -> node
   std::map<std::string, Branch> branches;   ///< what a person calls it -> where the current flows
   std::map<std::string, Told> told;         ///< what a person calls it -> what it sets
+  std::map<std::string, std::string> temperatures;  ///< what a person calls a place -> node whose voltage is its rise above
+                                                    ///< the surroundings, a volt a kelvin
   device::Ratings ratings;                  ///< of pins and branches
   std::optional<Fixture> fixture;
 

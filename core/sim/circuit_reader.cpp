@@ -395,6 +395,13 @@ Result<void> read_outside(const Reader& reader, const toml::table& root, Circuit
       circuit.pins[std::string(name.str())] = *at;
     }
   if (circuit.pins.empty()) return reader.error(&root, "pins: the circuit names no pin to drive or to sense");
+  if (const auto* places = root["temperatures"].as_table())
+    for (const auto& [name, node] : *places) {
+      auto at = reader.node_name(node, "temperatures: " + std::string(name.str()));
+      if (!at) return tl::unexpected(at.error());
+      if (!nodes.contains(*at)) return reader.error(&node, "temperatures: {}: no part is connected to \"{}\"", name.str(), *at);
+      circuit.temperatures[std::string(name.str())] = *at;
+    }
   if (const auto* branches = root["branches"].as_table())
     for (const auto& [name, node] : *branches) {
       const auto text = node.value_or(std::string());
@@ -463,7 +470,7 @@ Result<Circuit> read_circuit(std::string_view text, std::string_view file) {
   }
   for (const auto& [key, node] : root)
     if (const auto k = key.str(); k != "title" && k != "about" && k != "pins" && k != "ratings" && k != "part" &&
-                                  k != "branches" && k != "told" && k != "subcircuit" && k != "temperature" && k != "fixture")
+                                  k != "branches" && k != "told" && k != "temperatures" && k != "subcircuit" && k != "temperature" && k != "fixture")
       return reader.error(&node, "{}: a circuit has no such key", k);
 
   Circuit circuit{.title = root["title"].value_or(std::string()), .about = root["about"].value_or(std::string())};

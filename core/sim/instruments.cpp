@@ -117,7 +117,11 @@ std::vector<DataSheet> data_sheets(const BenchData& d) {
         {"Steps", "between two currents, in " + q(d.load.fastest_edge, "s") + " or more"},
         {"Reads its voltage", percent(d.load.u_gain_voltage) + " and " + q(d.load.u_offset_voltage, "V") + " standard uncertainty"},
         {"Reads its current", percent(d.load.u_gain_current) + " and " + q(d.load.u_offset_current, "A") + " standard uncertainty"},
-        {"Leads", q(d.load.lead_resistance, "ohm") + " each; senses beyond them on wish"}}}};
+        {"Leads", q(d.load.lead_resistance, "ohm") + " each; senses beyond them on wish"}}},
+      {"Thermometer",
+       {{"Reads", "places that the device names, in " + q(d.thermometer.reading_time, "s") + " each"},
+        {"Uncertainty", q(d.thermometer.u_offset, "K") + " and " + percent(d.thermometer.u_gain) + " of what lies above 25 °C, standard"},
+        {"Noise", q(d.thermometer.noise, "K") + " of a reading"}}}};
 }
 
 }  // namespace heron::sim

@@ -134,6 +134,11 @@ struct LoadData {
   double noise_voltage = 1e-4, noise_current = 5e-5;        ///< V, A in 20 ms
 };
 
+struct ThermometerData {
+  double u_gain = 5e-3, u_offset = 0.3, noise = 0.02;  ///< of what lies above 25 degC, K, K of a reading
+  double reading_time = 0.1;                           ///< s
+};
+
 /// All of them, as one bench has them.
 struct BenchData {
   GeneratorData generator;
@@ -146,6 +151,7 @@ struct BenchData {
   BusData bus;
   GateDriverData gate;
   LoadData load;
+  ThermometerData thermometer;
 };
 
 /// One instrument's table, for people.

@@ -67,6 +67,7 @@ bench::Limits SimulatedBench::limits() const {
                     .load_power = data_.load.highest_power,
                     .lead_resistance = 2 * data_.supply.lead_resistance,
                     .reading_time = kReadingTime,
+                    .thermometer_time = data_.thermometer.reading_time,
                     .surge_voltage = data_.surge.highest_voltage,
                     .least_surge_resistance = data_.surge.least_resistance,
                     .mains_voltage = data_.mains.highest_voltage,

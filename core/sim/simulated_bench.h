@@ -40,6 +40,7 @@ class SimulatedBench : public bench::Bench {
   Result<bench::SourceReading> read_bus(double aperture, std::stop_token stop) override;
   Result<bench::SourceReading> read_supply(double aperture, std::stop_token stop) override;
   Result<bench::SourceReading> read_load(double aperture, std::stop_token stop) override;
+  Result<bench::TemperatureReading> read_temperature(std::string_view place, std::stop_token stop) override;
   Result<void> tell(std::string_view quantity, double value) override;
   Result<void> surge(const bench::SurgeSetup& setup) override;
   Result<void> operate(const bench::ContactSetup& setup) override;

@@ -138,6 +138,11 @@ Result<void> SimulatedBench::check_channel(const bench::SourceMeasureSetup& s) c
   if (!(v <= d.highest_voltage) || !(i <= d.highest_current))
     return fail(Fault::bench, "The channel reaches {} and {}; {} and {} are asked.", volts(d.highest_voltage),
                 format_setting(d.highest_current, "A"), volts(v), format_setting(i, "A"));
+  if (s.steps_to) {
+    if (!by_voltage || !(std::abs(*s.steps_to) <= d.highest_voltage)) return fail(Fault::bench, "The channel steps between two voltages up to {}.", volts(d.highest_voltage));
+    if (!(s.period > 4 * std::max(s.edge, d.slew_time))) return fail(Fault::bench, "The channel's period is too short for edges of {}.", format_setting(std::max(s.edge, d.slew_time), "s"));
+    if (auto ok = *s.steps_to < 0 ? allow(s.pin, 0, -*s.steps_to) : allow(s.pin, *s.steps_to, 0); !ok) return ok;
+  }
   // What is limited takes the sign of what is forced.
   if (auto ok = s.value < 0 ? allow(s.pin, 0, v) : allow(s.pin, v, 0); !ok) return ok;
   if (const auto it = circuit_.ratings.find(s.pin); it != circuit_.ratings.end())
@@ -239,7 +244,8 @@ Result<void> SimulatedBench::add_sources(Circuit& whole) const {
       const std::string emf = "bench:emf" + id, slewed = "bench:slewed" + id, low = four ? against : back;
       Part wanted = make_part("bench:wanted" + id, "voltage source", {emf, low}, {});
       const double from = source_starts_.at(k), to = std::round(s.value / (step * range)) * step * range;
-      wanted.wave = {.shape = Waveform::Shape::lines, .points = {{0, from}, {data_.source.slew_time, to}}};
+      wanted.wave = s.steps_to ? bench::to_and_fro(s.value, *s.steps_to, s.period, std::max(s.edge, data_.source.slew_time))
+                               : Waveform{.shape = Waveform::Shape::lines, .points = {{0, from}, {data_.source.slew_time, to}}};
       whole.parts.push_back(wanted);
       whole.parts.push_back(make_part("bench:slew r" + id, "resistor", {emf, slewed}, {{"value", kOhms}}));
       whole.parts.push_back(make_part("bench:slew c" + id, "capacitor", {slewed, low},

@@ -9,15 +9,6 @@
 
 /// What happens once: a DC source that is switched on, a surge, a contact that a person moves.
 namespace heron::sim {
-namespace {
-
-/// Half of each period at one value and half at the other, the change to which ends there.
-bench::Waveform to_and_fro(double first, double second, double period, double edge) {
-  const double half = period / 2;
-  return {.shape = bench::Waveform::Shape::lines, .points = {{0, first}, {half - edge, first}, {half, second}, {period - edge, second}, {period, first}}, .period = period};
-}
-
-}  // namespace
 
 Result<void> SimulatedBench::supply(const bench::SupplySetup& s) {
   const auto& d = data_.supply;
@@ -159,7 +150,7 @@ void SimulatedBench::add_events(Circuit& whole) const {
       source.wave = Waveform{.shape = Waveform::Shape::lines, .delay = *supply_->rises_after};
       source.wave->points = {{0, 0}, {data_.supply.rise_time, supply_->voltage}};
     }
-    if (supply_->steps_to) source.wave = to_and_fro(supply_->voltage, *supply_->steps_to, supply_->period, std::max(supply_->edge, data_.supply.rise_time));
+    if (supply_->steps_to) source.wave = bench::to_and_fro(supply_->voltage, *supply_->steps_to, supply_->period, std::max(supply_->edge, data_.supply.rise_time));
     whole.parts.push_back(std::move(source));
   }
   if (mains_) add_mains(whole);
@@ -195,7 +186,7 @@ void SimulatedBench::add_load(Circuit& whole) const {
                                                                   : "power";
   part.texts["mode"] = mode;
   part.values[mode] = {load_->value, 0};
-  if (load_->steps_to) part.wave = to_and_fro(load_->value, *load_->steps_to, load_->period, std::max(load_->edge, data_.load.fastest_edge));
+  if (load_->steps_to) part.wave = bench::to_and_fro(load_->value, *load_->steps_to, load_->period, std::max(load_->edge, data_.load.fastest_edge));
   whole.parts.push_back(std::move(part));
 }
 

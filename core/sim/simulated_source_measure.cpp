@@ -76,6 +76,24 @@ Result<bench::SourceReading> SimulatedBench::read_load(double aperture, std::sto
   return out;
 }
 
+Result<bench::TemperatureReading> SimulatedBench::read_temperature(std::string_view place, std::stop_token stop) {
+  const auto at = circuit_.temperatures.find(std::string(place));
+  if (at == circuit_.temperatures.end()) return fail(Fault::bench, "The device has no place \"{}\" whose temperature could be read.", place);
+  if (auto ok = wire(); !ok) return tl::unexpected(ok.error());
+  const auto& d = data_.thermometer;
+  const int node = wired_->network.node(at->second);
+  const auto means = means_over(node, Stamp::ground, node, d.reading_time, stop);
+  elapsed_ += d.reading_time;
+  if (!means) return tl::unexpected(means.error());
+  constexpr double kReference = 25;
+  constexpr std::uint64_t kInstrument = 2400;
+  const double truth = circuit_.temperature + means->voltage, gain = d.u_gain * (truth - kReference);
+  bench::TemperatureReading out{.u = std::hypot(gain, d.u_offset, d.noise), .u_noise = d.noise};
+  out.value = truth + gain * own_error(kInstrument, 0) + d.u_offset * own_error(kInstrument, 1) + d.noise * normal_deviate(noise_);
+  keep_pace(stop);
+  return out;
+}
+
 Result<bench::SourceReading> SimulatedBench::measure(int channel, double delay, double aperture, std::stop_token stop) {
   const auto it = sources_.find(channel);
   if (it == sources_.end()) return fail(Fault::bench, "Channel {} is not on.", channel + 1);

@@ -14,16 +14,17 @@ Result<std::vector<double>> steps_from(std::string_view text, std::string_view u
 
 /// Values of a sweep, in a unit that the plan tells.
 template <class P>
-Word<P> steps_word(std::string key, std::string label, std::vector<double> P::*member, std::function<std::string(const P&)> unit, double most, std::string example) {
+Word<P> steps_word(std::string key, std::string label, std::vector<double> P::*member, std::function<std::string(const P&)> unit, Span span, std::string example) {
   auto out = kept_word(key, member);
   out.key = key;
   out.label = std::move(label);
   out.text = [member, unit](const P& p) { return steps_text(p.*member, unit(p)); };
-  out.set = [member, unit, most](P& p, std::string_view text, const Surroundings&) -> Result<void> {
+  out.set = [member, unit, span](P& p, std::string_view text, const Surroundings&) -> Result<void> {
     auto values = steps_from(text, unit(p));
     if (!values) return tl::unexpected(values.error());
     for (const double v : *values)
-      if (!(v >= 0 && v <= most)) return fail(Fault::input, "{} lies not from 0 to {}.", format_setting(v, unit(p)), format_setting(most, unit(p)));
+      if (!(v >= span.low && v <= span.high))
+        return fail(Fault::input, "{} lies not from {} to {}.", format_setting(v, unit(p)), format_setting(span.low, unit(p)), format_setting(span.high, unit(p)));
     p.*member = std::move(*values);
     return {};
   };

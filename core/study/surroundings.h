@@ -19,6 +19,7 @@ struct Surroundings {
   std::vector<std::string> grounded = {};   ///< branches of it that end at ground
   std::vector<std::string> contacts = {};   ///< of the device, that a person can move
   std::vector<bench::ToldQuantity> told = {};  ///< that the device is told by hand or by a pin, its temperature among them
+  std::vector<std::string> thermometers = {};  ///< places of the device whose temperature can be read
   bench::Limits limits = {};
   device::Ratings ratings = {};
   std::map<std::string, bench::Coding> converters = {};  ///< of the device, by the pin that gives their codes

@@ -14,15 +14,7 @@ constexpr const char* kWatchExample = "Write it like: under 4.6 V for 10 us, or 
 constexpr std::string_view kParts[] = {"", "for", "hysteresis", "ends"};  ///< what begins each; the limit comes first
 constexpr std::pair<OnTrip, std::string_view> kEnds[] = {{OnTrip::ends_point, "point"}, {OnTrip::ends_sweep, "sweep"}};
 
-struct WatchFigure {
-  const char* which;
-  const char* label;
-};
-constexpr WatchFigure kWatchFigures[] = {{"count", "excursions"},
-                                    {"first", "first excursion"},
-                                    {"longest", "longest excursion"},
-                                    {"extreme", "extreme"},
-                                    {"latched", "tripped"}};
+constexpr WatchFigure kWatchFigures[] = {{"count", "excursions", "1"}, {"first", "first excursion", "s"}, {"longest", "longest excursion", "s"}, {"extreme", "extreme", ""}, {"latched", "tripped", "1"}};
 
 std::vector<std::string> words_in(std::string_view text) {
   std::vector<std::string> out;
@@ -32,16 +24,20 @@ std::vector<std::string> words_in(std::string_view text) {
 
 }  // namespace
 
-bool is_watch_figure(std::string_view which) {
-  return std::any_of(std::begin(kWatchFigures), std::end(kWatchFigures), [&](const auto& f) { return which == f.which; });
+std::span<const WatchFigure> all_watch_figures() { return kWatchFigures; }
+
+const WatchFigure* watch_figure(std::string_view which) {
+  const auto it = std::find_if(std::begin(kWatchFigures), std::end(kWatchFigures), [&](const auto& f) { return which == f.which; });
+  return it == std::end(kWatchFigures) ? nullptr : it;
 }
 
-std::optional<std::pair<std::string, std::string>> watch_key(std::string_view key) {
+std::optional<WatchKey> watch_key(std::string_view key) {
   constexpr std::string_view kBegin = "watch.";
   if (!key.starts_with(kBegin)) return std::nullopt;
   const auto dot = key.rfind('.');
-  if (dot <= kBegin.size() || !is_watch_figure(key.substr(dot + 1))) return std::nullopt;
-  return std::pair{std::string(key.substr(kBegin.size(), dot - kBegin.size())), std::string(key.substr(dot + 1))};
+  if (dot <= kBegin.size()) return std::nullopt;
+  const auto* figure = watch_figure(key.substr(dot + 1));
+  return figure ? std::optional(WatchKey{std::string(key.substr(kBegin.size(), dot - kBegin.size())), figure}) : std::nullopt;
 }
 
 Result<Watch> parse_watch(std::string_view name, std::string_view text) {
@@ -152,16 +148,13 @@ Result<std::vector<Excursion>> excursions_of(const Trace& trace, std::size_t fir
 
 void watch_figures(const Watch& watch, const std::vector<Excursion>& all, const std::string& unit, Reading& into) {
   const auto key = [&](const char* which) { return "watch." + watch.name + "." + which; };
-  const auto label = [&](const char* which) {
-    for (const auto& f : kWatchFigures)
-      if (std::string_view(f.which) == which) return watch.name + ": " + f.label;
-    return watch.name;
+  const auto label = [&](const char* which) { return watch.name + ": " + watch_figure(which)->label; };
+  const auto put = [&](const char* which, double value, std::vector<double> at = {}) {
+    const std::string of = watch_figure(which)->unit;
+    into.figures.push_back({.key = key(which), .label = label(which), .value = value, .unit = of.empty() ? unit : of, .u = {}, .at = std::move(at)});
   };
-  const auto put = [&](const char* which, double value, const std::string& in, std::vector<double> at = {}) {
-    into.figures.push_back({.key = key(which), .label = label(which), .value = value, .unit = in, .u = {}, .at = std::move(at)});
-  };
-  put("count", double(all.size()), "1");
-  put("latched", all.empty() ? 0 : 1, "1");
+  put("count", double(all.size()));
+  put("latched", all.empty() ? 0 : 1);
   if (all.empty()) {
     for (const char* which : {"first", "longest", "extreme"})
       into.absent.push_back({key(which), fmt::format("it never went {} {}{}", watch.over ? "over" : "under",
@@ -176,9 +169,9 @@ void watch_figures(const Watch& watch, const std::vector<Excursion>& all, const 
     longest = std::max(longest, e.to - e.from);
     if (watch.over ? e.extreme > worst->extreme : e.extreme < worst->extreme) worst = &e;
   }
-  put("first", all.front().from, "s", {all.front().from});
-  put("longest", longest, "s");
-  put("extreme", worst->extreme, unit, {worst->at});
+  put("first", all.front().from, {all.front().from});
+  put("longest", longest);
+  put("extreme", worst->extreme, {worst->at});
 }
 
 }  // namespace heron::study

@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -81,9 +82,20 @@ Result<std::vector<Excursion>> excursions_of(const Trace& trace, std::size_t fir
 /// The figures of a watch: count, first, longest, extreme, latched; those that need an excursion are absent without one.
 void watch_figures(const Watch& watch, const std::vector<Excursion>& excursions, const std::string& unit,
                    Reading& into);
-/// What of them goes by this key's end: "count"; false for none.
-bool is_watch_figure(std::string_view which);
-/// "watch.rail.count" taken apart: what watch, and which of its figures; nothing for another key.
-std::optional<std::pair<std::string, std::string>> watch_key(std::string_view key);
+/// One of the figures that every watch has.
+struct WatchFigure {
+  const char *which, *label;
+  const char* unit;  ///< empty: that of the quantity it looks at
+};
+std::span<const WatchFigure> all_watch_figures();
+/// By a key's end, "count"; null for none.
+const WatchFigure* watch_figure(std::string_view which);
+
+/// "watch.rail.count" taken apart.
+struct WatchKey {
+  std::string watch;
+  const WatchFigure* figure;
+};
+std::optional<WatchKey> watch_key(std::string_view key);
 
 }  // namespace heron::study

@@ -7,7 +7,7 @@ Result<void> read_watches(const Waveforms& record, const std::vector<Watch>& wat
   for (const auto& watch : watches) {
     const auto place = record.watched(watch);
     const auto none = [&](const std::string& why) {
-      for (const char* which : {"count", "first", "longest", "extreme", "latched"}) into.absent.push_back({"watch." + watch.name + "." + which, why, watch.name});
+      for (const auto& f : all_watch_figures()) into.absent.push_back({"watch." + watch.name + "." + f.which, why, watch.name});
     };
     if (place >= record.traces.size()) {
       none(watch.quantity.empty() ? "there are several quantities; the watch must say which" : fmt::format("there is no quantity \"{}\"", watch.quantity));

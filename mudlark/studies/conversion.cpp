@@ -44,6 +44,16 @@ Plan clocks() {
   return out;
 }
 
+/// Two loads, each when its coil is warm.
+Plan warm() {
+  auto out = converter();
+  out.lines = {12};
+  out.loads = {1, 3};
+  out.thermometer = "coil";
+  out.agree = 5e-4;
+  return out;
+}
+
 /// What the rail does when the radio wakes.
 Plan wakes() {
   auto out = converter();
@@ -117,6 +127,8 @@ Result<void> fill_all(dossier::Store& store, std::uint64_t& seed) {
                       {{.text = "Idles on at most 60 mW", .figure = "power.idle", .upper = "60 mW"},
                        {.text = "At 500 kHz loses at most 0.15 W at 10 mA", .figure = "loss@10mA,frequency=500kHz", .upper = "0.15 W"}}};
   if (auto ok = take_all(store, seed, clock, *converts); !ok) return ok;
+  const Demo heat = {"Battery converter, warm", "conversion", kept({warm()}), {"unit 07"}, {{"nominal", "5 V"}}, {{.text = "Warm at full load at least 91 %", .figure = "efficiency@3A", .lower = "0.91"}}};
+  if (auto ok = take_all(store, seed, heat, *converts); !ok) return ok;
   const Demo step = {"Battery converter, the radio wakes", "conversion",
                      kept({wakes()}),
                      {"unit 07"},

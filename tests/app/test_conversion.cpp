@@ -77,6 +77,51 @@ TEST_CASE("plateaus of a stepping line are drawn where they are averaged, with w
   CHECK(drive::until([&] { return lens->cards().size() > cards.size(); }));
 }
 
+TEST_CASE("how a point was waited for is drawn, what had to rest as a bar", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::PlateausLens>(open, "Battery converter, warm", "Records");
+  REQUIRE(lens);
+  // No samples lie behind these points: the way there is all there is.
+  REQUIRE(drive::until([&] { return lens->names() == QStringList{"coil", "vin", "iin", "vout", "iout"}; }));
+  CHECK(lens->bars() == 5);
+  const auto card = [&](const char* label) {
+    for (const auto& c : lens->cards())
+      if (c.label == label) return c;
+    return app::CursorCard();
+  };
+  // Three amperes in 28 mohm at 55 K/W, and the copper's own part.
+  const double full = card("coil").number.toDouble();
+  CHECK(full > 37);
+  CHECK(full < 43);
+  CHECK(card("Rests").below == "in a minute");
+  CHECK(card("Readings").number.toInt() >= 2);
+  QTest::keyClick(&open.window, Qt::Key_BracketLeft);
+  REQUIRE(drive::until([&] { return card("coil").number.toDouble() < 30; }));
+  auto* points = drive::look_at<app::ReadingsTableLens>(open, "Battery converter, warm", "Points");
+  REQUIRE(points);
+  auto* table = points->findChild<QTableWidget*>();
+  REQUIRE(drive::until([&] { return table->rowCount() == 2; }));
+  CHECK_FALSE(table->isColumnHidden(11));
+  CHECK(table->item(1, 11)->text().contains("\u00b0C"));
+}
+
+TEST_CASE("of a point that inputs read a word turns from the samples to the way there", "[app][conversion]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::PlateausLens>(open, "Battery converter, the radio wakes", "Records");
+  REQUIRE(lens);
+  auto& desk = open.window.desk();
+  REQUIRE(desk.document.edit_words(desk.focus.study_id(), {{"method", "points"}, {"loads", "1 A"}, {"agree", "1 %"}, {"thermometer", "coil"}, {"rests_within", "50 K"}}, desk.focus.surroundings()).isEmpty());
+  drive::settled(open.window);
+  const auto takes = desk.focus.takes().size();
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(drive::until([&] { return desk.focus.takes().size() == takes + 1 && !desk.runner.running(); }));
+  REQUIRE(drive::until([&] { return lens->names() == QStringList{"vout", "iout"}; }));
+  drive::click(drive::button(open.window, "Behind"));
+  REQUIRE(drive::until([&] { return lens->names() == QStringList{"coil", "vin", "iin", "vout", "iout"}; }));
+  drive::click(drive::button(open.window, "Behind"));
+  CHECK(drive::until([&] { return lens->names() == QStringList{"vout", "iout"}; }));
+}
+
 TEST_CASE("points of conversion are a table that copies in SI numbers", "[app][conversion]") {
   OpenWindow open;
   auto* lens = drive::look_at<app::ReadingsTableLens>(open, "Battery converter at two clocks", "Points");

@@ -137,7 +137,7 @@ TEST_CASE("the takes of another dossier come in from the window", "[app][merge]"
   choose_file(other.path());
   found(open, "takes of another dossier");
   QTest::keyClick(drive::control<QLineEdit>(open.window, "Find"), Qt::Key_Return);
-  REQUIRE(drive::until([&] { return said_last().startsWith("Takes that came in: 1; here already: 57; new studies: 0; new units: 1."); }));
+  REQUIRE(drive::until([&] { return said_last().startsWith("Takes that came in: 1; here already: 58; new studies: 0; new units: 1."); }));
   const auto study = open.desk().focus.study_id();
   CHECK(open.desk().document.takes(study).back().origin == "another bench");
   CHECK(open.desk().document.units(dossier::kMainAssembly).back().name == "unit 42");

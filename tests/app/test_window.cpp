@@ -385,7 +385,7 @@ TEST_CASE("closed and opened again, all is there", "[app]") {
   window.show();
   REQUIRE(window.open(demo.path()));
   // Several studies: the overview comes first.
-  CHECK(drive::until([&] { return drive::control<QLabel>(window, "What it comes to") && drive::control<QLabel>(window, "What it comes to")->text().startsWith("98 claims"); }));
+  CHECK(drive::until([&] { return drive::control<QLabel>(window, "What it comes to") && drive::control<QLabel>(window, "What it comes to")->text().startsWith("99 claims"); }));
   window.show_study();
   drive::settled(window);
   CHECK(app::response_plan(window.desk()).level_pp == Approx(0.033));

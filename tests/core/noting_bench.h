@@ -27,6 +27,10 @@ class NotingBench final : public bench::Bench {
   std::vector<Captured> captured;
   std::function<Result<void>(const std::string& call)> before = {};  ///< may let a call fail
   std::function<void(bench::Capture& stretch)> on_stretch = {};      ///< may change what comes of a long capture
+  std::function<void(bench::TemperatureReading& reading)> on_temperature = {};  ///< may change what is read
+  std::vector<bench::LoadSetup> loaded;
+  std::vector<bench::SourceMeasureSetup> sourced;
+  std::vector<std::pair<std::string, double>> told;
 
   bench::Limits limits() const override { return inner_.limits(); }
   Result<void> connect(const std::vector<bench::InputSetup>& inputs, bench::Digitiser digitiser) override {
@@ -44,7 +48,11 @@ class NotingBench final : public bench::Bench {
     if (auto ok = note("generate"); !ok) return ok;
     return inner_.generate(setup);
   }
-  Result<void> source(const bench::SourceMeasureSetup& setup) override { return inner_.source(setup); }
+  Result<void> source(const bench::SourceMeasureSetup& setup) override {
+    sourced.push_back(setup);
+    if (auto ok = note("source"); !ok) return ok;
+    return inner_.source(setup);
+  }
   Result<bench::SourceReading> measure(int channel, double delay, double aperture, std::stop_token stop) override {
     return inner_.measure(channel, delay, aperture, stop);
   }
@@ -59,6 +67,7 @@ class NotingBench final : public bench::Bench {
     return inner_.mains(setup);
   }
   Result<void> load(const bench::LoadSetup& setup) override {
+    loaded.push_back(setup);
     if (auto ok = note("load"); !ok) return ok;
     return inner_.load(setup);
   }
@@ -73,7 +82,14 @@ class NotingBench final : public bench::Bench {
   Result<bench::SourceReading> read_bus(double aperture, std::stop_token stop) override { return inner_.read_bus(aperture, stop); }
   Result<bench::SourceReading> read_supply(double aperture, std::stop_token stop) override { return inner_.read_supply(aperture, stop); }
   Result<bench::SourceReading> read_load(double aperture, std::stop_token stop) override { return inner_.read_load(aperture, stop); }
+  Result<bench::TemperatureReading> read_temperature(std::string_view place, std::stop_token stop) override {
+    if (auto ok = note("read_temperature"); !ok) return tl::unexpected(ok.error());
+    auto out = inner_.read_temperature(place, stop);
+    if (out && on_temperature) on_temperature(*out);
+    return out;
+  }
   Result<void> tell(std::string_view quantity, double value) override {
+    told.emplace_back(quantity, value);
     if (auto ok = note("tell"); !ok) return ok;
     return inner_.tell(quantity, value);
   }

@@ -4,6 +4,7 @@
 #include "base/quantity.h"
 #include "curve_words.h"
 #include "render/theme.h"
+#include "study/conversion/loss_split.h"
 
 namespace heron::app {
 
@@ -62,7 +63,7 @@ std::vector<DrawnCurve> EfficiencyLens::curves_of(int panel, const conversion::R
     }
   }
   if (panel == 0 && !settings.expected.empty()) {
-    DrawnCurve promised{.name = "data sheet", .x = {}, .y = {}, .fitted = true};
+    DrawnCurve promised{.name = "data sheet", .x = {}, .y = {}, .fitted = true, .promised = true};
     for (const auto& [current, percent] : settings.expected) {
       promised.x.push_back(current);
       promised.y.push_back(percent);

@@ -8,6 +8,7 @@
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
+#include "study/conversion/plan.h"
 
 namespace heron::app {
 
@@ -16,6 +17,18 @@ namespace conversion = study::conversion;
 using conversion::Port;
 
 namespace {
+/// What was read of a point one after another until it counted: what moved, against the time since the point was set.
+std::vector<study::TracePtr> way_of(const conversion::Evidence& e) {
+  std::vector<study::TracePtr> out;
+  const auto add = [&](std::string name, std::string unit, const std::vector<double>& times, const std::vector<double>& values) {
+    if (times.size() < 2 || std::adjacent_find(times.begin(), times.end(), std::greater_equal<>()) != times.end()) return;
+    out.push_back(study::trace_of(std::move(name), std::move(unit), study::TimeBase(std::make_shared<const std::vector<double>>(times)), values));
+  };
+  if (e.warming) add(e.warming->place, "degC", e.warming->times, e.warming->read);
+  for (const auto port : conversion::kAllPorts) add(std::string(conversion::port_name(port)), std::string(conversion::port_unit(port)), e.watched.times, e.watched.read[std::size_t(port)]);
+  return out;
+}
+
 CursorCard card_of(const QString& label, double value, const char* unit, int digits, const QString& below) {
   const auto shown = format_quantity(value, unit, digits);
   return {label, text(shown.number), text(shown.unit), below};
@@ -37,6 +50,13 @@ PlateausLens::PlateausLens(Desk* desk, QWidget* parent) : Lens(desk, parent), ba
   looking_ = new PlotView(plot_, [this] { plot_->show_all(); }, PlotView::Wheel::along, plot_->panels());
   cursors_ = new PlotCursors(plot_, &desk_->look, plot_->panels());
   bar_->add("Record", "What the samples are of; [ and ] step", [this] { return said_; }, [this] { step(1); });
+  bar_->add(
+      "Behind", "The samples of a point, or how it went until the point counted", [this] { return QString(shows_way_ ? "the way there" : "the samples"); },
+      [this] {
+        way_ = !way_;
+        looking_->forget();
+        redraw();
+      });
   bar_->refresh();
   connect(&desk_->focus, &Focus::shown_changed, this, &PlateausLens::redraw);
   connect(&desk_->readings, &Readings::live_changed, this, &PlateausLens::redraw);
@@ -62,9 +82,9 @@ void PlateausLens::show_point(int index) {
 
 std::vector<PlateausLens::Choice> PlateausLens::choices(const conversion::ReducedConversion& reduced) const {
   std::vector<Choice> out;
-  for (const auto& one : reduced.records()) out.push_back({one->record, one.get(), one->record->index, {}});
+  for (const auto& one : reduced.records()) out.push_back({one->record, one.get(), nullptr, one->record->index, {}});
   for (const auto& e : reduced.evidence())
-    if (e.record) out.push_back({e.record, nullptr, e.point, QString("%1, %2").arg(text(format_quantity(e.line, "V", 3).plain()), text(format_quantity(e.load, "A", 3).plain()))});
+    if (e.record || !way_of(e).empty()) out.push_back({e.record, nullptr, &e, e.point, QString("%1, %2").arg(text(format_quantity(e.line, "V", 3).plain()), text(format_quantity(e.load, "A", 3).plain()))});
   for (std::size_t k = 0; k < out.size(); ++k) {
     const auto count = QString("%1 %2 of %3").arg(out[k].stepped ? "record" : "point").arg(k + 1).arg(out.size());
     out[k].words = out[k].words.isEmpty() ? (out.size() > 1 ? count : QString()) : count + ": " + out[k].words;
@@ -78,7 +98,7 @@ void PlateausLens::step(int by) {
   if (!reduced) return;
   const auto all = choices(*reduced);
   if (all.size() < 2) return;
-  const auto it = std::find_if(all.begin(), all.end(), [&](const Choice& c) { return c.record == record_; });
+  const auto it = std::find_if(all.begin(), all.end(), [&](const Choice& c) { return c.point == shown_; });
   const auto at = it - all.begin(), count = std::ptrdiff_t(all.size());
   show_point(all[std::size_t((at + by + count) % count)].point);
 }
@@ -94,7 +114,7 @@ void PlateausLens::redraw() {
   bars_.clear();
   told_.clear();
   said_.clear();
-  record_.reset();
+  drawn_.clear();
   const auto view = desk_->readings.shown();
   const auto* reduced = conversion_of(view.get());
   std::vector<Choice> all;
@@ -111,23 +131,65 @@ void PlateausLens::redraw() {
   }
   const auto it = std::find_if(all.begin(), all.end(), [&](const Choice& c) { return c.point == chosen_; });
   const auto& one = it == all.end() ? all.back() : *it;
-  record_ = one.record;
+  shown_ = one.point;
   said_ = one.words;
+  const auto way = one.evidence ? way_of(*one.evidence) : std::vector<study::TracePtr>();
+  shows_way_ = !way.empty() && (way_ || !one.record);
+  drawn_ = shows_way_ ? way : one.record->traces;
   std::vector<RecordCurve> curves;
-  for (const auto& trace : record_->traces) curves.push_back({.trace = trace, .colour = render::take_colour(view->take.number)});
+  for (const auto& trace : drawn_) curves.push_back({.trace = trace, .colour = render::take_colour(view->take.number)});
   plot_->show_record(std::move(curves), Panels::each, std::nullopt);
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
-  tell(one);
+  if (shows_way_) tell_way(*one.evidence);
+  else tell(one);
   place_cursors();
   bar_->refresh();
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
+QStringList PlateausLens::names() const {
+  QStringList out;
+  for (const auto& trace : drawn_) out << text(trace->name);
+  return out;
+}
+
+void PlateausLens::add_bar(QCPAxisRect* panel, double from, double to, double at) {
+  auto* bar = new QCPItemLine(plot_);
+  for (auto* end : {bar->start, bar->end}) {
+    end->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+    end->setAxisRect(panel);
+  }
+  bar->start->setCoords(from, at);
+  bar->end->setCoords(to, at);
+  bar->setClipAxisRect(panel);
+  bar->setPen(QPen(theme().ink, 2.6, Qt::SolidLine, Qt::FlatCap));
+  bars_ << bar;
+}
+
+/// The readings that had to agree as a bar each, and whether they did.
+void PlateausLens::tell_way(const conversion::Evidence& e) {
+  for (int k = 0; k < plot_->panels().size() && k < int(drawn_.size()); ++k) {
+    const auto& trace = *drawn_[std::size_t(k)];
+    const bool of_heat = e.warming && k == 0 && trace.size() == e.warming->read.size();
+    const auto n = std::min(trace.size(), of_heat ? conversion::kRestsOver : std::size_t(2));
+    std::vector<double> last(n);
+    if (!trace.read(trace.size() - n, last)) continue;
+    double mean = 0;
+    for (const double v : last) mean += v / double(n);
+    add_bar(plot_->panels()[k], trace.time.at(trace.size() - n), trace.time.at(trace.size() - 1), mean);
+  }
+  if (e.warming) {
+    told_ << card_of(text(e.warming->place), e.warming->read.back(), "degC", 4, "after " + text(format_duration(e.warming->times.back())));
+    told_ << card_of(e.warming->rests ? "Rests" : "Still moves", e.warming->by, "K", 2, "in a minute");
+  }
+  if (!e.watched.times.empty()) told_ << CursorCard{"Readings", QString::number(e.watched.times.size()), {}, e.agreed ? "the last two agree" : "no two agreed"};
+}
+
 /// The averaged parts as bars, and what the two states differ by.
 void PlateausLens::tell(const Choice& one) {
   const auto panel_of = [&](Port port) -> QCPAxisRect* {
-    const auto k = conversion::trace_of(*record_, port);
+    const auto k = conversion::trace_of(*one.record, port);
     return k && int(*k) < plot_->panels().size() ? plot_->panels()[int(*k)] : nullptr;
   };
   if (!one.stepped) {
@@ -151,16 +213,7 @@ void PlateausLens::tell(const Choice& one) {
         sum[p.high] += *mean;
         ++count[p.high];
       }
-      auto* bar = new QCPItemLine(plot_);
-      for (auto* end : {bar->start, bar->end}) {
-        end->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
-        end->setAxisRect(panel);
-      }
-      bar->start->setCoords(p.settled_from, *mean);
-      bar->end->setCoords(p.to, *mean);
-      bar->setClipAxisRect(panel);
-      bar->setPen(QPen(theme().ink, 2.6, Qt::SolidLine, Qt::FlatCap));
-      bars_ << bar;
+      add_bar(panel, p.settled_from, p.to, *mean);
     }
   if (count[0] > 0 && count[1] > 0) {
     const double low = sum[0] / count[0], high = sum[1] / count[1];
@@ -175,11 +228,11 @@ void PlateausLens::tell(const Choice& one) {
 void PlateausLens::place_cursors() {
   cards_ = told_;
   cursors_->place();
-  if (record_ && isVisible())
+  if (isVisible())
     for (const char letter : {'A', 'B'}) {
       const auto at = desk_->look.cursor(letter);
       if (!at) continue;
-      for (const auto& trace : record_->traces) {
+      for (const auto& trace : drawn_) {
         const auto value = study::value_at(*trace, *at);
         if (!value || !*value) continue;
         cards_ << card_of(QString("%1 at %2").arg(text(trace->name)).arg(letter), **value, trace->unit.c_str(), 4, text(format_quantity(*at, "s", 4).plain()));

@@ -32,7 +32,8 @@ const TableColumn kTableColumns[] = {{"Line", "V", [](const conversion::Row& r) 
                                      {"vout", "V", [](const conversion::Row& r) { return std::optional(r.vout()); }},
                                      {"iout", "A", [](const conversion::Row& r) { return std::optional(r.iout()); }},
                                      {"Efficiency", "%", [](const conversion::Row& r) { return r.input_power() != 0 ? std::optional(100 * r.efficiency()) : std::nullopt; }},
-                                     {"Loss", "W", [](const conversion::Row& r) { return std::optional(r.loss()); }}};
+                                     {"Loss", "W", [](const conversion::Row& r) { return std::optional(r.loss()); }},
+                                     {"Warmed to", "degC", [](const conversion::Row& r) { return r.warmth; }, true}};
 constexpr int kMostTableRows = 4000;
 
 }  // namespace
@@ -41,7 +42,7 @@ ReadingsTableLens::ReadingsTableLens(Desk* desk, QWidget* parent) : Lens(desk, p
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   table_ = make_table({{"Point", true, 64}, {"Line", true, 92}, {"Load", true, 92}, {"Frequency", true, 92}, {"Temperature", true, 92}, {"vin", true, 92}, {"iin", true, 92}, {"vout", true, 92}, {"iout", true, 92},
-                       {"Efficiency", true, 92}, {"Loss", true}},
+                       {"Efficiency", true, 92}, {"Loss", true, 112}, {"Warmed to", true}},
                       this);
   table_->setAccessibleName("Points");
   table_->setToolTip("Enter shows what lies behind a point. Ctrl+C copies all, in SI numbers");

@@ -28,6 +28,34 @@ class Resistor final : public Device {
   double g_, celsius_;
 };
 
+/// R (1 + a T), T how far the node `heat` lies above 25 degC, a volt a kelvin above the surroundings; the power goes into
+/// that node as a current, a watt an ampere, so that resistors there are K/W and capacitors J/K.
+class WarmResistor final : public BentDevice {
+ public:
+  explicit WarmResistor(const DeviceContext& c)
+      : a_(c.pins[0]), b_(c.pins[1]), heat_(c.pins[2]), r_(c.value("value")), a_per_k_(1e-6 * c.value("temperature_coefficient")), above_(c.temperature - kNominalCelsius) {}
+
+  void stamp(Stamp& s) const override {
+    const double v = s.v(a_) - s.v(b_), warm = 1 + a_per_k_ * (s.v(heat_) + above_);
+    const bool cold = warm < kLeast;
+    const double g = 1 / (r_ * (cold ? kLeast : warm)), i = g * v, by_heat = cold ? 0 : -i * a_per_k_ / warm;
+    s.add_current(a_, b_, i, g);
+    s.add_g(a_, heat_, by_heat);
+    s.add_g(b_, heat_, -by_heat);
+    s.add_f(heat_, -i * v);
+    s.add_g(heat_, a_, -2 * i);
+    s.add_g(heat_, b_, 2 * i);
+    s.add_g(heat_, heat_, -v * by_heat);
+  }
+
+  std::vector<Noise> noise(std::span<const double>) const override { return {{a_, b_, noise_current(1 / r_, above_ + kNominalCelsius)}}; }
+
+ private:
+  static constexpr double kLeast = 1e-3;  ///< of its value, however cold
+  int a_, b_, heat_;
+  double r_, a_per_k_, above_;
+};
+
 /// Its plates stand behind the series resistance, on an inner node where there is one; leakage runs beside the plates.
 class Capacitor final : public Device {
  public:
@@ -188,6 +216,11 @@ std::vector<PartKind> passives() {
                   {"temperature_coefficient", "ppm/K", false, 0, Sign::any, "change with temperature"}},
        .two_terminal = true,
        .make = build<Resistor>},
+      {.name = "warm resistor",
+       .pins = {"a", "b", "heat"},
+       .values = {{"value", "ohm", true, 0, Sign::positive, "resistance at 25 degC"},
+                  {"temperature_coefficient", "ppm/K", false, 0, Sign::any, "change with its own temperature"}},
+       .make = build<WarmResistor>},
       {.name = "capacitor",
        .pins = two,
        .values = {{"value", "F", true, 0, Sign::positive, "capacitance at no voltage"},

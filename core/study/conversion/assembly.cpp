@@ -69,6 +69,48 @@ nlohmann::json kept_reading(const bench::SourceReading& r) {
           {"u_voltage_shared", r.u_voltage_shared}, {"u_current_shared", r.u_current_shared}, {"u_voltage_gain", r.u_voltage_gain}, {"u_current_gain", r.u_current_gain}, {"limited", r.at_compliance}};
 }
 
+nlohmann::json kept_warming(const Warming& w) {
+  return {{"place", w.place}, {"times", w.times}, {"read", w.read}, {"u", w.u}, {"rests", w.rests}, {"by", w.by}};
+}
+
+nlohmann::json kept_watched(const Watched& w) {
+  nlohmann::json out = {{"times", w.times}};
+  for (const auto port : kAllPorts) out[std::string(port_name(port))] = w.read[std::size_t(port)];
+  return out;
+}
+
+namespace {
+
+std::vector<double> numbers_at(const nlohmann::json& json, std::string_view key) {
+  const auto it = json.find(key);
+  if (it == json.end() || !it->is_array() || !std::all_of(it->begin(), it->end(), [](const auto& v) { return v.is_number(); })) return {};
+  return it->template get<std::vector<double>>();
+}
+
+/// Nothing where what is kept cannot be understood: no figure rests on it.
+std::optional<Warming> warming_of(const nlohmann::json& about) {
+  const auto it = about.find(kWarming);
+  if (it == about.end() || !it->is_object()) return std::nullopt;
+  Warming out{.place = {}, .times = numbers_at(*it, "times"), .read = numbers_at(*it, "read"), .u = number_or(*it, "u", 0), .rests = true, .by = number_or(*it, "by", 0)};
+  if (const auto place = it->find("place"); place != it->end() && place->is_string()) out.place = place->get<std::string>();
+  if (const auto rests = it->find("rests"); rests != it->end() && rests->is_boolean()) out.rests = rests->get<bool>();
+  if (out.read.empty() || out.read.size() != out.times.size()) return std::nullopt;
+  return out;
+}
+
+Watched watched_of(const nlohmann::json& about) {
+  const auto it = about.find(kWatched);
+  if (it == about.end() || !it->is_object()) return {};
+  Watched out{.times = numbers_at(*it, "times")};
+  for (const auto port : kAllPorts) {
+    out.read[std::size_t(port)] = numbers_at(*it, port_name(port));
+    if (out.read[std::size_t(port)].size() != out.times.size()) return {};
+  }
+  return out;
+}
+
+}  // namespace
+
 Result<void> Assembly::add(const Point& point) {
   if (!point.setting.readable()) return fail(Fault::input, "Point {} does not say how it was taken.", point.index + 1);
   if (point.records.empty()) return add_readings(point);
@@ -151,6 +193,9 @@ Result<void> Assembly::add_readings(const Point& point) {
   Row row{.line = number_at(about, kLine), .load = number_at(about, kLoad), .frequency = number_at(about, kFrequency), .temperature = number_at(about, kSurroundings), .point = point.index};
   evidence.line_set = row.line;
   evidence.switching = row.frequency;
+  evidence.warming = warming_of(about);
+  if (evidence.warming) row.warmth = evidence.warming->read.back();
+  evidence.watched = watched_of(about);
   std::array<bool, kPorts> there{};
   std::array<std::optional<Measure>, kPorts> by_instrument;
   for (const auto& [key, voltage, current] : {std::tuple{kSupply, Port::vin, Port::iin}, {kLoadRead, Port::vout, Port::iout}}) {

@@ -13,6 +13,21 @@
 /// From points as they come to rows and records.
 namespace heron::study::conversion {
 
+/// How a place's temperature went while it was waited for.
+struct Warming {
+  std::string place;
+  std::vector<double> times, read;  ///< s since the point was set, degC
+  double u = 0;                     ///< K, of the last
+  bool rests = true;
+  double by = 0;                    ///< K a minute that it still moved by
+};
+
+/// Means of one reading of a point after another, until they agreed.
+struct Watched {
+  std::vector<double> times;                              ///< s since the point was set
+  std::array<std::vector<double>, kPorts> read = {};
+};
+
 /// What is known of how a point was read, besides its row: what doubts are made of.
 struct Evidence {
   int point = 0;
@@ -35,6 +50,8 @@ struct Evidence {
   bool agreed = true;
   int passes = 1;
   std::optional<double> switching;        ///< Hz, as it was told
+  std::optional<Warming> warming = {};
+  Watched watched = {};                   ///< empty where it was read once
   WaveformsPtr record = {};               ///< the last reading's samples, where inputs read
 };
 
@@ -66,9 +83,11 @@ class Assembly {
 
 /// Keys of a point's setting.
 inline constexpr const char *kStepped = "stepped", *kLine = "line", *kLoad = "load", *kFrequency = "frequency", *kSurroundings = "temperature", *kSupply = "supply", *kLoadRead = "load_reading",
-                            *kSensed = "sensed", *kLeads = "leads", *kAgreed = "agreed";
+                            *kSensed = "sensed", *kLeads = "leads", *kAgreed = "agreed", *kWarming = "warming", *kWatched = "watched";
 
 /// A reading of an instrument's own as a point keeps it.
 nlohmann::json kept_reading(const bench::SourceReading& reading);
+nlohmann::json kept_warming(const Warming& warming);
+nlohmann::json kept_watched(const Watched& watched);
 
 }  // namespace heron::study::conversion

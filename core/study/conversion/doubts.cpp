@@ -8,7 +8,7 @@
 #include "base/quantity.h"
 #include "signal/line_spectrum.h"
 #include "study/clipping.h"
-#include "study/conversion/figures.h"
+#include "study/conversion/read_at.h"
 
 namespace heron::study::conversion {
 namespace {
@@ -96,7 +96,7 @@ void check_bench(const std::vector<Evidence>& all, const Rows& rows, std::vector
     const auto it = std::find_if(rows.begin(), rows.end(), [&](const Row& r) { return r.point == e.point; });
     return it == rows.end() ? nullptr : &*it;
   };
-  const Evidence *folded = nullptr, *unsettled = nullptr, *moving = nullptr, *lost = nullptr;
+  const Evidence *folded = nullptr, *unsettled = nullptr, *moving = nullptr, *lost = nullptr, *warming = nullptr;
   double lost_share = 0;
   int limited = 0;
   // One of many comparisons exceeds 3 u by chance: the limit grows as the highest of so many deviates does.
@@ -111,6 +111,7 @@ void check_bench(const std::vector<Evidence>& all, const Rows& rows, std::vector
     limited += e.load_limited;
     if (e.halves > unsettled_from && (!unsettled || e.halves > unsettled->halves)) unsettled = &e;
     if (e.passes > 1 && !e.agreed && e.moved > kUnsettled && (!moving || e.moved > moving->moved)) moving = &e;
+    if (e.warming && !e.warming->rests && (!warming || std::abs(e.warming->by) > std::abs(warming->warming->by))) warming = &e;
     if (!row || e.sensed || row->input_power() == 0) continue;
     // Read at the device all the same: then nothing is lost to the figures.
     const double watts = e.lost_in_leads ? 0 : e.leads * (std::pow(row->at(Port::iin), 2) + std::pow(row->at(Port::iout), 2));
@@ -143,6 +144,11 @@ void check_bench(const std::vector<Evidence>& all, const Rows& rows, std::vector
                                          port_name(moving->moved_of), text_of(std::abs(moving->moved_by), port_unit(moving->moved_of), 2),
                                          where_of(*moving), moving->passes, moving->moved),
                              "Let it warm up first, or wait longer at each point."}));
+  if (warming)
+    out.push_back(mended_by(Mend::warm_up, {"thermal.drift", Severity::caution,
+                                            fmt::format("{} still moved by {} a minute {}, after {} of waiting.", warming->warming->place, text_of(std::abs(warming->warming->by), "K", 2), where_of(*warming),
+                                                        format_duration(warming->warming->times.back())),
+                                            "Let it warm up first, or let it rest within more."}));
   if (lost && lost_share > kLeadLoss)
     out.push_back({"leads.drop", Severity::serious,
                    fmt::format("Read at the terminals of source and load: their leads take {} of the input power {}.", in_percent(lost_share), where_of(*lost)), "Sense at the device's own pins.", {{"sensing", "at the device's pins"}}});
@@ -177,7 +183,7 @@ void check_noise(const Reading& reading, const Rows& rows, const Settings& setti
       continue;
     }
     const auto at = at_load(key);
-    const bool loss = at && *at && (*at)->figure == "loss";
+    const bool loss = at && *at && (*at)->of == AskedOf::loss;
     out.push_back(mended_by(Mend::average, {"noise.limited", Severity::caution,
                                             fmt::format("{} is known to {}{}.", f->label, in_percent(*f->u / std::abs(f->value)),
                                                         loss ? ": it is a small difference of two large powers" : ""),

@@ -30,7 +30,8 @@ std::vector<Plan::Step> Plan::all_steps() const {
 
 double Plan::seconds(const bench::Limits& limits) const {
   const double reading = of_points() ? readings / rate + 2 * limits.reading_time : length;
-  return warm_up + double(all_steps().size()) * (settle_time + rest + reading + limits.overhead_per_point);
+  const double until_it_rests = thermometer.empty() ? 0 : kTemperatureEvery * double(kRestsOver - 1) + kRestsOver * limits.thermometer_time;  // at least
+  return warm_up + double(all_steps().size()) * (settle_time + until_it_rests + rest + reading + limits.overhead_per_point);
 }
 
 Result<void> check(const Plan& p) {
@@ -39,6 +40,7 @@ Result<void> check(const Plan& p) {
   if (!p.told.empty() && p.told_unit != "Hz" && p.told_unit != "degC")
     return fail(Fault::input, "{} is neither a frequency nor a temperature: take each of its values as a take of its own.", p.told);
   if (!p.told.empty() && p.told_values.empty()) return fail(Fault::input, "Which values is {} told?", p.told);
+  if (p.told_unit == "Hz" && std::any_of(p.told_values.begin(), p.told_values.end(), [](double v) { return !(v > 0); })) return fail(Fault::input, "A frequency is above zero.");
   if (p.all_steps().size() > kMostPoints) return fail(Fault::input, "{} points are more than {}. Take fewer lines or loads.", p.all_steps().size(), kMostPoints);
   if (p.samples() > kMostSamples)
     return fail(Fault::input, "A record of {} at {} has more than {} samples. Sample more slowly, or for a shorter time.", format_duration(p.length), format_setting(p.rate, "Hz"), kMostSamples);
@@ -47,9 +49,9 @@ Result<void> check(const Plan& p) {
     if (p.samples() < 64) return fail(Fault::input, "A record of {} at {} has too few samples. Sample faster.", format_duration(p.length), format_setting(p.rate, "Hz"));
     if (!p.hookup.unit_of("vout")) return fail(Fault::input, "No quantity of the hookup is called vout: name the one that senses the output so.");
   }
+  if (p.method == Method::load_steps && p.mode != bench::LoadMode::current) return fail(Fault::input, "The load steps between currents, not resistances or powers.");
   if (p.method == Method::line_steps && p.lines.size() < 2) return fail(Fault::input, "To step the line, two lines are wanted, such as 10 V, 14 V.");
   if (p.method == Method::load_steps && p.loads.size() < 2) return fail(Fault::input, "To step the load, two currents are wanted, such as 100 mA, 1 A.");
-  if (p.method == Method::load_steps && p.mode != bench::LoadMode::current) return fail(Fault::input, "The load steps between currents, not resistances or powers.");
   if (p.steps() && !(p.period > 8 * p.edge)) return fail(Fault::input, "Edges of {} leave nothing of a period of {} to settle in.", format_setting(p.edge, "s"), format_setting(p.period, "s"));
   if (p.steps() && p.length < 2 * p.period) return fail(Fault::input, "A record of {} holds fewer than two periods of {}.", format_setting(p.length, "s"), format_setting(p.period, "s"));
   if (p.mode == bench::LoadMode::resistance && std::any_of(p.loads.begin(), p.loads.end(), [](double v) { return !(v > 0); })) return fail(Fault::input, "A resistance is above zero.");

@@ -18,6 +18,12 @@ enum class Method : std::uint8_t {
   record,      ///< what is there at the first line and load, on a record: ripple
 };
 
+/// What feeds the input.
+enum class Feeder : std::uint8_t {
+  supply,         ///< the DC source, which gives current only
+  source_measure  ///< a source-measure channel, which takes it as well
+};
+
 /// Who sets what the device is told.
 enum class TellBy : std::uint8_t { bench, hand };
 
@@ -27,6 +33,7 @@ enum class Inner : std::uint8_t { load, line };
 /// What is asked of the bench: what feeds, what loads, and how each point is read.
 struct Plan {
   Method method = Method::points;
+  Feeder feeder = Feeder::supply;
   std::string source_pin, load_pin;
   std::vector<double> lines = {5};      ///< V
   std::vector<double> loads = {0.1};    ///< A, ohm or W, by the mode
@@ -40,6 +47,8 @@ struct Plan {
   double settle_time = 20e-3;           ///< s at each point
   double agree = 0;                     ///< relative, that two readings shall agree within; 0: one reading
   double warm_up = 0, rest = 0;         ///< s before the first point; between points, unloaded
+  std::string thermometer;              ///< place of the device that is waited for at each point; empty: none
+  double rests_within = 0.5;            ///< K a minute, more slowly than which it rests
   int readings = 256;                   ///< averaged at each point
   bool sensed = true;                   ///< source and load hold and read at the device's pins
   OnTrip on_trip = OnTrip::notes;
@@ -64,6 +73,8 @@ struct Plan {
 
 inline constexpr long long kMostSamples = 1LL << 24;
 inline constexpr std::size_t kMostPoints = 20'000;
+inline constexpr std::size_t kRestsOver = 4;                          ///< readings that a temperature rests over
+inline constexpr double kTemperatureEvery = 10, kMostWarming = 3600;  ///< s between readings of it; s that it is waited for
 inline constexpr int kMostReadings = 10;  ///< at a point until two agree
 
 Result<void> check(const Plan& plan);

@@ -48,10 +48,12 @@ void check_ratings(const Plan& p, const Surroundings& around, std::optional<doub
 void check_bench(const Plan& p, const Surroundings& around, std::optional<double> vout, std::optional<double> current, std::vector<Doubt>& out) {
   const auto& limits = around.limits;
   const double highest = *std::max_element(p.lines.begin(), p.lines.end()), lowest = *std::min_element(p.lines.begin(), p.lines.end());
-  if (limits.supply_voltage > 0 && highest > limits.supply_voltage)
-    out.push_back({"source.limit", Severity::serious, fmt::format("The DC source reaches {}.", format_setting(limits.supply_voltage, "V")), "Lower the highest line.", {}, true});
-  if (limits.supply_current > 0 && p.source_limit > limits.supply_current)
-    out.push_back({"source.limit", Severity::serious, fmt::format("The DC source gives {} at most.", format_setting(limits.supply_current, "A")), "Lower its limit.", {{"source_limit", format_setting(limits.supply_current, "A")}}, true});
+  const auto [feeder, reach, gives] = p.feeder == Feeder::supply ? std::tuple{"DC source", limits.supply_voltage, limits.supply_current}
+                                                                 : std::tuple{"source-measure channel", limits.source_measure_voltage, limits.source_measure_current};
+  if (reach > 0 && highest > reach)
+    out.push_back({"source.limit", Severity::serious, fmt::format("The {} reaches {}.", feeder, format_setting(reach, "V")), "Lower the highest line.", {}, true});
+  if (gives > 0 && p.source_limit > gives)
+    out.push_back({"source.limit", Severity::serious, fmt::format("The {} gives {} at most.", feeder, format_setting(gives, "A")), "Lower its limit.", {{"source_limit", format_setting(gives, "A")}}, true});
   if (current && limits.load_current > 0 && *current > limits.load_current)
     out.push_back({"compliance.reached", Severity::serious, fmt::format("The load takes {} at most; {} is asked.", format_setting(limits.load_current, "A"), format_quantity(*current, "A", 3).plain()), "Lower the highest load.", {}, true});
   if (current && vout && lowest > 0) {

@@ -145,6 +145,8 @@ std::vector<LineCurve> line_curves(const Rows& rows) {
   return out;
 }
 
+double between(double x, double x0, double y0, double x1, double y1) { return x1 == x0 ? (y0 + y1) / 2 : y0 + (x - x0) / (x1 - x0) * (y1 - y0); }
+
 Value with_u(const Rows& rows, const std::function<double(const Rows&)>& of) {
   Value out{of(rows), 0, 0};
   auto moved = rows;

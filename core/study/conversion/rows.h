@@ -32,6 +32,7 @@ struct Measure {
 struct Row {
   std::array<Measure, kPorts> read = {};
   std::optional<double> line, load, frequency, temperature;  ///< V, A (or ohm, W), Hz, degC: as it was set; unset: nobody said
+  std::optional<double> warmth;  ///< degC that a thermometer read there; nothing is told apart by it
   int point = 0;     ///< index of the point it was read at
   int readings = 1;  ///< that were averaged
   bool whole = true; ///< all four were read; what was not is zero
@@ -83,5 +84,8 @@ struct Value {
 };
 /// A function of some rows with what every error of theirs does to it: each moved by its standard uncertainty both ways.
 Value with_u(const Rows& rows, const std::function<double(const Rows&)>& of);
+
+/// On the straight line through two places; halfway up where both are one.
+double between(double x, double x0, double y0, double x1, double y1);
 
 }  // namespace heron::study::conversion

@@ -48,7 +48,7 @@ class Sweep {
       if (!point) return tl::unexpected(point.error().fault == Fault::stopped ? ended_early(k, steps_.size()) : point.error());
       const auto trip = tripped(*point);
       if (!trip) return tl::unexpected(trip.error());
-      if (*trip) point->setting = point->setting.with("tripped", (*trip)->said);
+      if (*trip) point->setting = point->setting.with(kTripped, (*trip)->said);
       if (auto ok = context_.keep(*point); !ok) return ok;
       if (*trip && (*trip)->does == OnTrip::ends_sweep)
         return fail(Fault::stopped, "{} at {} and {}: the sweep was ended, the load first; what was read is kept.", (*trip)->said, format_setting(steps_[k].line, "V"), load_text(steps_[k].load));
@@ -92,15 +92,21 @@ class Sweep {
     const auto& s = steps_[k];
     if (s.told && (k == 0 || s.told != steps_[k - 1].told))
       if (auto ok = tell_device(*s.told); !ok) return ok;
-    bench::SupplySetup supply{.pin = p_.source_pin, .voltage = s.line, .current_limit = p_.source_limit, .sensed = p_.sensed};
     bench::LoadSetup load{.pin = p_.load_pin, .mode = p_.mode, .value = s.load, .sensed = p_.sensed};
-    if (p_.method == Method::line_steps) supply = with_steps(supply, p_.lines.back());
     if (p_.method == Method::load_steps) load = with_steps(load, p_.loads.back());
     if (k == 0 || p_.rest > 0 || s.line != steps_[k - 1].line || !p_.of_points())
-      if (auto ok = bench_.supply(supply); !ok) return ok;
+      if (auto ok = feed(s.line); !ok) return ok;
     if (auto ok = bench_.load(load); !ok) return ok;
     down_.load = load;
     return {};
+  }
+  Result<void> feed(double line) {
+    const auto stepping = [&](auto setup) { return p_.method == Method::line_steps ? with_steps(setup, p_.lines.back()) : setup; };
+    if (p_.feeder == Feeder::supply) return bench_.supply(stepping(bench::SupplySetup{.pin = p_.source_pin, .voltage = line, .current_limit = p_.source_limit, .sensed = p_.sensed}));
+    return bench_.source(stepping(bench::SourceMeasureSetup{.channel = kChannel, .pin = p_.source_pin, .value = line, .compliance = p_.source_limit, .four_wire = p_.sensed, .current_range = {}, .voltage_range = {}}));
+  }
+  Result<bench::SourceReading> read_feed(double aperture) {
+    return p_.feeder == Feeder::supply ? bench_.read_supply(aperture, context_.stop) : bench_.measure(kChannel, 0, aperture, context_.stop);
   }
   template <class Setup>
   Setup with_steps(Setup setup, double to) const {
@@ -139,47 +145,107 @@ class Sweep {
     }
     if (auto ok = apply(k); !ok) return tl::unexpected(ok.error());
     if (auto ok = bench_.wait(p_.settle_time + (k == 0 ? p_.warm_up : 0), context_.stop); !ok) return tl::unexpected(ok.error());
-    auto setting = about(k);
-    std::vector<Record> passes;
-    std::vector<std::array<double, kPorts>> seen;
-    bool agreed = p_.agree == 0;
-    const double aperture = std::max(limits_.reading_time, p_.readings / p_.rate);
-    for (int pass = 0; pass < (p_.agree > 0 ? kMostReadings : 1); ++pass) {
-      seen.push_back({});
-      if (!p_.hookup.chains.empty()) {
-        const auto read = bench_.capture(p_.rate, p_.readings, context_.stop);
-        if (!read) return tl::unexpected(read.error());
-        passes.push_back(as_record(*read, names_, pass));
-      }
-      for (const auto& [key, voltage, current] : {std::tuple{kSupply, Port::vin, Port::iin}, {kLoadRead, Port::vout, Port::iout}}) {
-        if (!wanted(voltage, current)) continue;
-        const auto read = voltage == Port::vin ? bench_.read_supply(aperture, context_.stop) : bench_.read_load(aperture, context_.stop);
-        if (!read) return tl::unexpected(read.error());
-        setting[key] = kept_reading(*read);
-        seen.back()[std::size_t(voltage)] = read->voltage;
-        seen.back()[std::size_t(current)] = read->current;
-      }
-      if (!passes.empty()) {
-        Point so_far{.index = int(k), .setting = setting, .records = {passes.back()}};
-        const auto row = row_of(so_far);
-        if (!row) return tl::unexpected(row.error());
-        for (const auto port : kAllPorts) seen.back()[std::size_t(port)] = row->at(port);
-      }
-      const auto trip = tripped(Point{.index = int(k), .setting = setting, .records = passes});
-      if (!trip) return tl::unexpected(trip.error());
-      if (*trip && (*trip)->does != OnTrip::notes) break;
-      if (p_.agree == 0 || seen.size() < 2) continue;
-      agreed = true;
-      for (const auto port : kAllPorts) {
-        const double last = seen.back()[std::size_t(port)], before = seen[seen.size() - 2][std::size_t(port)];
-        agreed = agreed && std::abs(last - before) <= p_.agree * std::abs(last);
-      }
-      if (agreed) break;
+    Reading so_far{.point = {.index = int(k), .setting = {}, .records = {}}, .setting = about(k), .set_at = bench_.elapsed()};
+    if (!p_.thermometer.empty())
+      if (auto ok = wait_for_heat(so_far); !ok) return tl::unexpected(ok.error());
+    // A watch that ended it while it was waited for leaves what was read last.
+    if (!so_far.ended)
+      if (auto ok = read_until_it_agrees(so_far); !ok) return tl::unexpected(ok.error());
+    if (so_far.watched.times.size() > 1) so_far.setting[kWatched] = kept_watched(so_far.watched);
+    so_far.point.setting = std::move(so_far.setting);
+    return std::move(so_far.point);
+  }
+
+  /// A point as it is being read.
+  struct Reading {
+    Point point;  ///< its records
+    nlohmann::json setting;
+    double set_at;  ///< s on the bench
+    int passes = 0;
+    Watched watched = {};
+    bool ended = false;  ///< by a watch
+  };
+
+  /// What inputs read of it, and instruments where no input does; then what a watch says of that.
+  Result<void> read_once(Reading& r) {
+    std::array<double, kPorts> seen{};
+    auto& records = r.point.records;
+    if (!p_.hookup.chains.empty()) {
+      const auto read = bench_.capture(p_.rate, p_.readings, context_.stop);
+      if (!read) return tl::unexpected(read.error());
+      records.push_back(as_record(*read, names_, r.passes));
     }
-    setting[kAgreed] = agreed;
+    ++r.passes;
+    const double aperture = std::max(limits_.reading_time, p_.readings / p_.rate);
+    for (const auto& [key, voltage, current] : {std::tuple{kSupply, Port::vin, Port::iin}, {kLoadRead, Port::vout, Port::iout}}) {
+      if (!wanted(voltage, current)) continue;
+      const auto read = voltage == Port::vin ? read_feed(aperture) : bench_.read_load(aperture, context_.stop);
+      if (!read) return tl::unexpected(read.error());
+      r.setting[key] = kept_reading(*read);
+      seen[std::size_t(voltage)] = read->voltage;
+      seen[std::size_t(current)] = read->current;
+    }
+    const Point now{.index = r.point.index, .setting = r.setting, .records = records};
+    if (!records.empty()) {
+      const auto row = row_of({.index = now.index, .setting = now.setting, .records = {records.back()}});
+      if (!row) return tl::unexpected(row.error());
+      for (const auto port : kAllPorts) seen[std::size_t(port)] = row->at(port);
+    }
+    r.watched.times.push_back(bench_.elapsed() - r.set_at);
+    for (const auto port : kAllPorts) r.watched.read[std::size_t(port)].push_back(seen[std::size_t(port)]);
+    const auto trip = tripped(now);
+    if (!trip) return tl::unexpected(trip.error());
+    if (*trip) r.setting.emplace(kTripped, (*trip)->said);
+    r.ended = *trip && (*trip)->does != OnTrip::notes;
+    return {};
+  }
+
+  Result<void> read_until_it_agrees(Reading& r) {
+    const int most = p_.agree > 0 ? kMostReadings : 1;
+    bool agreed = p_.agree == 0;
+    for (int n = 0; n < most && !r.ended && !(agreed && n > 0); ++n) {
+      if (auto ok = read_once(r); !ok) return ok;
+      if (n == 0) continue;
+      agreed = std::all_of(kAllPorts.begin(), kAllPorts.end(), [&](Port port) {
+        const auto& all = r.watched.read[std::size_t(port)];
+        const double last = all.back(), before = all[all.size() - 2];
+        return std::abs(last - before) <= p_.agree * std::abs(last);
+      });
+    }
+    r.setting[kAgreed] = agreed;
     // The last two readings tell how far it still moved.
-    if (passes.size() > 2) passes.erase(passes.begin(), passes.end() - 2);
-    return Point{.index = int(k), .setting = std::move(setting), .records = std::move(passes)};
+    auto& records = r.point.records;
+    if (records.size() > 2) records.erase(records.begin(), records.end() - 2);
+    return {};
+  }
+
+  /// Until the temperature moves slowly enough over its last few readings, or for as long as anybody waits. All else is
+  /// read beside it, so that watches see what happens meanwhile; of that only the numbers are kept.
+  Result<void> wait_for_heat(Reading& r) {
+    Warming out{.place = p_.thermometer};
+    for (;;) {
+      const auto read = bench_.read_temperature(p_.thermometer, context_.stop);
+      if (!read) return tl::unexpected(read.error());
+      out.times.push_back(bench_.elapsed() - r.set_at);
+      out.read.push_back(read->value);
+      out.u = read->u;
+      if (out.read.size() >= kRestsOver) {
+        const auto before = out.read.size() - kRestsOver;
+        constexpr double kMinute = 60;
+        out.by = kMinute * (out.read.back() - out.read[before]) / (out.times.back() - out.times[before]);
+        out.rests = std::abs(out.by) < p_.rests_within;
+        if (out.rests || out.times.back() > kMostWarming) break;
+      }
+      r.point.records.clear();
+      if (auto ok = read_once(r); !ok) return ok;
+      if (r.ended) break;
+      if (auto ok = bench_.wait(kTemperatureEvery, context_.stop); !ok) return ok;
+    }
+    r.setting[kWarming] = kept_warming(out);
+    if (r.ended) return {};
+    r.point.records.clear();
+    r.passes = 0;
+    return {};
   }
 
   Result<Row> row_of(const Point& point) const {
@@ -233,6 +299,9 @@ class Sweep {
     }
     return out;
   }
+
+  static constexpr int kChannel = 0;
+  static constexpr const char* kTripped = "tripped";
 
   const Plan& p_;
   bench::Bench& bench_;

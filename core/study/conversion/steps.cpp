@@ -216,23 +216,23 @@ std::array<double, kPorts> scatter_of(const Loaded& all, const std::array<std::v
   return out;
 }
 
-/// The last time that the output is outside the band, from `first` on.
+/// Where the output comes into the band for good, from `first` on: that itself where it never leaves it; nothing where it
+/// is still outside at the end.
 std::optional<double> settled_place(const std::vector<double>& v, std::size_t first, std::size_t last, double level, double band) {
   std::size_t k = last;
   while (k > first && std::abs(v[k - 1] - level) <= band) --k;
+  if (k <= first) return double(first);
   if (k == last) return std::nullopt;
-  if (k == first) return double(first);
   const double outside = v[k - 1] - level, inside = v[k] - level, edge = outside > 0 ? band : -band;
   return double(k - 1) + (edge - outside) / (inside - outside);
 }
 
+/// @param from, to  of the two states, one after the other
 LoadStep load_step(const Loaded& all, const Stretch& from, const Stretch& to, double middle, double settle_band) {
   const auto &v = all.of(Port::vout), &i = all.of(Port::iout);
-  std::size_t cross = from.last > 0 ? from.last - 1 : 0;
-  while (cross + 1 < to.last && (i[cross] < middle) == (i[cross + 1] < middle)) ++cross;
-  const double share = i[cross + 1] != i[cross] ? (middle - i[cross]) / (i[cross + 1] - i[cross]) : 0;
-  const double place = double(cross) + std::clamp(share, 0.0, 1.0);
-  LoadStep out{.at = all.at_place(place), .rises = to.high};
+  std::size_t cross = from.last - 1;
+  while ((i[cross] < middle) == (i[cross + 1] < middle)) ++cross;
+  LoadStep out{.at = all.at_place(double(cross) + (middle - i[cross]) / (i[cross + 1] - i[cross])), .rises = to.high};
   out.settles_at = *mean_over(all, Port::vout, to.settled, to.last);
   const double u_settled = u_of_mean(v, to.settled, to.last);
   const std::span<const double> window(v.data() + from.last - 1, to.last - (from.last - 1));
@@ -246,18 +246,17 @@ LoadStep load_step(const Loaded& all, const Stretch& from, const Stretch& to, do
   out.u_overshoot = std::hypot(high.u_value, u_settled, gain * out.overshoot);
   out.lowest_at = all.at_place(double(from.last - 1) + low.place);
   out.highest_at = all.at_place(double(from.last - 1) + high.place);
-  const double band = settle_band * std::abs(out.settles_at);
   // Noise that leaves the band now and then is not the output leaving it.
-  const auto settled = settled_place(v, cross + 1, to.settled, out.settles_at, std::max(band, 4 * noise));
-  const double until = settled ? *settled : place;
-  if (!settled || *settled < double(to.settled) - 1) {
-    // Of all that noise does to the last passage only the edge itself is wanted.
-    const double edge = settled ? (v[std::size_t(until)] > out.settles_at ? 1 : -1) * std::max(band, 4 * noise) : 0;
-    const std::span<const double> all_of_it(v.data(), to.last);
-    const auto passage = settled ? signal::crossing_near(all_of_it, until, out.settles_at + edge, noise) : std::nullopt;
-    out.recovery = std::max(0.0, all.at_place(passage ? passage->place : until) - out.at);
-    out.u_recovery = all.time.step() * std::hypot(passage ? passage->u_place : 0.3, 0.3);
-  }
+  const double wide = std::max(settle_band * std::abs(out.settles_at), 4 * noise);
+  const auto settled = settled_place(v, cross + 1, to.settled, out.settles_at, wide);
+  if (!settled) return out;
+  // Of all that noise does to the last passage only the edge itself is wanted.
+  std::optional<signal::Local> passage;
+  if (const auto before = std::size_t(*settled); *settled > double(cross + 1))
+    passage = signal::crossing_near(std::span<const double>(v.data(), to.last), *settled, out.settles_at + (v[before] > out.settles_at ? wide : -wide), noise);
+  constexpr double kOfASample = 0.3;  // uniform within one: of the load's crossing, and of a passage that is not seen
+  out.recovery = std::max(0.0, all.at_place(passage ? passage->place : *settled) - out.at);
+  out.u_recovery = all.time.step() * std::hypot(passage ? passage->u_place : kOfASample, kOfASample);
   return out;
 }
 
@@ -323,7 +322,7 @@ Result<SteppedRecordPtr> read_steps(WaveformsPtr record, const Settings& setting
   }
   if (stepped->port == Port::iout)
     for (std::size_t k = 1; k < found.size(); ++k)
-      if (counts[k]) out->load_steps.push_back(load_step(*all, found[k - 1], found[k], (stepped->low + stepped->high) / 2, settings.settle_band));
+      if (counts[k] && found[k].high != found[k - 1].high) out->load_steps.push_back(load_step(*all, found[k - 1], found[k], (stepped->low + stepped->high) / 2, settings.settle_band));
   return out;
 }
 

@@ -19,7 +19,7 @@ BriefHint PlannedConversion::hint(std::string_view key, const Surroundings& arou
 
 std::vector<Lead> PlannedConversion::leads() const {
   const std::string about = plan_.sensed ? "senses at the device's pins" : "senses at its own terminals, before its leads";
-  return {{.pin = plan_.source_pin, .name = "DC source", .along = plan_.inner == Inner::line, .about = about}, {.pin = plan_.load_pin, .name = "electronic load", .along = plan_.inner == Inner::load, .about = about}};
+  return {{.pin = plan_.source_pin, .name = plan_.feeder == Feeder::supply ? "DC source" : "source-measure channel 1", .along = plan_.inner == Inner::line, .about = about}, {.pin = plan_.load_pin, .name = "electronic load", .along = plan_.inner == Inner::load, .about = about}};
 }
 
 std::string PlannedConversion::time_sentence(const bench::Limits& limits) const { return conversion::time_sentence(plan_, limits); }

@@ -20,6 +20,8 @@ const Choices<LoadMode> kModes = {{LoadMode::current, "current", "a constant cur
                                   {LoadMode::resistance, "resistance", "a constant resistance", {"resistance"}},
                                   {LoadMode::power, "power", "a constant power", {"power"}}};
 const Choices<Inner> kInners = {{Inner::load, "load", "the load"}, {Inner::line, "line", "the line"}};
+const Choices<Feeder> kFeeders = {{Feeder::supply, "supply", "the DC source", {"supply", "source", "DC source"}},
+                                  {Feeder::source_measure, "source_measure", "a source-measure channel", {"source-measure channel", "source measure"}}};
 const Choices<TellBy> kTellBy = {{TellBy::bench, "bench", "by the bench", {"bench"}}, {TellBy::hand, "hand", "by hand, when asked", {"hand", "by hand"}}};
 const Choices<OnTrip> kOnTrip = {{OnTrip::notes, "notes", "is noted", {"note", "notes"}},
                                  {OnTrip::ends_point, "ends_point", "ends the point", {"point"}},
@@ -77,6 +79,33 @@ Word<Plan> told_word() {
   return out;
 }
 
+constexpr std::string_view kNoTemperature = "no temperature is waited for";
+
+Word<Plan> thermometer_word() {
+  auto out = kept_word("thermometer", &Plan::thermometer);
+  out.key = "thermometer";
+  out.label = "Place whose temperature must rest before a point counts";
+  out.text = [](const Plan& p) { return p.thermometer.empty() ? std::string(kNoTemperature) : p.thermometer; };
+  out.set = [](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
+    const auto name = trimmed(text);
+    if (name == kNoTemperature || name == "none" || name == "nothing") {
+      p.thermometer.clear();
+      return {};
+    }
+    if (std::find(around.thermometers.begin(), around.thermometers.end(), name) == around.thermometers.end())
+      return fail(Fault::input, "The device has no place \"{}\" whose temperature could be read; {}.", name,
+                  around.thermometers.empty() ? std::string("its circuit names none under temperatures") : "there is " + listed(around.thermometers, "and"));
+    p.thermometer = name;
+    return {};
+  };
+  out.hint = [](const Plan&, const Surroundings& around) {
+    BriefHint hint{.choices = {std::string(kNoTemperature)}};
+    hint.choices.insert(hint.choices.end(), around.thermometers.begin(), around.thermometers.end());
+    return hint;
+  };
+  return out;
+}
+
 Word<Plan> agree_word() {
   auto out = kept_word("agree", &Plan::agree);
   out.key = "agree";
@@ -106,18 +135,21 @@ const WordTable<Plan>& words() {
   static const WordTable<Plan> table({
       choice_word("method", "method", "How it is read", &Plan::method, kMethods),
       terminal_word("source", "Pin that is fed", &Plan::source_pin),
+      choice_word("feeder", "feeder", "What feeds it: the DC source gives current only, a source-measure channel takes it as well", &Plan::feeder, kFeeders),
       terminal_word("load", "Pin that is loaded", &Plan::load_pin),
-      steps_word<Plan>("lines", "Lines: voltages of the input", &Plan::lines, [](const Plan&) { return std::string("V"); }, 80, "a list, 5 V, 12 V; or 3.6 V to 8.4 V in 9, with log behind it for even ratios"),
+      steps_word<Plan>("lines", "Lines: voltages of the input", &Plan::lines, [](const Plan&) { return std::string("V"); }, {0, 80}, "a list, 5 V, 12 V; or 3.6 V to 8.4 V in 9, with log behind it for even ratios"),
       mode_word(),
-      steps_word<Plan>("loads", "Loads", &Plan::loads, [](const Plan& p) { return unit_of(p.mode); }, 1e6, "a list, 10 mA, 1 A; or 10 mA to 3 A in 20 log"),
+      steps_word<Plan>("loads", "Loads", &Plan::loads, [](const Plan& p) { return unit_of(p.mode); }, {0, 1e6}, "a list, 10 mA, 1 A; or 10 mA to 3 A in 20 log"),
       number_word("source_limit", "source_limit", "Current limit of the source", &Plan::source_limit, "A", {1e-3, 30}),
       told_word(),
       kept_word("told_unit", &Plan::told_unit),
-      steps_word<Plan>("told_values", "Values that it is told", &Plan::told_values, [](const Plan& p) { return p.told_unit.empty() ? std::string("1") : p.told_unit; }, 1e12, "a list, or so many from one to another"),
+      steps_word<Plan>("told_values", "Values that it is told", &Plan::told_values, [](const Plan& p) { return p.told_unit.empty() ? std::string("1") : p.told_unit; }, {-273, 1e12}, "a list, or so many from one to another"),
       choice_word("told_by", "told_by", "Who sets it", &Plan::told_by, kTellBy),
       choice_word("inner", "inner", "What is stepped first", &Plan::inner, kInners),
       number_word("settle", "settle_time", "Wait at each point", &Plan::settle_time, "s", {0, 3600}),
       agree_word(),
+      thermometer_word(),
+      number_word("rests_within", "rests_within", "How much it may still move by in a minute", &Plan::rests_within, "K", {0.1, 100}),
       number_word("warm_up", "warm_up", "Warm-up before the first point", &Plan::warm_up, "s", {0, 36000}),
       number_word("rest", "rest", "Rest between points, unloaded", &Plan::rest, "s", {0, 3600}),
       count_word("readings", "readings", "Readings averaged at each point", &Plan::readings, 16, 4096, "reading"),
@@ -140,8 +172,8 @@ std::vector<BriefPiece> brief(const Plan& p) {
   const auto say = [&](const std::string& sentence) { words().say(out, p, sentence, {.text = {}, .rare = rare, .drives = drives}); };
   head("Feed");
   switch (p.method) {
-    case Method::line_steps: say("{source} between the first and the last of {lines} , {period} a period with edges of {edge} , up to {source_limit} ."); break;
-    default: say("{source} with {lines} , up to {source_limit} ."); break;
+    case Method::line_steps: say("{source} by {feeder} between the first and the last of {lines} , {period} a period with edges of {edge} , up to {source_limit} ."); break;
+    default: say("{source} by {feeder} with {lines} , up to {source_limit} ."); break;
   }
   head("Load");
   say(p.method == Method::load_steps ? "{load} with {mode} between the first and the last of {loads} , {period} a period with edges of {edge} ." : "{load} with {mode} of {loads} .");
@@ -156,10 +188,14 @@ std::vector<BriefPiece> brief(const Plan& p) {
     say("Source and load hold their voltages {sensing} .");
   }
   head("Read");
-  if (p.of_points()) say("{method} : {settle} , then {readings} , {agree} ; {inner} goes first.");
+  if (p.of_points()) {
+    say("{method} : {settle} , then {readings} , {agree} ; {inner} goes first.");
+    if (!p.thermometer.empty()) say("A point waits until {thermometer} moves by less than {rests_within} in a minute.");
+  }
   else say("{method} , {length} at {rate} , {settle} after it was switched on.");
   rare = true;
   head("Also");
+  if (p.of_points() && p.thermometer.empty()) say("{thermometer} ;");
   if (p.of_points()) say("{warm_up} of warm-up, {rest} of rest between points; sampled at {rate} ; a watch that trips {on_trip} ;");
   say("{repeat} ;");
   say_ranges(out, p.hookup, {.text = {}, .rare = rare, .drives = drives});

@@ -147,10 +147,7 @@ Result<void> check_figure_key(std::string_view key) {
 }
 
 std::optional<std::string> figure_unit(std::string_view key) {
-  if (const auto watch = watch_key(key)) {
-    if (watch->second == "extreme") return "";
-    return watch->second == "count" || watch->second == "latched" ? "1" : "s";
-  }
+  if (const auto watch = watch_key(key)) return watch->figure->unit;
   return plain_unit(key);
 }
 
@@ -174,7 +171,7 @@ Result<Reading> figures_of(const PowerRecord& record, const Settings& settings, 
   for (const auto& key : asked) {
     if (out.find(key) || std::any_of(out.absent.begin(), out.absent.end(), [&](const Absent& a) { return a.key == key; })) continue;
     if (const auto watch = watch_key(key)) {
-      out.absent.push_back({key, fmt::format("there is no watch \"{}\" among the settings", watch->first), key});
+      out.absent.push_back({key, fmt::format("there is no watch \"{}\" among the settings", watch->watch), key});
       continue;
     }
     std::string why = "the record does not have it";

@@ -17,7 +17,7 @@ const Choices<Repeat> kRepeats = {{Repeat::once, "once", "once"},
                                   {Repeat::last, "last", "again and again, keeping the last", {"keeping the last", "again"}}};
 
 Word<Plan> list_word(std::string key, std::string label, std::vector<double> Plan::*member, std::string unit, double most, std::string example) {
-  return steps_word<Plan>(std::move(key), std::move(label), member, [unit](const Plan&) { return unit; }, most, std::move(example));
+  return steps_word<Plan>(std::move(key), std::move(label), member, [unit](const Plan&) { return unit; }, {0, most}, std::move(example));
 }
 
 /// Its length follows from current, inductance and bus; typed, the current follows from it.

@@ -24,7 +24,7 @@ struct Wanted {
   const Definition* of = nullptr;  ///< null for a figure of a watch
   std::string channel;             ///< empty: the only one
   std::vector<Argument> arguments;
-  std::string watch, which;
+  std::optional<WatchKey> watch = {};
 };
 
 Result<Argument> argument(Parameter what, const std::string& text) {
@@ -63,11 +63,9 @@ Result<Wanted> take_apart(std::string_view key) {
   const auto name = key.substr(0, open);
   Wanted out;
   if (name.starts_with("watch.")) {
-    const auto last = name.rfind('.');
-    out.watch = std::string(name.substr(6, last > 6 ? last - 6 : 0));
-    out.which = std::string(name.substr(last + 1));
-    if (out.watch.empty() || !is_watch_figure(out.which) || open != std::string_view::npos)
-      return fail(Fault::usage, "There is no figure \"{}\"; a watch has watch.NAME.count, first, longest, extreme and latched.", key);
+    auto watch = watch_key(key);
+    if (!watch) return fail(Fault::usage, "There is no figure \"{}\"; a watch has watch.NAME.count, first, longest, extreme and latched.", key);
+    out.watch = std::move(*watch);
     return out;
   }
   // The longest name that the key ends with: what is before it is the channel's.
@@ -167,7 +165,7 @@ std::optional<std::string> figure_unit(std::string_view key) {
       if (key == d->name) return d->unit;
     return std::nullopt;
   }
-  if (!wanted->of) return wanted->which == "count" || wanted->which == "latched" ? "1" : wanted->which == "extreme" ? "" : "s";
+  if (wanted->watch) return wanted->watch->figure->unit;
   const std::string_view unit = wanted->of->unit;
   return unit == "*s" ? std::string() : std::string(unit);
 }
@@ -224,7 +222,7 @@ Result<PassReading> figures_of(const Pass& pass, const std::vector<std::string>&
     const auto wanted = take_apart(key);
     if (!wanted) return tl::unexpected(wanted.error());
     if (!wanted->of) {
-      out.absent.push_back({key, fmt::format("there is no watch \"{}\" among the settings", wanted->watch), key});
+      out.absent.push_back({key, fmt::format("there is no watch \"{}\" among the settings", wanted->watch->watch), key});
       continue;
     }
     std::size_t place = 0;
