@@ -1,5 +1,6 @@
 #include <QFileDialog>
 #include <QInputDialog>
+#include <QLabel>
 #include <QPointer>
 #include <QStandardPaths>
 
@@ -127,9 +128,15 @@ void MainWindow::bring_in_data() {
 void MainWindow::ask_line(const QString& title, const QString& prompt, const std::function<QString(const QString&)>& understand) {
   QString line, trouble;
   do {
-    bool ok = false;
-    line = QInputDialog::getText(this, title, trouble.isEmpty() ? prompt : trouble, QLineEdit::Normal, line, &ok);
-    if (!ok) return;
+    QInputDialog dialog(this);
+    dialog.setWindowTitle(title);
+    dialog.setLabelText(trouble.isEmpty() ? prompt : trouble);
+    dialog.setTextValue(line);
+    constexpr int kWide = 720;
+    for (auto* label : dialog.findChildren<QLabel*>()) label->setWordWrap(true);
+    dialog.resize(kWide, dialog.sizeHint().height());
+    if (dialog.exec() != QDialog::Accepted) return;
+    line = dialog.textValue();
     trouble = understand(line);
   } while (!trouble.isEmpty());
 }

@@ -61,7 +61,19 @@ TEST_CASE("the map has a number a cell, and a click opens the point", "[app][con
   app::PlateausLens* behind = nullptr;
   REQUIRE(drive::until([&] { return (behind = drive::visible<app::PlateausLens>(open)) != nullptr; }));
   // Source and load read these points themselves.
-  CHECK(drive::until([&] { return behind->trouble().contains("no samples behind them"); }));
+  REQUIRE(drive::until([&] { return behind->trouble().contains("no samples behind it"); }));
+  const auto read = [&](const char* label) {
+    for (const auto& c : behind->cards())
+      if (c.label == label) return c;
+    return app::CursorCard();
+  };
+  // The fourth load at the third line: what it was read as, and what that is known to.
+  CHECK(read("vin").number.toDouble() == Approx(12).margin(0.05));
+  CHECK(read("iout").number.toDouble() == Approx(10 * std::pow(300, 3 / 11.0)).margin(1.5));
+  CHECK(read("iout").below.startsWith("\u00b1"));
+  CHECK_FALSE(read("Loss").number.isEmpty());
+  QTest::keyClick(&open.window, Qt::Key_BracketRight);
+  CHECK(drive::until([&] { return read("iout").number.toDouble() == Approx(10 * std::pow(300, 4 / 11.0)).margin(2); }));
 }
 
 TEST_CASE("plateaus of a stepping line are drawn where they are averaged, with what they differ by", "[app][conversion]") {

@@ -51,7 +51,7 @@ PlateausLens::PlateausLens(Desk* desk, QWidget* parent) : Lens(desk, parent), ba
   cursors_ = new PlotCursors(plot_, &desk_->look, plot_->panels());
   bar_->add("Record", "What the samples are of; [ and ] step", [this] { return said_; }, [this] { step(1); });
   bar_->add(
-      "Behind", "The samples of a point, or how it went until the point counted", [this] { return QString(shows_way_ ? "the way there" : "the samples"); },
+      "Behind", "The samples of a point, or how it went until the point counted", [this] { return QString(shows_way_ ? "the way there" : drawn_.empty() ? "the reading" : "the samples"); },
       [this] {
         way_ = !way_;
         looking_->forget();
@@ -84,7 +84,7 @@ std::vector<PlateausLens::Choice> PlateausLens::choices(const conversion::Reduce
   std::vector<Choice> out;
   for (const auto& one : reduced.records()) out.push_back({one->record, one.get(), nullptr, one->record->index, {}});
   for (const auto& e : reduced.evidence())
-    if (e.record || !way_of(e).empty()) out.push_back({e.record, nullptr, &e, e.point, QString("%1, %2").arg(text(format_quantity(e.line, "V", 3).plain()), text(format_quantity(e.load, "A", 3).plain()))});
+    if (e.from_bench) out.push_back({e.record, nullptr, &e, e.point, QString("%1, %2").arg(text(format_quantity(e.line, "V", 3).plain()), text(format_quantity(e.load, "A", 3).plain()))});
   for (std::size_t k = 0; k < out.size(); ++k) {
     const auto count = QString("%1 %2 of %3").arg(out[k].stepped ? "record" : "point").arg(k + 1).arg(out.size());
     out[k].words = out[k].words.isEmpty() ? (out.size() > 1 ? count : QString()) : count + ": " + out[k].words;
@@ -123,7 +123,7 @@ void PlateausLens::redraw() {
   plot_->setVisible(!all.empty());
   if (all.empty()) {
     why_->setText(!desk_->focus.shown() ? "Nothing is taken yet. Space takes."
-                  : reduced              ? "Source and load read these points themselves: there are no samples behind them. Connect inputs on the Hookup page to keep some."
+                  : reduced              ? "These points came as a table: it is all that lies behind them."
                                          : "reading\u2026");
     bar_->refresh();
     emit cards_changed();
@@ -135,7 +135,18 @@ void PlateausLens::redraw() {
   said_ = one.words;
   const auto way = one.evidence ? way_of(*one.evidence) : std::vector<study::TracePtr>();
   shows_way_ = !way.empty() && (way_ || !one.record);
-  drawn_ = shows_way_ ? way : one.record->traces;
+  if (shows_way_) drawn_ = way;
+  else if (one.record) drawn_ = one.record->traces;
+  else {
+    plot_->setVisible(false);
+    why_->setVisible(true);
+    why_->setText("Source and load read this point themselves, once: there are no samples behind it, and nothing was waited for. Connect inputs on the Hookup page to keep samples, or read until two readings agree.");
+    tell(one);
+    cards_ = told_;
+    bar_->refresh();
+    emit cards_changed();
+    return;
+  }
   std::vector<RecordCurve> curves;
   for (const auto& trace : drawn_) curves.push_back({.trace = trace, .colour = render::take_colour(view->take.number)});
   plot_->show_record(std::move(curves), Panels::each, std::nullopt);
@@ -188,20 +199,28 @@ void PlateausLens::tell_way(const conversion::Evidence& e) {
 
 /// The averaged parts as bars, and what the two states differ by.
 void PlateausLens::tell(const Choice& one) {
-  const auto panel_of = [&](Port port) -> QCPAxisRect* {
-    const auto k = conversion::trace_of(*one.record, port);
-    return k && int(*k) < plot_->panels().size() ? plot_->panels()[int(*k)] : nullptr;
-  };
   if (!one.stepped) {
     const auto view = desk_->readings.shown();
     const auto* reduced = conversion_of(view.get());
     for (const auto& row : reduced->rows()) {
       if (row.point != one.point) continue;
-      for (const auto port : conversion::kAllPorts) told_ << card_of(text(std::string(conversion::port_name(port))), row.at(port), std::string(conversion::port_unit(port)).c_str(), 5, "mean at this point");
-      if (row.input_power() != 0) told_ << card_of("Efficiency", 100 * row.efficiency(), "%", 4, "at this point");
+      const auto known_to = [&](const std::function<double(const conversion::Row&)>& of, const char* unit) {
+        const double u = conversion::with_u({row}, [&](const conversion::Rows& one_row) { return of(one_row[0]); }).u();
+        return u > 0 ? "\u00b1 " + text(format_quantity(2 * u, unit, 2).plain()) : QString("at this point");
+      };
+      for (const auto port : conversion::kAllPorts) {
+        const std::string unit(conversion::port_unit(port));
+        told_ << card_of(text(std::string(conversion::port_name(port))), row.at(port), unit.c_str(), 5, known_to([&](const conversion::Row& r) { return r.at(port); }, unit.c_str()));
+      }
+      if (row.input_power() != 0) told_ << card_of("Efficiency", 100 * row.efficiency(), "%", 4, known_to([](const conversion::Row& r) { return 100 * r.efficiency(); }, "%"));
+      told_ << card_of("Loss", row.loss(), "W", 4, known_to([](const conversion::Row& r) { return r.loss(); }, "W"));
     }
     return;
   }
+  const auto panel_of = [&](Port port) -> QCPAxisRect* {
+    const auto k = conversion::trace_of(*one.record, port);
+    return k && int(*k) < plot_->panels().size() ? plot_->panels()[int(*k)] : nullptr;
+  };
   std::array<double, 2> sum{};
   std::array<int, 2> count{};
   for (const auto& p : one.stepped->plateaus)
