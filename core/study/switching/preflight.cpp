@@ -139,10 +139,11 @@ class Checks {
       const auto best = is_best || all.empty() ? Edits{} : Edits{{word, all.front().sensor->name}};
       const auto remedy = all.empty() ? std::string("No sensor of the list bears it.") : "Fit best: " + ranking(all) + ".";
       const double bandwidth = bench::summarise(chain, limits_.input).bandwidth;
+      const bool by_filter = chain.input.bandwidth_limit && (sensor.bandwidth == 0 || bandwidth < 0.9 * sensor.bandwidth);
       if (bandwidth > 0 && p_.edge < kSlows * 0.35 / bandwidth)
         out_.push_back(on_hookup({"bandwidth.limits_edge", Severity::caution, fmt::format("{} shows edges of {} and more ({}); {} are expected.", chain.name, format_setting(rounded_to(0.35 / bandwidth, 2), "s"), format_setting(rounded_to(bandwidth, 2), "Hz"), format_setting(p_.edge, "s")),
-                                  chain.input.bandwidth_limit && bandwidth < 0.9 * sensor.bandwidth ? std::string("Take the input's filter out.") : remedy,
-                                  chain.input.bandwidth_limit && (sensor.bandwidth == 0 || bandwidth < 0.9 * sensor.bandwidth) ? Edits{{"hookup." + chain.name + ".filter", "off"}} : best}));
+                                  by_filter ? std::string("Take the input's filter out.") : remedy,
+                                  by_filter ? Edits{{"hookup." + chain.name + ".filter", "off"}} : best}));
       if (const double leaks = common_mode_error(sensor, demand); leaks > kPicksUp)
         out_.push_back(on_hookup({"common_mode.suspected", Severity::caution, fmt::format("{} will pick up {} of its swing from the {} that both its pins move by in {}.", chain.name, in_percent(leaks), format_setting(bus_, "V"), format_setting(p_.edge, "s")), remedy, best}));
       if (sensor.rating > 0 && demand.peak > sensor.rating)
