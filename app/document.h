@@ -53,7 +53,9 @@ class Document : public QObject {
   /// Several words of a plan as one step of undo.
   QString edit_words(long long study, const study::Edits& edits, const study::Surroundings& around);
   /// A setting of how a study is read; empty text takes it back to its default. Old takes are read anew.
-  QString edit_setting(long long study, const std::string& key, const QString& text);
+  QString edit_setting(long long study, const std::string& key, const QString& text) { return edit_settings(study, {{key, text.toStdString()}}); }
+  /// Several of them as one step of undo, all or none.
+  QString edit_settings(long long study, const study::Edits& edits);
   /// A claim or a mask out of a line: "High corner at least 18 kHz"; one that begins with a curve and goes along its
   /// axis is a mask: "gain at most 27 dB from 100 Hz to 1 kHz".
   QString write_claim(long long study, const QString& line);

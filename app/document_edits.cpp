@@ -3,6 +3,7 @@
 #include "document.h"
 #include "edit_command.h"
 #include "app/text.h"
+#include "base/words.h"
 #include "exchange/setting_file.h"
 #include "judge/claim_words.h"
 #include "study/kind.h"
@@ -44,17 +45,19 @@ void Document::write_plan(long long id, const nlohmann::json& plan) {
   emit plan_changed(id);
 }
 
-QString Document::edit_setting(long long id, const std::string& key, const QString& typed) {
+QString Document::edit_settings(long long id, const study::Edits& edits) {
   const auto* one = study(id);
   if (!one) return "There is no study yet.";
   const auto* kind = study::find_kind(one->kind);
   if (!kind) return "This version cannot read the study.";
-  const std::string text = typed.trimmed().toStdString();
   const auto before = one->settings;
   auto after = before;
-  if (text.empty()) {
-    after.erase(key);
-  } else {
+  for (const auto& [key, typed] : edits) {
+    const auto text = trimmed(typed);
+    if (text.empty()) {
+      after.erase(key);
+      continue;
+    }
     const auto kept = exchange::kept_setting(*kind, key, text);
     if (!kept) return QString::fromStdString(kept.error().message);
     if (const auto ok = kind->check_setting(key, *kept); !ok) return QString::fromStdString(ok.error().message);

@@ -14,6 +14,10 @@ namespace heron::app {
 
 using render::theme;
 
+namespace {
+constexpr int kWidestRemedy = 460;  ///< pixels
+}
+
 DoubtBand::DoubtBand(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
@@ -113,7 +117,11 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
     button->setFlat(true);
     button->setObjectName("remedy");
     button->setCursor(Qt::PointingHandCursor);
-    button->setToolTip(tip);
+    // A list of all that would do is read where the pointer rests; here it leaves what is doubted its room.
+    button->ensurePolished();
+    const auto shown = button->fontMetrics().elidedText(text, Qt::ElideRight, kWidestRemedy);
+    button->setText(shown);
+    button->setToolTip(shown == text ? tip : text + "\n" + tip);
     row->addWidget(button);
     return button;
   };
@@ -139,11 +147,10 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   } else if (!doubt.settings.empty()) {
     QStringList sets;
     for (const auto& [key, text] : doubt.settings) sets << QString::fromStdString(key + " = " + text);
-    auto* button = link(remedy, "Reads the takes of this study with " + sets.join(", ") + (sets.size() == 1 ? "; Ctrl+Z takes it back" : "; Ctrl+Z takes one after the other back"));
+    auto* button = link(remedy, "Reads the takes of this study with " + sets.join(", ") + "; Ctrl+Z takes it back");
     button->setAccessibleName("Remedy: " + remedy);
     connect(button, &QPushButton::clicked, this, [this, settings = doubt.settings] {
-      for (const auto& [key, text] : settings)
-        if (const QString trouble = desk_->focus.edit_setting(key, QString::fromStdString(text)); !trouble.isEmpty()) return desk_->messages.say_trouble(trouble, desk_->focus.study_id());
+      desk_->messages.say_trouble(desk_->document.edit_settings(desk_->focus.study_id(), settings), desk_->focus.study_id());
     });
   } else if (doubt.place == study::Place::hookup) {
     auto* button = link(remedy, "Goes to the Hookup page");
@@ -152,6 +159,10 @@ void DoubtBand::add_line(const QString& lead, const study::Doubt& doubt, bool be
   } else if (!remedy.isEmpty()) {
     auto* text = new QLabel(remedy, band);
     text->setFont(render::text_font(12));
+    if (text->sizeHint().width() > kWidestRemedy) {
+      text->setWordWrap(true);
+      text->setMinimumWidth(kWidestRemedy);
+    }
     set_ink(*text, theme().bill_text);
     row->addWidget(text);
   }

@@ -54,6 +54,7 @@ constexpr std::array kUnits = {UnitKind{"Hz", "frequency", "20 kHz", true},
                                UnitKind{"K/W", "thermal resistance", "300 K/W", false},
                                UnitKind{"J/K", "heat capacity", "2 mJ/K", true},
                                UnitKind{"V/s", "slew rate", "5 V/us", true},
+                               UnitKind{"A/s", "slope of a current", "50 A/us", true},
                                UnitKind{"A/V2", "transconductance factor", "20 mA/V2", true},
                                UnitKind{"1/V", "share per volt", "0.02 1/V", false},
                                UnitKind{"V/rtHz", "noise density", "4 nV/rtHz", true},
@@ -114,7 +115,8 @@ struct ScaledUnit {
   double factor;
 };
 constexpr std::array kScaledUnits = {ScaledUnit{"V/us", "V/s", 1e6}, ScaledUnit{"V/µs", "V/s", 1e6},
-                                     ScaledUnit{"V/ms", "V/s", 1e3}, ScaledUnit{"V/ns", "V/s", 1e9}};
+                                     ScaledUnit{"V/ms", "V/s", 1e3}, ScaledUnit{"V/ns", "V/s", 1e9},
+                                     ScaledUnit{"A/us", "A/s", 1e6}, ScaledUnit{"A/µs", "A/s", 1e6}, ScaledUnit{"A/ns", "A/s", 1e9}};
 
 const UnitKind* kind_of(std::string_view symbol) {
   const auto it = std::find_if(kUnits.begin(), kUnits.end(), [&](const UnitKind& u) { return u.symbol == symbol; });

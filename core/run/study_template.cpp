@@ -86,6 +86,7 @@ std::set<std::string> places_of(const study::Plan& plan) {
 std::vector<std::string> names_of(const Device& device) {
   auto out = device.pins();
   out.insert(out.end(), device.contacts.begin(), device.contacts.end());
+  out.insert(out.end(), device.thermometers.begin(), device.thermometers.end());
   for (const auto& told : device.told) out.push_back(told.name);
   std::sort(out.begin(), out.end());
   out.erase(std::unique(out.begin(), out.end()), out.end());
@@ -112,6 +113,7 @@ Result<StudyTemplate> template_of(dossier::Store& store, const dossier::Study& s
   if (kind)
     if (const auto plan = kind->plan(study.plan)) used = places_of(**plan);
   std::set<std::string> told(device->contacts.begin(), device->contacts.end());
+  told.insert(device->thermometers.begin(), device->thermometers.end());
   for (const auto& quantity : device->told) told.insert(quantity.name);
   each_text(out.plan, [&](const json& text) {
     if (told.contains(text.get<std::string>())) used.insert(text.get<std::string>());

@@ -116,6 +116,8 @@ TEST_CASE("a plan of conversion that cannot be is refused with what would do", "
   CHECK(refused(p, "settle", "1 s") == "");
   p.lines.assign(101, 5);
   CHECK_THAT(refused(p, "settle", "1 s"), Contains("20200 points are more than 20000. Take fewer lines or loads."));
+  CHECK_THAT(refused(with(plan(), "feeder", "a source-measure channel"), "sensing", "at their own terminals"), Contains("A source-measure channel senses at the device's pins, and the load with it"));
+  CHECK_THAT(refused(with(plan(), "sensing", "at their own terminals"), "feeder", "a source-measure channel"), Contains("sense there, or feed by the DC source."));
   // Records.
   auto bare = plan();
   bare.hookup.chains.clear();
@@ -167,6 +169,11 @@ TEST_CASE("words of conversion that choose bring what goes with them", "[convers
   CHECK(fast.told_unit == "Hz");
   CHECK(fast.told_values == std::vector<double>{400e3});
   auto chosen = with(fast, "told_values", "250 kHz, 500 kHz");
+  CHECK(with(warm, "told_values", "-40 degC, 85 degC").told_values == std::vector<double>{-40, 85});
+  CHECK(refused(warm, "told_values", "-273 degC") == "");
+  CHECK(refused(warm, "told_values", "-274 degC") != "");
+  CHECK_THAT(refused(fast, "told_values", "0 Hz, 1 kHz"), Contains("A frequency is above zero."));
+  CHECK(refused(fast, "told_values", "0.1 Hz") == "");
   CHECK(with(chosen, "told", "clock").told_values.size() == 2);
   for (const char* word : {"nothing", "nothing besides", " none "}) {
     const auto none = with(chosen, "told", word);
@@ -276,9 +283,10 @@ TEST_CASE("points go along the inner loop first, by each value that is told", "[
   CHECK(leads[0].about == "senses at the device's pins");
   CHECK(leads[1].pin == "rail");
   CHECK(leads[1].along);
-  p.sensed = false;
   p.feeder = Feeder::source_measure;
   CHECK(conversion::PlannedConversion(p).leads()[0].name == "source-measure channel 1");
+  p.feeder = Feeder::supply;
+  p.sensed = false;
   CHECK(conversion::PlannedConversion(p).leads()[1].about == "senses at its own terminals, before its leads");
   const auto back = conversion::planned(conversion::to_json(p));
   REQUIRE(back);

@@ -27,6 +27,16 @@ TEST_CASE("values are read as engineers type them", "[base]") {
   CHECK(*read == Approx(row.value).epsilon(1e-12));
 }
 
+TEST_CASE("slopes are typed by the time people say them in, and shown with a prefix", "[base]") {
+  CHECK(*parse_value("50 A/us", "A/s") == Approx(50e6));
+  CHECK(*parse_value("2 A/ns", "A/s") == Approx(2e9));
+  CHECK(*parse_value("975 MA/s", "A/s") == Approx(975e6));
+  CHECK(*parse_value("5 V/us", "V/s") == Approx(5e6));
+  CHECK_FALSE(parse_value("5 V/us", "A/s"));
+  CHECK(format_quantity(975.1e6, "A/s", 4).unit == "MA/s");
+  CHECK(format_quantity(1.177e9, "V/s", 4).number == "1.177");
+}
+
 TEST_CASE("a level keeps the form it was typed in", "[base]") {
   CHECK(*parse_level_pp("20m", LevelForm::peak_to_peak) == Approx(0.02));
   CHECK(*parse_level_pp("20 mVpp", LevelForm::rms) == Approx(0.02));

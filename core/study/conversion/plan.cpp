@@ -37,6 +37,8 @@ double Plan::seconds(const bench::Limits& limits) const {
 Result<void> check(const Plan& p) {
   if (p.lines.empty() || p.loads.empty()) return fail(Fault::input, "At least one line and one load are wanted.");
   if (p.source_pin == p.load_pin) return fail(Fault::input, "Source and load are at one pin: the input is fed, the output is loaded.");
+  if (p.feeder == Feeder::source_measure && !p.sensed)
+    return fail(Fault::input, "A source-measure channel senses at the device's pins, and the load with it: sense there, or feed by the DC source.");
   if (!p.told.empty() && p.told_unit != "Hz" && p.told_unit != "degC")
     return fail(Fault::input, "{} is neither a frequency nor a temperature: take each of its values as a take of its own.", p.told);
   if (!p.told.empty() && p.told_values.empty()) return fail(Fault::input, "Which values is {} told?", p.told);
