@@ -472,7 +472,7 @@ TEST_CASE("every study of every named unit is taken, what fails to run is told a
   CHECK(heron_run({"take", file, "Preamp passband", "--unit", "unit 07", "--seed", "1"}).status == 1);
 }
 
-TEST_CASE("dossiers are brought together, exported whole and taken back, each take once", "[cli][merge]") {
+TEST_CASE("dossiers are brought together, exported whole and taken back, each take once", "[cli][merge][long]") {
   const test::Folder folder;
   const auto made = test::made_demo();
   REQUIRE_FALSE(made.empty());

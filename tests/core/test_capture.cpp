@@ -148,7 +148,7 @@ TEST_CASE("a long capture comes by stretches that join without a gap", "[bench][
   CHECK(ended.error().message == "enough");
 }
 
-TEST_CASE("a long record that waits for its edge is stored while it comes, trigger in its place", "[waveform][bench][recording]") {
+TEST_CASE("a long record that waits for its edge is stored while it comes, trigger in its place", "[waveform][bench][recording][long]") {
   auto plan = pulses();
   plan.when = When::edge;
   plan.level = 1;

@@ -81,7 +81,7 @@ TEST_CASE("points are set source first, the line only where it changes, and end 
   const auto ran = Watching().run(p, bench);
   if (!ran.ended) FAIL(ran.ended.error().message);
   // Read by their instruments themselves: nothing is connected.
-  CHECK(bench.calls == Calls{"supply", "load", "wait", "load", "wait", "supply", "load", "wait", "load", "wait", "load", "wait", "off"});
+  CHECK(bench.calls == Calls{"off", "supply", "load", "wait", "load", "wait", "supply", "load", "wait", "load", "wait", "load", "wait", "off"});
   REQUIRE(bench.supplied.size() == 2);
   CHECK(bench.supplied[0].pin == "in");
   CHECK(bench.supplied[0].voltage == 5);
@@ -132,7 +132,7 @@ TEST_CASE("a rest between points unloads and sets the source anew", "[conversion
   auto bench = bench_of();
   const auto ran = Watching().run(p, bench);
   if (!ran.ended) FAIL(ran.ended.error().message);
-  CHECK(bench.calls == Calls{"supply", "load", "wait", "load", "wait", "supply", "load", "wait", "load", "wait", "off"});
+  CHECK(bench.calls == Calls{"off", "supply", "load", "wait", "load", "wait", "supply", "load", "wait", "load", "wait", "off"});
   CHECK(bench.loaded[1].value == 0);
   CHECK(bench.waited[1] == 0.25);
   // A resistance is not taken down to nothing ohms, neither for a rest nor at the end.
@@ -141,7 +141,7 @@ TEST_CASE("a rest between points unloads and sets the source anew", "[conversion
   auto other = bench_of();
   const auto by_ohms = Watching().run(p, other);
   if (!by_ohms.ended) FAIL(by_ohms.ended.error().message);
-  CHECK(other.calls == Calls{"supply", "load", "wait", "wait", "supply", "load", "wait", "off"});
+  CHECK(other.calls == Calls{"off", "supply", "load", "wait", "wait", "supply", "load", "wait", "off"});
   CHECK(test::spaced(about(by_ohms, 0).at("load_set").get<std::string>()) == "50 Ω");
   CHECK_FALSE(about(by_ohms, 0).contains("load"));
   p.mode = bench::LoadMode::power;
@@ -187,7 +187,7 @@ TEST_CASE("instruments read what no input does, for as long as the inputs would"
   auto bench = bench_of();
   const auto ran = Watching().run(p, bench);
   if (!ran.ended) FAIL(ran.ended.error().message);
-  CHECK(bench.calls == Calls{"connect", "supply", "load", "wait", "capture", "load", "wait", "off"});
+  CHECK(bench.calls == Calls{"off", "connect", "supply", "load", "wait", "capture", "load", "wait", "off"});
   CHECK(bench.captured.front().samples == 500);
   CHECK(bench.captured.front().rate == 100e3);
   // The input's current is nowhere sensed, the output has both.
@@ -390,7 +390,7 @@ TEST_CASE("a source-measure channel feeds, steps both ways and takes current bac
   auto bench = bench_of();
   const auto ran = Watching().run(p, bench);
   if (!ran.ended) FAIL(ran.ended.error().message);
-  CHECK(bench.calls == Calls{"source", "load", "wait", "source", "load", "wait", "load", "wait", "off"});
+  CHECK(bench.calls == Calls{"off", "source", "load", "wait", "source", "load", "wait", "load", "wait", "off"});
   REQUIRE(bench.sourced.size() == 2);
   CHECK(bench.sourced[0].channel == 0);
   CHECK(bench.sourced[0].pin == "in");
@@ -459,7 +459,7 @@ TEST_CASE("records are captured once a value that is told, after the first warm-
   const auto ran = Watching().run(p, bench);
   if (!ran.ended) FAIL(ran.ended.error().message);
   // A record begins with the source anew: what steps begins with it.
-  CHECK(bench.calls == Calls{"connect", "tell", "supply", "load", "wait", "capture", "tell", "supply", "load", "wait", "capture", "load", "wait", "off"});
+  CHECK(bench.calls == Calls{"off", "connect", "tell", "supply", "load", "wait", "capture", "tell", "supply", "load", "wait", "capture", "load", "wait", "off"});
   CHECK(bench.waited[0] == Approx(0.103));
   CHECK(bench.waited[1] == Approx(3e-3));
   CHECK(bench.captured[0].samples == 1000);

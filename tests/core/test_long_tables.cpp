@@ -57,7 +57,7 @@ void check_values(const study::StoredNumbers& numbers) {
 
 }  // namespace
 
-TEST_CASE("a table of millions of rows stays on the disk, from the file into the dossier and back", "[csv][dossier]") {
+TEST_CASE("a table of millions of rows stays on the disk, from the file into the dossier and back", "[csv][dossier][long]") {
   test::Folder folder;
   const auto record = read(folder.write("long.csv", table(kRows, nothing)));
   const auto* v = record.find("v");

@@ -124,7 +124,7 @@ TEST_CASE("a drawing that was kept is let in only where it is nothing but a draw
   CHECK(report::harmless_svg("</svg><svg>").empty());
 }
 
-TEST_CASE("the demo's report says of every claim what the ledger says, to the last digit", "[report][demo]") {
+TEST_CASE("the demo's report says of every claim what the ledger says, to the last digit", "[report][demo][long]") {
   const test::Folder folder;
   auto store = copy_of_demo(folder);
   const auto content = report::gather(store, {});

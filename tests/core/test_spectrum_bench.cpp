@@ -202,7 +202,7 @@ TEST_CASE("a converter that would be beyond or far below full scale is told befo
   CHECK(has(study::spectrum::preflight(plan, around, nullptr), "range.unknown"));
 }
 
-TEST_CASE("two tones are driven together, each as high as it is said", "[spectrum][bench]") {
+TEST_CASE("two tones are driven together, each as high as it is said", "[spectrum][bench][long]") {
   auto plan = sine();
   plan.drive = Drive::two_tones;
   plan.level = 0.7;
@@ -216,7 +216,7 @@ TEST_CASE("two tones are driven together, each as high as it is said", "[spectru
   CHECK(value(points, "imd.3") == Approx(db(0.75 * 0.08 * a * a * a / carrier)).margin(0.3));
 }
 
-TEST_CASE("a sweep keeps its points as they come, and those before a stop", "[spectrum][bench][sweep]") {
+TEST_CASE("a sweep keeps its points as they come, and those before a stop", "[spectrum][bench][sweep][long]") {
   auto plan = sine();
   plan.along = Along::level;
   plan.level = 0.2;
@@ -356,7 +356,7 @@ TEST_CASE("what a converter's clock leaves in its codes stands at a quarter of i
   CHECK(value(read.points, "sfdr") == Approx(db(std::pow(10, -0.05) / std::sqrt(2.0) / 2e-3)).margin(0.1));
 }
 
-TEST_CASE("beside its sine the generator gives a line that is no harmonic, and noise", "[spectrum][bench][sim]") {
+TEST_CASE("beside its sine the generator gives a line that is no harmonic, and noise", "[spectrum][bench][sim][long]") {
   auto plan = sine();
   plan.samples = 1 << 15;
   plan.frequency = study::spectrum::coherent_frequency(3.3e3, plan.rate, std::size_t(plan.samples));

@@ -71,7 +71,7 @@ TEST_CASE("the quantity where the generator is connected is the stimulus, nothin
   CHECK_FALSE(undriven.kept.front().setting.json().contains("stimulus"));
 }
 
-TEST_CASE("inputs without a range are rehearsed at the highest level of the sweep, for no longer than it takes", "[spectrum][run]") {
+TEST_CASE("inputs without a range are rehearsed at the highest level of the sweep, for no longer than it takes", "[spectrum][run][long]") {
   auto plan = sine();
   plan.hookup.chains[0].input.range.reset();
   plan.along = study::spectrum::Along::level;
@@ -213,7 +213,7 @@ TEST_CASE("two tones come from two generators of twice the resistance, each risi
   CHECK(ran.kept.front().setting.json().at("second_frequency") == plan.second_frequency);
 }
 
-TEST_CASE("a level in dBFS is looked for by what is read, and told where it cannot be", "[spectrum][run]") {
+TEST_CASE("a level in dBFS is looked for by what is read, and told where it cannot be", "[spectrum][run][long]") {
   auto plan = sine();
   plan.wanted = -6;
   plan.hookup.chains.resize(1);

@@ -426,7 +426,7 @@ TEST_CASE("doubts of zero, droop, noise and gaps turn at their thresholds", "[wa
   }
 }
 
-TEST_CASE("uncertainties of waveform figures hold over seeded noise", "[waveform][truth]") {
+TEST_CASE("uncertainties of waveform figures hold over seeded noise", "[waveform][truth][long]") {
   const double tau = 5e-6, sigma = 5e-3;
   const auto clean = sampled(4000, -80e-6, 0.1e-6, [&](double t) { return t < 0 ? 0.0 : 1 - std::exp(-t / tau); });
   const std::map<std::string, double> truth = {{"level.low", 0},  {"rise_time", std::log(9) * tau}, {"time.at(50%)", std::log(2) * tau},

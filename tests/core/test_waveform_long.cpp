@@ -168,7 +168,7 @@ TEST_CASE("a decay's time constant is that of its exponential, read from samples
   CHECK_THAT(told(kShort / 4, bent(0.12)), Catch::Matchers::Contains("no exponential"));
 }
 
-TEST_CASE("the noise of a time constant is known in blocks as in samples", "[waveform]") {
+TEST_CASE("the noise of a time constant is known in blocks as in samples", "[waveform][long]") {
   for (const std::size_t n : {kShort, kLong}) {
     const double tau = double(n) / 4, noise = 5e-3;
     const auto f = [=](double t) { return 2 * std::exp(-t / tau); };

@@ -191,7 +191,7 @@ TEST_CASE("noise does to the figures of a step what their uncertainties say", "[
   check_noise(step(), {"min", "settling_time"}, 0.7, 1.4);
 }
 
-TEST_CASE("noise does to the figures of pulses what their uncertainties say", "[waveform]") {
+TEST_CASE("noise does to the figures of pulses what their uncertainties say", "[waveform][long]") {
   check_noise(train(), {"level.low", "level.high", "amplitude", "rise_time", "fall_time", "slew_rate.fall", "period", "frequency", "mean"}, 0.72, 1.35);
   check_noise(train(), {"width", "duty"}, 0.65, 1.3);
   check_noise(ringing(), {"level.low", "level.high", "fall_time", "min", "overshoot"}, 0.75, 1.35);

@@ -39,6 +39,8 @@ class Sweep {
 
   Result<void> run() {
     if (auto ok = settings(); !ok) return ok;
+    // Whatever an earlier run left on goes off first.
+    bench_.off();
     if (!p_.hookup.chains.empty())
       if (auto ok = bench_.connect(inputs(), p_.hookup.digitiser); !ok) return ok;
     for (std::size_t k = 0; k < steps_.size(); ++k) {
