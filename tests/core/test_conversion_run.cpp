@@ -344,6 +344,10 @@ TEST_CASE("a watch looks on while a temperature is waited for", "[conversion][ru
   REQUIRE(ended.kept.size() == 2);
   // At once, with the samples of that moment.
   CHECK(about(ended, 0).at("warming").at("read").size() == 1);
+  CHECK(about(ended, 0).at("warming").at("rests") == false);
+  const auto analysis = conversion::kind().analyse(ended.kept, {}, {});
+  REQUIRE(analysis);
+  CHECK(std::none_of(analysis->reading.doubts.begin(), analysis->reading.doubts.end(), [](const auto& d) { return d.key == "thermal.drift"; }));
   CHECK(ended.kept[0].records.size() == 1);
   CHECK_THAT(about(ended, 0).at("tripped").get<std::string>(), Contains("The watch rail tripped"));
   const auto noted = run("vout under 4.95 V");

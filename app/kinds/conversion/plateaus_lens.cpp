@@ -192,7 +192,7 @@ void PlateausLens::tell_way(const conversion::Evidence& e) {
   }
   if (e.warming) {
     told_ << card_of(text(e.warming->place), e.warming->read.back(), "degC", 4, "after " + text(format_duration(e.warming->times.back())));
-    told_ << card_of(e.warming->rests ? "Rests" : "Still moves", e.warming->by, "K", 2, "in a minute");
+    if (e.warming->read.size() >= conversion::kRestsOver) told_ << card_of(e.warming->rests ? "Rests" : "Still moves", e.warming->by, "K", 2, "in a minute");
   }
   if (!e.watched.times.empty()) told_ << CursorCard{"Readings", QString::number(e.watched.times.size()), {}, e.agreed ? "the last two agree" : "no two agreed"};
 }

@@ -8,6 +8,7 @@
 #include "base/quantity.h"
 #include "signal/line_spectrum.h"
 #include "study/clipping.h"
+#include "study/conversion/plan.h"
 #include "study/conversion/read_at.h"
 
 namespace heron::study::conversion {
@@ -111,7 +112,8 @@ void check_bench(const std::vector<Evidence>& all, const Rows& rows, std::vector
     limited += e.load_limited;
     if (e.halves > unsettled_from && (!unsettled || e.halves > unsettled->halves)) unsettled = &e;
     if (e.passes > 1 && !e.agreed && e.moved > kUnsettled && (!moving || e.moved > moving->moved)) moving = &e;
-    if (e.warming && !e.warming->rests && (!warming || std::abs(e.warming->by) > std::abs(warming->warming->by))) warming = &e;
+    // One that a watch ended before was not waited for.
+    if (e.warming && !e.warming->rests && e.warming->read.size() >= kRestsOver && (!warming || std::abs(e.warming->by) > std::abs(warming->warming->by))) warming = &e;
     if (!row || e.sensed || row->input_power() == 0) continue;
     // Read at the device all the same: then nothing is lost to the figures.
     const double watts = e.lost_in_leads ? 0 : e.leads * (std::pow(row->at(Port::iin), 2) + std::pow(row->at(Port::iout), 2));

@@ -224,7 +224,7 @@ class Sweep {
   /// Until the temperature moves slowly enough over its last few readings, or for as long as anybody waits. All else is
   /// read beside it, so that watches see what happens meanwhile; of that only the numbers are kept.
   Result<void> wait_for_heat(Reading& r) {
-    Warming out{.place = p_.thermometer};
+    Warming out{.place = p_.thermometer, .rests = false};
     for (;;) {
       const auto read = bench_.read_temperature(p_.thermometer, context_.stop);
       if (!read) return tl::unexpected(read.error());
