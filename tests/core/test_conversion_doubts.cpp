@@ -242,6 +242,27 @@ TEST_CASE("what moves from one reading to the next is told where they never agre
   CHECK(the(doubts({row(1)}, {}, all), "thermal.drift").mend == study::Mend::warm_up);
 }
 
+TEST_CASE("a temperature that was waited for and never rested is told, the one that moves most", "[conversion][doubts]") {
+  const auto of = [](const std::vector<double>& by, std::size_t readings, bool rests = false) {
+    std::vector<Evidence> all;
+    for (const double b : by) {
+      all.push_back(evidence());
+      conversion::Warming w{.place = fmt::format("coil {:.0f}", b), .u = 0.3, .rests = rests, .by = b};
+      for (std::size_t k = 0; k < readings; ++k) {
+        w.times.push_back(10.0 * double(k + 1));
+        w.read.push_back(25 + double(k));
+      }
+      all.back().warming = w;
+    }
+    return says(doubts({row(1)}, {}, all), "thermal.drift");
+  };
+  CHECK(of({2}, 4) == "coil 2 still moved by 2.0 K a minute at 12.0 V and 1.00 A, after 40 s of waiting.");
+  CHECK(of({2}, 4, true).empty());
+  // One that a watch cut short was not waited for.
+  CHECK(of({2}, 3).empty());
+  CHECK(of({2, -5, 3}, 4).starts_with("coil -5 still moved by 5.0 K a minute"));
+}
+
 TEST_CASE("what leads take is told from half a per cent of the input on", "[conversion][doubts]") {
   // 6 W in at 0.5 A, 1 A out: R (0.25 + 1) against 30 mW.
   const auto of = [](double leads, bool sensed = false, std::optional<double> lost = {}) {

@@ -84,7 +84,7 @@ constexpr std::string_view kNoTemperature = "no temperature is waited for";
 Word<Plan> thermometer_word() {
   auto out = kept_word("thermometer", &Plan::thermometer);
   out.key = "thermometer";
-  out.label = "Place whose temperature must rest before a point counts";
+  out.label = "Temperature that must rest first";
   out.text = [](const Plan& p) { return p.thermometer.empty() ? std::string(kNoTemperature) : p.thermometer; };
   out.set = [](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
     const auto name = trimmed(text);
@@ -109,7 +109,7 @@ Word<Plan> thermometer_word() {
 Word<Plan> agree_word() {
   auto out = kept_word("agree", &Plan::agree);
   out.key = "agree";
-  out.label = "How near two readings must be before a point counts";
+  out.label = "How near two readings must be";
   out.text = [](const Plan& p) { return p.agree > 0 ? fmt::format("until two readings agree within {:.4g} %", 100 * p.agree) : std::string("once"); };
   out.set = [](Plan& p, std::string_view text, const Surroundings&) -> Result<void> {
     auto typed = trimmed(text);
@@ -135,7 +135,7 @@ const WordTable<Plan>& words() {
   static const WordTable<Plan> table({
       choice_word("method", "method", "How it is read", &Plan::method, kMethods),
       terminal_word("source", "Pin that is fed", &Plan::source_pin),
-      choice_word("feeder", "feeder", "What feeds it: the DC source gives current only, a source-measure channel takes it as well", &Plan::feeder, kFeeders),
+      choice_word("feeder", "feeder", "What feeds the input", &Plan::feeder, kFeeders),
       terminal_word("load", "Pin that is loaded", &Plan::load_pin),
       steps_word<Plan>("lines", "Lines: voltages of the input", &Plan::lines, [](const Plan&) { return std::string("V"); }, {0, 80}, "a list, 5 V, 12 V; or 3.6 V to 8.4 V in 9, with log behind it for even ratios"),
       mode_word(),
@@ -149,7 +149,7 @@ const WordTable<Plan>& words() {
       number_word("settle", "settle_time", "Wait at each point", &Plan::settle_time, "s", {0, 3600}),
       agree_word(),
       thermometer_word(),
-      number_word("rests_within", "rests_within", "How much it may still move by in a minute", &Plan::rests_within, "K", {0.1, 100}),
+      number_word("rests_within", "rests_within", "How much it may move in a minute", &Plan::rests_within, "K", {0.1, 100}),
       number_word("warm_up", "warm_up", "Warm-up before the first point", &Plan::warm_up, "s", {0, 36000}),
       number_word("rest", "rest", "Rest between points, unloaded", &Plan::rest, "s", {0, 3600}),
       count_word("readings", "readings", "Readings averaged at each point", &Plan::readings, 16, 4096, "reading"),
