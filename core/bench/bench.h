@@ -136,9 +136,9 @@ struct ToldQuantity {
 /// What surrounds a device can always be set: degC.
 inline constexpr std::string_view kTemperature = "temperature";
 
-/// What a thermometer reads at a place of the device: degC, with its standard uncertainty and what of that is its own.
+/// What a thermometer reads at a place of the device: degC, with its standard uncertainty.
 struct TemperatureReading {
-  double value = 0, u = 0, u_noise = 0;
+  double value = 0, u = 0;
 };
 
 /// When a record begins.

@@ -88,7 +88,7 @@ Result<bench::TemperatureReading> SimulatedBench::read_temperature(std::string_v
   constexpr double kReference = 25;
   constexpr std::uint64_t kInstrument = 2400;
   const double truth = circuit_.temperature + means->voltage, gain = d.u_gain * (truth - kReference);
-  bench::TemperatureReading out{.u = std::hypot(gain, d.u_offset, d.noise), .u_noise = d.noise};
+  bench::TemperatureReading out{.u = std::hypot(gain, d.u_offset, d.noise)};
   out.value = truth + gain * own_error(kInstrument, 0) + d.u_offset * own_error(kInstrument, 1) + d.noise * normal_deviate(noise_);
   keep_pace(stop);
   return out;

@@ -82,7 +82,7 @@ TEST_CASE("the sound set-up raises nothing, whatever the noise", "[long][preflig
   }
 }
 
-TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][practice]") {
+TEST_CASE("each set-up that is wrong on purpose is caught: sources, sensors and wires", "[long][preflight][practice]") {
   CHECK(demo::fault_names().size() == 23);
   SECTION("clipped: refused, and doubted when taken all the same") {
     const auto refused = outcome("Clipped");
@@ -157,6 +157,9 @@ TEST_CASE("each set-up that is wrong on purpose is caught", "[long][preflight][p
       CHECK_THAT(doubt->text, Catch::Matchers::Contains(said));
     }
   }
+}
+
+TEST_CASE("each set-up that is wrong on purpose is caught: ranges, probes and levels", "[long][preflight][practice]") {
   SECTION("range underused") {
     const auto o = outcome("Range underused");
     CHECK(find(o.before, "range.underused"));

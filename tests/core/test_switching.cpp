@@ -2,6 +2,7 @@
 #include <cmath>
 #include <random>
 
+#include "base/random.h"
 #include "study/switching/doubts.h"
 #include "study/switching/kind.h"
 #include "study/switching/reduced.h"
@@ -434,7 +435,7 @@ TEST_CASE("the other device's recovery is its own energy", "[switching]") {
   CHECK_THAT(reason(read(pulse), "energy.recovery"), Catch::Matchers::Contains("v_f and i_f"));
 }
 
-TEST_CASE("random double pulses never give the energy of another event", "[switching]") {
+TEST_CASE("random double pulses never give the energy of another event", "[long][switching]") {
   // So many in each of four parts; all of them are ten thousand.
   const int part = GENERATE(0, 1, 2, 3);
   constexpr int kEach = 2500;

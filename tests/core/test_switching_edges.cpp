@@ -1,8 +1,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "study/switching/edge.h"
-#include "support.h"
+#include "switching_support.h"
 
 using namespace heron;
 
@@ -17,16 +16,11 @@ using study::switching::Key;
 using study::switching::Samples;
 using study::switching::Windows;
 
-constexpr double kNano = 1e-9;
-using Corners = std::vector<std::pair<double, double>>;  ///< ns and a value
+using test::Corners;
+using test::kNano;
+using test::on_line;
 
-double on_line(const Corners& c, double ns) {
-  for (std::size_t k = 1; k < c.size(); ++k)
-    if (ns <= c[k].first) return c[k - 1].second + (c[k].second - c[k - 1].second) * (ns - c[k - 1].first) / (c[k].first - c[k - 1].first);
-  return c.back().second;
-}
-
-/// One sample a nanosecond, or `each`.
+/// Times in ns: one sample a nanosecond, or `each`.
 Samples samples(const Corners& c, double each = 1) {
   Samples out;
   for (double t = c.front().first; t <= c.back().first + 1e-9; t += each) {

@@ -1,5 +1,6 @@
 #include <cmath>
 
+#include "base/random.h"
 #include "study/switching/kind.h"
 #include "truth/double_pulse.h"
 #include "truth/truth.h"

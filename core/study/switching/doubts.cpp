@@ -5,6 +5,9 @@
 
 #include "base/percent.h"
 #include "base/quantity.h"
+#include "signal/correlation.h"
+#include "signal/curve.h"
+#include "signal/line_at.h"
 #include "study/clipping.h"
 #include "study/switching/sweep.h"
 
@@ -155,42 +158,20 @@ class Checker {
     std::vector<double> x, y, t;
     for (std::size_t k = 0; k < g.t.size(); ++k) {
       if (g.t[k] < from || g.t[k] > to) continue;
-      t.push_back((g.t[k] - from) / (to - from) * 2 - 1);
+      t.push_back(g.t[k] - from);
       x.push_back((core.v.at(g.t[k] + reach) - core.v.at(g.t[k] - reach)) / (2 * reach));
       y.push_back(g.y[k]);
     }
     if (t.size() < 12) return;
-    const auto fit = left(t, x), other = left(t, y);
-    double xx = 0, yy = 0, xy = 0;
-    for (std::size_t k = 0; k < t.size(); ++k) {
-      xx += fit[k] * fit[k];
-      yy += other[k] * other[k];
-      xy += fit[k] * other[k];
-    }
-    if (!(xx > 0 && yy > 0)) return;
-    const double swing = edge.event.gate_high->value - edge.event.gate_low->value, per_slope = xy / xx, size = std::abs(per_slope) * *slope.value;
-    if (std::abs(xy) / std::sqrt(xx * yy) < kFollows || size < kWorth * swing) return;
+    const auto fit = signal::without_line(t, x), other = signal::without_line(t, y);
+    const auto line = signal::fit_line(fit, other);
+    if (!line) return;
+    const double swing = edge.event.gate_high->value - edge.event.gate_low->value, size = std::abs(line->slope) * *slope.value;
+    if (std::abs(signal::correlation(fit, other)) < kFollows || size < kWorth * swing) return;
     const double has = 20 * std::log10(edge.event.bus.value / size), wants = 20 * std::log10(edge.event.bus.value / (kWorth * swing));
     say(on_hookup({"common_mode.suspected", Severity::caution,
                    fmt::format("{} follows the slope of v_ds at turn-{}: {} at {}. A rejection of {:.0f} dB at that slope would show it so.", name, edge.event.on ? "on" : "off", shown(size, "V", 2), shown(*slope.value, "V/s"), has),
                    fmt::format("Take a sensor that rejects {:.0f} dB there, such as an isolated probe.", std::ceil(wants))}));
-  }
-
-  /// Without the line that fits best.
-  static std::vector<double> left(const std::vector<double>& t, const std::vector<double>& y) {
-    double st = 0, sy = 0, tt = 0, ty = 0;
-    const double n = double(t.size());
-    for (std::size_t k = 0; k < t.size(); ++k) {
-      st += t[k] / n;
-      sy += y[k] / n;
-    }
-    for (std::size_t k = 0; k < t.size(); ++k) {
-      tt += (t[k] - st) * (t[k] - st);
-      ty += (t[k] - st) * (y[k] - sy);
-    }
-    std::vector<double> out;
-    for (std::size_t k = 0; k < t.size(); ++k) out.push_back(y[k] - sy - (tt > 0 ? ty / tt : 0) * (t[k] - st));
-    return out;
   }
 
   void skew() {

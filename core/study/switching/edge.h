@@ -3,6 +3,7 @@
 #include <optional>
 #include <string>
 
+#include "study/switching/samples.h"
 #include "study/switching/shot.h"
 
 /// What is read off one event, and what each error of the channels does to it.
@@ -64,10 +65,5 @@ Result<Edge> read_edge(const Shot& shot, const Event& event, const Windows& wind
 
 /// The energy of an event were i_d later by so many seconds more. Nothing where it cannot be read so.
 std::optional<double> energy_at(const Core& core, const Event& event, const Windows& windows, double later);
-
-/// Where a sample set passes a level, going forward or back from a time; s. Nothing where it does not.
-std::optional<double> first_past(const Samples& s, double from, double level, bool above, bool forward);
-/// The integral of v i between two times, the lines between samples straight.
-double energy_between(const Samples& v, const Samples& i, double from, double to);
 
 }  // namespace heron::study::switching

@@ -1,0 +1,3 @@
+#include "base/json.h"
+
+template class nlohmann::basic_json<>;
