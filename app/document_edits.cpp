@@ -120,7 +120,7 @@ QString Document::write_claim(long long id, const QString& line) {
   const auto* one = study(id);
   const auto* kind = one ? study::find_kind(one->kind) : nullptr;
   if (!kind) return "There is no study yet.";
-  const auto mask = judge::understand_mask(line.toStdString());
+  const auto mask = judge::understand_mask(line.toStdString(), *kind);
   if (!mask) return QString::fromStdString(mask.error().message);
   if (*mask) {
     const auto plan = this->plan(id);

@@ -82,6 +82,7 @@ class WordEditing : public QObject {
   std::function<QList<BriefWord*>()> words_;
   BriefEditor* editor_ = nullptr;
   std::string key_;
+  QString begun_;  ///< what the word said when it was opened
 };
 
 }  // namespace heron::app

@@ -121,7 +121,7 @@ Result<int> analyse(const AnalyseOptions& options) {
   if (!options.claims.empty()) {
     const auto text = exchange::read_file(options.claims);
     if (!text) return tl::unexpected(text.error());
-    auto read = judge::read_claims(*text, options.claims);
+    auto read = judge::read_claims(*text, options.claims, *kind);
     if (!read) return tl::unexpected(read.error());
     claims = std::move(*read);
     for (const auto& claim : claims.claims) {

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/lenses/laid_over.h"
+#include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "render/theme.h"
 
@@ -15,6 +16,7 @@ using render::theme;
 
 namespace {
 constexpr double kReachOfPoint = 12;  ///< pixels from a point that still mean it
+constexpr double kNowhere = 1e-15;    ///< that a limit from zero begins at on a logarithmic axis
 constexpr double kNamesApart = 14;    ///< pixels
 constexpr double kPalest = 0.55;      ///< share of the paper in the last curve of a family
 }  // namespace
@@ -134,9 +136,27 @@ void FamilyOfCurves::draw() {
     auto* x = rect->axis(QCPAxis::atBottom);
     x->setScaleType(log_x_ ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
   }
+  draw_limits();
   finish();
   drawn();
   mark_figure();
+}
+
+/// A line on one curve of a family is drawn as well: its words say which.
+void FamilyOfCurves::draw_limits() {
+  for (const auto& mask : placed_masks(*desk_))
+    for (int panel = 0; panel < rects_.size(); ++panel)
+      for (const auto& on : limited(panel)) {
+        if (mask.curve.substr(0, mask.curve.find(" at ")) != on.name) continue;
+        for (const bool upper : {true, false}) {
+          QVector<QPointF> line;
+          for (const auto& [x, y] : upper ? mask.upper : mask.lower) line << QPointF(log_x_ ? std::max(x, kNowhere) : x, on.factor * y);
+          if (line.isEmpty()) continue;
+          auto* ground = new render::ForbiddenGround(plot_, rects_[panel], line, upper);
+          ground->setLayer("wake");
+          items_ << ground;
+        }
+      }
 }
 
 /// Names stand behind the ends of their lines, one below the other where those are close.

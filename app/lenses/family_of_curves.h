@@ -2,6 +2,7 @@
 #include <any>
 #include <functional>
 #include <optional>
+#include <string_view>
 #include <vector>
 
 #include "app/lenses/take_lens.h"
@@ -18,6 +19,12 @@ struct DrawnCurve {
   bool fitted = false;             ///< not read but worked out: dotted
   bool promised = false;           ///< besides: by a data sheet, which is no take's
   std::optional<int> quantity = {};  ///< one of several over one axis, told by its line; unset: told from its like by lightness
+};
+
+/// A curve that limit lines may lie on, in the numbers of a panel.
+struct LimitedCurve {
+  std::string_view name;  ///< as masks call it
+  double factor = 1;      ///< of the panel's numbers over the curve's
 };
 
 /// Curves of takes in panels below each other over one axis, each named at its end: the take in view with discs, the others
@@ -38,6 +45,8 @@ class FamilyOfCurves : public TakeLens {
 
   /// What is drawn of a take in a panel.
   virtual std::vector<DrawnCurve> curves_of(int panel, const std::any& of) const = 0;
+  /// What limit lines lie on in a panel as it is drawn now.
+  virtual std::vector<LimitedCurve> limited(int) const { return {}; }
   /// Names of axes, their units, forbidden ground; after everything was drawn.
   virtual void finish() = 0;
   /// Why nothing can be drawn of it; empty where something can.
@@ -76,6 +85,7 @@ class FamilyOfCurves : public TakeLens {
     QCPErrorBars* whiskers = nullptr;
   };
   void draw();
+  void draw_limits();
   void part_names();
   void mark_figure();
 

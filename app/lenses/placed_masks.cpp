@@ -11,4 +11,17 @@ std::vector<judge::Mask> placed_masks(Desk& desk) {
   return out;
 }
 
+std::vector<LimitLine> limits_over_time(Desk& desk, const std::map<std::string, std::string>& called) {
+  std::vector<LimitLine> out;
+  for (const auto& mask : placed_masks(desk))
+    for (const bool upper : {true, false}) {
+      if (!mask.along.empty() && mask.along != "s") continue;
+      const auto other = called.find(mask.curve);
+      LimitLine one{.quantity = other == called.end() ? mask.curve : other->second, .line = {}, .upper = upper};
+      for (const auto& [x, y] : upper ? mask.upper : mask.lower) one.line << QPointF(x, y);
+      if (!one.line.isEmpty()) out.push_back(std::move(one));
+    }
+  return out;
+}
+
 }  // namespace heron::app

@@ -55,6 +55,8 @@ void TakeLens::showEvent(QShowEvent* event) {
 
 void TakeLens::reload() {
   if (!isVisible()) return;
+  put_off_ = holds();
+  if (put_off_) return;
   working_.drop();
   const auto view = desk_->readings.shown();
   if (!desk_->focus.shown()) return say("Nothing is taken yet. Space takes.");
@@ -66,6 +68,10 @@ void TakeLens::reload() {
     late_.start();
   asked_take_ = view->take.id;
   prepare(view);
+}
+
+void TakeLens::let_loose() {
+  if (std::exchange(put_off_, false)) reload();
 }
 
 void TakeLens::say(const QString& why) {

@@ -33,6 +33,9 @@ class TakeLens : public Lens {
   virtual void frame() = 0;
 
   void reload();
+  /// Whether a hand holds something of what is drawn: it is not drawn anew until let_loose().
+  virtual bool holds() const { return false; }
+  void let_loose();
   void say(const QString& why);
   void showEvent(QShowEvent* event) override;
   /// After something was drawn: words and places anew; all of it in view where the study is another one, or nobody chose what is.
@@ -46,6 +49,7 @@ class TakeLens : public Lens {
  private:
   QCPItemText* why_;
   QString trouble_;
+  bool put_off_ = false;       ///< a reload, while a hand held something
   long long framed_ = -1;      ///< study that the view was made for
   long long drawn_take_ = -1;  ///< that is drawn; -1: none is
   long long asked_take_ = -1;  ///< that is being worked out

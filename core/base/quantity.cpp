@@ -218,7 +218,9 @@ std::optional<LevelForm> take_level_form(std::string& suffix) {
 
 std::string wanted_text(std::string_view unit) {
   const UnitKind* kind = kind_of(unit);
-  return kind ? fmt::format("a {} such as {}", kind->quantity, kind->example) : std::string("a number");
+  if (!kind) return "a number";
+  const bool vowel = std::string_view("aeiou").find(kind->quantity[0]) != std::string_view::npos;
+  return fmt::format("{} {} such as {}", vowel ? "an" : "a", kind->quantity, kind->example);
 }
 
 }  // namespace

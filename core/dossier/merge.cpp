@@ -137,7 +137,7 @@ Result<std::pair<Ids, Ids>> bring_studies(SQLite::Database& db, const Ids& assem
     const auto here = all[there] = fresh[there] = db.getLastInsertRowid();
     ++merged.studies;
     execute(db, "INSERT INTO main.claim (study, text, figure, lower, upper, expected, tolerance, typical) SELECT ?, text, figure, lower, upper, expected, tolerance, typical FROM other.claim WHERE study = ? ORDER BY id", here, there);
-    execute(db, "INSERT INTO main.mask (study, text, curve, upper, lower, unit, after) SELECT ?, text, curve, upper, lower, unit, after FROM other.mask WHERE study = ? ORDER BY id", here, there);
+    execute(db, "INSERT INTO main.mask (study, text, curve, upper, lower, unit, after, along) SELECT ?, text, curve, upper, lower, unit, after, along FROM other.mask WHERE study = ? ORDER BY id", here, there);
   }
   return std::pair(all, fresh);
 }

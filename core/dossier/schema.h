@@ -18,7 +18,8 @@ CREATE TABLE study (id INTEGER PRIMARY KEY, position INTEGER NOT NULL, name TEXT
 CREATE TABLE claim (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, figure TEXT NOT NULL,
                     lower TEXT, upper TEXT, expected TEXT, tolerance TEXT, typical TEXT);
 CREATE TABLE mask (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), text TEXT NOT NULL, curve TEXT NOT NULL,
-                   upper TEXT NOT NULL, lower TEXT NOT NULL, unit TEXT NOT NULL DEFAULT '', after TEXT NOT NULL DEFAULT '');
+                   upper TEXT NOT NULL, lower TEXT NOT NULL, unit TEXT NOT NULL DEFAULT '', after TEXT NOT NULL DEFAULT '',
+                   along TEXT NOT NULL DEFAULT '');
 CREATE TABLE take (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), number INTEGER NOT NULL, unit TEXT NOT NULL,
                    started TEXT NOT NULL, state TEXT NOT NULL, origin TEXT NOT NULL, setup TEXT NOT NULL, planned INTEGER NOT NULL,
                    points INTEGER NOT NULL DEFAULT 0, note TEXT NOT NULL DEFAULT '', process TEXT NOT NULL DEFAULT '', purpose TEXT NOT NULL DEFAULT '',
@@ -50,6 +51,7 @@ CREATE TABLE picture (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES 
 inline constexpr int kSealedSince = 5;  ///< the form from which on tables carry seals
 inline constexpr int kTypedSince = 7;   ///< the form from which on figures may be typed in
 inline constexpr int kPlacedSince = 8;  ///< the form from which on masks may be placed after a figure
+inline constexpr int kAlongSince = 12;  ///< the form from which on masks say what they go along
 inline constexpr int kNotedSince = 9;   ///< the form with serials and notes of units, notes of studies and the device, queue and report
 inline constexpr int kLookedAtSince = 10;  ///< the form from which on a study keeps how it is looked at, and numbers may lie in chunks
 inline constexpr int kLatchedSince = 11;   ///< the form from which on a take keeps which watches it left latched
@@ -93,6 +95,7 @@ inline constexpr const char* kMigrations[] = {
     "CREATE TABLE picture (id INTEGER PRIMARY KEY, study INTEGER NOT NULL REFERENCES study(id), take INTEGER REFERENCES "
     "take(id), caption TEXT NOT NULL, svg TEXT NOT NULL);",
     "ALTER TABLE study ADD COLUMN look TEXT NOT NULL DEFAULT '{}';",
-    "ALTER TABLE take ADD COLUMN latched TEXT NOT NULL DEFAULT '{}';"};
+    "ALTER TABLE take ADD COLUMN latched TEXT NOT NULL DEFAULT '{}';",
+    "ALTER TABLE mask ADD COLUMN along TEXT NOT NULL DEFAULT '';"};
 
 }  // namespace heron::dossier

@@ -19,7 +19,7 @@ struct Sealed {
   int altered[2] = {};  ///< the forms that it got columns in since
 };
 inline constexpr Sealed kSealed[] = {{"device", 5, {9}}, {"assembly", 5}, {"unit", 5, {9}}, {"fitted", 5}, {"study", 5, {9, 10}},
-                                     {"claim", 5},       {"mask", 5, {8}}, {"take", 5, {11}}, {"typed", 7},  {"report", 9},
+                                     {"claim", 5},       {"mask", 5, {8, 12}}, {"take", 5, {11}}, {"typed", 7},  {"report", 9},
                                      {"picture", 9}};
 
 /// Renews a table's seal; call inside the transaction that changed it.

@@ -522,13 +522,13 @@ Result<std::vector<judge::Mask>> Store::masks(long long study) {
   return guarded(path(), [&]() -> Result<std::vector<judge::Mask>> {
     std::vector<judge::Mask> out;
     Statement q(*impl_->db, fmt::format("SELECT id, text, curve, upper, lower, {} FROM mask WHERE study = ? ORDER BY id",
-                                        impl_->version < kPlacedSince ? "'', ''" : "unit, after"));
+                                        impl_->version < kPlacedSince ? "'', '', ''" : impl_->version < kAlongSince ? "unit, after, ''" : "unit, after, along"));
     q.bind(1, static_cast<int64_t>(study));
     while (q.executeStep())
       out.push_back({q.getColumn(0).getInt64(), text_of(q.getColumn(1)), text_of(q.getColumn(2)),
                      json::parse(text_of(q.getColumn(3))).get<std::vector<std::pair<double, double>>>(),
                      json::parse(text_of(q.getColumn(4))).get<std::vector<std::pair<double, double>>>(),
-                     text_of(q.getColumn(5)), text_of(q.getColumn(6))});
+                     text_of(q.getColumn(5)), text_of(q.getColumn(6)), text_of(q.getColumn(7))});
     return out;
   });
 }
@@ -536,7 +536,7 @@ Result<std::vector<judge::Mask>> Store::masks(long long study) {
 Result<long long> Store::add_mask(long long study, const judge::Mask& mask) {
   return guarded(path(), [&]() -> Result<long long> {
     SQLite::Transaction transaction(*impl_->db);
-    Statement q(*impl_->db, "INSERT INTO mask (study, text, curve, upper, lower, unit, after) VALUES (?, ?, ?, ?, ?, ?, ?)");
+    Statement q(*impl_->db, "INSERT INTO mask (study, text, curve, upper, lower, unit, after, along) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
     q.bind(1, static_cast<int64_t>(study));
     q.bind(2, mask.text);
     q.bind(3, mask.curve);
@@ -544,6 +544,7 @@ Result<long long> Store::add_mask(long long study, const judge::Mask& mask) {
     q.bind(5, json_text(json(mask.lower)));
     q.bind(6, mask.unit);
     q.bind(7, mask.after);
+    q.bind(8, mask.along);
     q.exec();
     const auto id = impl_->db->getLastInsertRowid();
     reseal(*impl_->db, "mask");

@@ -16,7 +16,7 @@
 
 namespace heron::dossier {
 
-inline constexpr int kSchemaVersion = 11;
+inline constexpr int kSchemaVersion = 12;
 
 /// A device is made of assemblies, each with a circuit of its own; the first is there from the start.
 inline constexpr long long kMainAssembly = 1;

@@ -99,10 +99,9 @@ std::vector<std::string> asked_figures(const study::Kind& kind, const std::vecto
 Result<void> check(const Mask& mask, const study::Kind& kind) {
   if (mask.after.empty()) return {};
   if (auto ok = kind.check_figure(mask.after); !ok) return tl::unexpected(Error{Fault::input, ok.error().message});
-  const auto axes = axes_of(mask.curve);
   const auto unit = kind.unit_of(mask.after).value_or("");
-  if (axes && unit != axes->x_unit)
-    return fail(Fault::input, "The mask \"{}\" goes over {}, and {} is in {}.", mask.text, axes->x_unit, mask.after, unit.empty() ? "another unit" : unit);
+  if (!mask.along.empty() && unit != mask.along)
+    return fail(Fault::input, "The mask \"{}\" goes over {}, and {} is in {}.", mask.text, mask.along, mask.after, unit.empty() ? "another unit" : unit);
   return {};
 }
 
@@ -311,6 +310,8 @@ Judgement judge_column(const Mask& mask, const study::Columns& curve, const stud
 
 Judgement judge(const Mask& mask, const study::Columns& curve) {
   const auto columns = curve.all(mask.curve);
+  if (!mask.along.empty() && mask.along != curve.x_unit && !columns.empty())
+    return {.reason = fmt::format("{} is over {} in this take, the limit line over {}", mask.curve, curve.x_name, mask.along)};
   if (columns.empty()) return {.reason = "the take has no curve of " + mask.curve};
   std::optional<Judgement> worst, undecided;
   for (const auto* column : columns) {

@@ -30,15 +30,15 @@ struct Mask {
   std::vector<std::pair<double, double>> upper, lower;  ///< x in the curve's unit, rising
   std::string unit = {};                                ///< of a quantity's limits, as they were said; empty: the curve's own
   std::string after = {};                               ///< a figure in the unit of x that the line is placed from; empty: zero
+  std::string along = {};                               ///< unit of x; empty: of old dossiers, the curve's own
 };
 
-/// A curve that masks may be on: in what, and over what.
-struct CurveAxes {
-  std::string_view unit;  ///< empty: whatever the quantity is in
-  std::string_view x_unit;
-};
-/// Of a name that is none of the known curves: a quantity over time. Nothing for what cannot be a name.
-std::optional<CurveAxes> axes_of(std::string_view curve);
+/// What a curve of that name may be in and over, the likeliest first: of a kind's own curves, one of a family by its
+/// "gain at ...", or of a quantity over time. Empty for what is none. The names are the kind's, or the text's own.
+std::vector<study::MaskCurve> axes_of(const study::Kind& kind, std::string_view curve);
+/// One curve of a family as takes call it, "energy.on at 48 V, 12 ohm" with its quantities as we write them; any other name
+/// as it is.
+std::string curve_called(std::string_view written);
 /// A value in that unit; where that is empty the text says it, and it holds from then on.
 Result<double> value_on(std::string_view text, std::string& unit);
 
@@ -102,7 +102,8 @@ struct Claims {
   std::vector<Claim> claims;
   std::vector<Mask> masks;
 };
-Result<Claims> read_claims(std::string_view toml_text, std::string_view file);
+/// @param kind  whose curves masks may lie on
+Result<Claims> read_claims(std::string_view toml_text, std::string_view file, const study::Kind& kind);
 
 nlohmann::json to_json(const Claim& claim, const Judgement& judgement);
 nlohmann::json to_json(const Mask& mask, const Judgement& judgement);

@@ -140,78 +140,117 @@ namespace {
 constexpr const char* kMaskExample =
     "Write it like: gain at most 27 dB from 100 Hz to 10 kHz, or gain at least 20 dB at 20 Hz, 25 dB at 100 Hz.";
 
+/// What is written of a mask behind its relation.
+struct Lines {
+  std::string text;   ///< "27 dB from 100 Hz to 10 kHz", or "20 dB at 20 Hz, 25 dB at 100 Hz"
+  bool flat = false;  ///< the first of the two
+};
+
+/// A value as it is written, or in other letters: "20 uj". Unlike ones, mV and MV, keep theirs.
+Result<double> value_in(const std::string& text, std::string& unit) {
+  auto exact = value_on(trimmed(text), unit);
+  if (exact || unit.empty()) return exact;
+  if (auto other = value_on(lower(trimmed(text)), unit)) return other;
+  return exact;
+}
+
 /// A place along the curve: "100 Hz", above zero, or "0.7 V".
 Result<double> place(const std::string& text, std::string_view unit) {
-  auto f = parse_value(trimmed(text), unit);
+  std::string own(unit);
+  auto f = value_in(text, own);
   if (f && unit == "Hz" && !(*f > 0)) return fail(Fault::input, "A frequency above zero is wanted. {}", kMaskExample);
   return f;
 }
 
-}  // namespace
+/// Whether the last word is a time; a claim's limits are not.
+bool ends_in_time(const Lines& lines) {
+  const auto at = lower(lines.text).rfind(lines.flat ? " to " : " at ");
+  if (at == std::string::npos) return false;
+  const auto last = parse_quantity(trimmed(std::string_view(lines.text).substr(at + 4)), "");
+  return last && last->unit == "s";
+}
 
-Result<std::optional<Mask>> understand_mask(const std::string& typed) {
-  using Line = std::vector<std::pair<double, double>>;
-  auto line = trimmed(typed);
-  const auto whole = line;
-  // Where it begins is a figure's key, which has letters of its own.
-  std::string begins;
-  if (const auto at = lower(line).rfind(" after "); at != std::string::npos) {
-    begins = trimmed(std::string_view(line).substr(at + 7));
-    line = trimmed(std::string_view(line).substr(0, at));
-  }
-  const auto cased = replaced(replaced(replaced(line, "\u2265", ">="), "\u2264", "<="), "\u2212", "-");
-  const auto small = lower(cased);
-  const auto end = std::min(small.find(' '), small.size());
-  Mask mask{.text = whole, .curve = small.substr(0, end)};
-  mask.after = begins;
-  const auto axes = axes_of(mask.curve);
-  // A quantity keeps the letters it was named with, and goes over times that say so.
-  const bool over_time = axes && axes->unit.empty();
-  if (over_time) mask.curve = line.substr(0, end);
-  auto unit = axes ? std::string(axes->unit) : std::string();
-  const auto x_unit = axes ? axes->x_unit : std::string_view();
-  const auto after = std::min(small.find_first_not_of(' ', end), small.size());
-  const auto rest = trimmed(std::string_view(small).substr(after));
-  const Relation* relation = nullptr;
-  for (const auto& r : kRelations)
-    if (!relation && rest.starts_with(r.words)) relation = &r;
-  const bool flat = small.find(" from ") != std::string::npos, several = small.find(',') != std::string::npos;
-  if (!axes || !relation || (!flat && !several)) return std::optional<Mask>();
-  if (over_time) {
-    // "v_out at most 12 V from 0 s to 1 ms": its last word is a time; a claim's limits are not.
-    const auto behind = std::max(small.rfind(flat ? " to " : " at ") + 4, end);
-    const auto last = parse_quantity(trimmed(std::string_view(small).substr(std::min(behind, small.size()))), "");
-    if (!last || last->unit != "s") return std::optional<Mask>();
-  }
-  // Known units are understood in any letters; of others mV and MV are two.
-  const auto limits = trimmed(std::string_view(over_time ? cased : small).substr(after + relation->words.size()));
-  Line points;
-  if (flat) {
-    const auto from = limits.find(" from "), to = limits.find(" to ");
+struct Points {
+  std::vector<std::pair<double, double>> points;
+  std::string unit;
+};
+/// The lines as they are understood on one pair of axes.
+Result<Points> points_on(const Lines& lines, const study::MaskCurve& axes) {
+  Points out{{}, std::string(axes.unit)};
+  const auto small = lower(lines.text);
+  const auto add = [&](const std::string& y_text, std::initializer_list<std::string> places) -> Result<void> {
+    const auto y = value_in(y_text, out.unit);
+    if (!y) return tl::unexpected(y.error());
+    for (const auto& one : places) {
+      const auto x = place(one, axes.x_unit);
+      if (!x) return tl::unexpected(x.error());
+      out.points.emplace_back(*x, *y);
+    }
+    return {};
+  };
+  if (lines.flat) {
+    const auto from = small.find(" from "), to = small.find(" to ");
     if (from == std::string::npos || to == std::string::npos || to < from)
       return fail(Fault::input, "From where to where? {}", kMaskExample);
-    const auto y = value_on(trimmed(limits.substr(0, from)), unit);
-    const auto low = place(limits.substr(from + 6, to - from - 6), x_unit), high = place(limits.substr(to + 4), x_unit);
-    for (const auto* one : {&y, &low, &high})
-      if (!*one) return tl::unexpected(one->error());
-    points = {{*low, *y}, {*high, *y}};
+    if (auto ok = add(lines.text.substr(0, from), {lines.text.substr(from + 6, to - from - 6), lines.text.substr(to + 4)}); !ok) return tl::unexpected(ok.error());
   } else {
-    for (const auto& piece : pieces(limits)) {
-      const auto at = piece.find(" at ");
+    for (const auto& piece : pieces(lines.text)) {
+      const auto at = lower(piece).find(" at ");
       if (at == std::string::npos) return fail(Fault::input, "\"{}\": where along the curve? {}", piece, kMaskExample);
-      const auto y = value_on(trimmed(piece.substr(0, at)), unit), x = place(piece.substr(at + 4), x_unit);
-      if (!y) return tl::unexpected(y.error());
-      if (!x) return tl::unexpected(x.error());
-      points.emplace_back(*x, *y);
+      if (auto ok = add(piece.substr(0, at), {piece.substr(at + 4)}); !ok) return tl::unexpected(ok.error());
     }
   }
-  for (std::size_t k = 1; k < points.size(); ++k)
-    if (!(points[k].first > points[k - 1].first))
+  for (std::size_t k = 1; k < out.points.size(); ++k)
+    if (!(out.points[k].first > out.points[k - 1].first))
       return fail(Fault::input, "A mask goes from left to right. {}", kMaskExample);
-  if (points.size() < 2) return fail(Fault::input, "A mask has two points or more. {}", kMaskExample);
-  if (over_time) mask.unit = unit;
-  (relation->lower ? mask.lower : mask.upper) = std::move(points);
-  return std::optional(std::move(mask));
+  if (out.points.size() < 2) return fail(Fault::input, "A mask has two points or more. {}", kMaskExample);
+  return out;
+}
+
+}  // namespace
+
+Result<std::optional<Mask>> understand_mask(const std::string& typed, const study::Kind& kind) {
+  auto line = trimmed(typed);
+  Mask mask{.text = line};
+  // Where it begins is a figure's key, which has letters of its own.
+  if (const auto at = lower(line).rfind(" after "); at != std::string::npos) {
+    mask.after = trimmed(std::string_view(line).substr(at + 7));
+    line = trimmed(std::string_view(line).substr(0, at));
+  }
+  line = replaced(replaced(replaced(line, "\u2265", ">="), "\u2212", "-"), "\u2264", "<=");
+  const auto small = lower(line);
+  // What stands before the first relation is the curve.
+  const Relation* relation = nullptr;
+  std::size_t at = std::string::npos;
+  for (const auto& r : kRelations)
+    if (const auto found = small.find(" " + std::string(r.words)); found < at) {
+      relation = &r;
+      at = found;
+    }
+  if (!relation) return std::optional<Mask>();
+  const auto behind = at + 1 + relation->words.size();
+  const Lines lines{trimmed(std::string_view(line).substr(behind)), small.find(" from ", behind - 1) != std::string::npos};
+  if (!lines.flat && lines.text.find(',') == std::string::npos) return std::optional<Mask>();
+  const auto curve = trimmed(std::string_view(line).substr(0, at)), known = lower(curve);
+  std::optional<Error> wrong;
+  for (const auto& name : {known, curve})
+    for (const auto& axes : axes_of(kind, name)) {
+      // A quantity may be called as a figure is: what is over times says times.
+      const bool quantity = axes.name == name && axes.unit.empty() && axes.x_unit == "s";
+      if (quantity && (name != curve || !ends_in_time(lines))) continue;
+      auto read = points_on(lines, axes);
+      if (!read) {
+        if (!wrong) wrong = read.error();
+        continue;
+      }
+      mask.curve = curve_called(std::string(axes.name) + curve.substr(axes.name.size()));
+      mask.along = axes.x_unit;
+      if (axes.unit.empty()) mask.unit = read->unit;
+      (relation->lower ? mask.lower : mask.upper) = std::move(read->points);
+      return std::optional(std::move(mask));
+    }
+  if (wrong) return tl::unexpected(*wrong);
+  return std::optional<Mask>();
 }
 
 }  // namespace heron::judge

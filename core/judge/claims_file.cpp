@@ -1,21 +1,36 @@
 #include <toml++/toml.h>
 
+#include <algorithm>
 #include <cmath>
 #include <optional>
 #include <tuple>
 
 #include "base/formula.h"
 #include "base/quantity.h"
+#include "base/words.h"
 #include "judge/claim.h"
 
 namespace heron::judge {
 
-std::optional<CurveAxes> axes_of(std::string_view curve) {
-  static constexpr std::pair<std::string_view, CurveAxes> kKnown[] = {
-      {"gain", {"dB", "Hz"}}, {"phase", {"deg", "Hz"}}, {"coherence", {"1", "Hz"}}, {"current", {"A", "V"}}, {"spectrum", {"", "Hz"}}};
-  for (const auto& [name, axes] : kKnown)
-    if (name == curve) return axes;
-  return formula_name(curve) ? std::optional(CurveAxes{"", "s"}) : std::nullopt;
+std::vector<study::MaskCurve> axes_of(const study::Kind& kind, std::string_view curve) {
+  std::vector<study::MaskCurve> out;
+  const auto base = curve.substr(0, curve.find(" at "));
+  for (const auto& one : kind.curves)
+    if (one.name == base) out.push_back(one);
+  if (kind.masks_over_time && formula_name(curve)) out.push_back({curve, "", "s"});
+  return out;
+}
+
+std::string curve_called(std::string_view written) {
+  constexpr std::string_view kAt = " at ";
+  const auto at = written.find(kAt);
+  if (at == std::string_view::npos) return std::string(written);
+  std::string out;
+  for (const auto& piece : pieces(written.substr(at + kAt.size()))) {
+    const auto quantity = parse_quantity(piece, "");
+    out += (out.empty() ? "" : ", ") + (quantity ? format_setting(quantity->value, quantity->unit) : piece);
+  }
+  return std::string(written.substr(0, at + kAt.size())) + out;
 }
 
 Result<double> value_on(std::string_view text, std::string& unit) {
@@ -75,7 +90,7 @@ Result<Claim> read_claim(std::string_view file, const toml::table& table) {
 }
 
 Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, const toml::table& table,
-                                                         std::string_view key, const CurveAxes& axes,
+                                                         std::string_view key, const study::MaskCurve& axes,
                                                          std::string& unit) {
   std::vector<std::pair<double, double>> line;
   const bool frequency = axes.x_unit == "Hz";
@@ -103,10 +118,35 @@ Result<std::vector<std::pair<double, double>>> read_line(std::string_view file, 
     }
     if (frequency && !(numbers[0] > 0)) return at(file, entry, "{}: the frequency must be above zero", key);
     if (!line.empty() && numbers[0] < line.back().first)
-      return at(file, entry, "{}: the points must rise in {}", key, frequency ? "frequency" : axes.x_unit == "s" ? "time" : "voltage");
+      return at(file, entry, "{}: the points must rise in {}", key, axes.x_unit == "1" ? "their places" : axes.x_unit);
     line.push_back({numbers[0], numbers[1]});
   }
   return line;
+}
+
+/// The mask with its lines on one pair of axes.
+Result<Mask> on_axes(std::string_view file, const toml::table& table, Mask mask, const study::MaskCurve& axes) {
+  std::string unit(axes.unit);
+  auto upper = read_line(file, table, "upper", axes, unit);
+  if (!upper) return tl::unexpected(upper.error());
+  auto lower = read_line(file, table, "lower", axes, unit);
+  if (!lower) return tl::unexpected(lower.error());
+  if (axes.unit.empty()) mask.unit = unit;
+  mask.along = axes.x_unit;
+  mask.upper = std::move(*upper);
+  mask.lower = std::move(*lower);
+  return mask;
+}
+
+/// "gain, phase or the name of a quantity", for errors.
+std::string curves_of(const study::Kind& kind) {
+  std::vector<std::string_view> names;
+  for (const auto& one : kind.curves)
+    if (std::find(names.begin(), names.end(), one.name) == names.end()) names.push_back(one.name);
+  if (kind.masks_over_time) names.push_back("the name of a quantity");
+  std::string out;
+  for (std::size_t k = 0; k < names.size(); ++k) out += fmt::format("{}{}", k == 0 ? "" : k + 1 < names.size() ? ", " : " or ", names[k]);
+  return out.empty() ? "a curve" : out;
 }
 
 /// An upper line that runs below the lower one leaves nothing that could hold.
@@ -129,7 +169,7 @@ Result<void> check_order(const Mask& mask) {
 
 }  // namespace
 
-Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
+Result<Claims> read_claims(std::string_view toml_text, std::string_view file, const study::Kind& kind) {
   toml::table root;
   try {
     root = toml::parse(toml_text);
@@ -156,24 +196,27 @@ Result<Claims> read_claims(std::string_view toml_text, std::string_view file) {
           return at(file, value, "{}: a mask has no such key; there are text, curve, after, upper and lower", inner.str());
       auto curve = text_key(file, *table, "curve");
       if (!curve) return tl::unexpected(curve.error());
-      mask.curve = curve->value_or("");
-      const auto axes = axes_of(mask.curve);
-      if (!axes)
-        return at(file, entry, "curve: gain, phase, coherence, current or the name of a quantity is wanted, not \"{}\"", mask.curve);
+      mask.curve = curve_called(curve->value_or(""));
+      const auto axes = axes_of(kind, mask.curve);
+      if (axes.empty()) return at(file, entry, "curve: {} is wanted, not \"{}\"", curves_of(kind), mask.curve);
       auto text = text_key(file, *table, "text");
       if (!text) return tl::unexpected(text.error());
       mask.text = text->value_or(mask.curve);
       auto after = text_key(file, *table, "after");
       if (!after) return tl::unexpected(after.error());
       mask.after = after->value_or("");
-      std::string unit(axes->unit);
-      auto upper = read_line(file, *table, "upper", *axes, unit);
-      if (!upper) return tl::unexpected(upper.error());
-      auto lower = read_line(file, *table, "lower", *axes, unit);
-      if (!lower) return tl::unexpected(lower.error());
-      if (axes->unit.empty()) mask.unit = unit;
-      mask.upper = std::move(*upper);
-      mask.lower = std::move(*lower);
+      // Of several axes those that all numbers fit; where none do, the first say why.
+      std::optional<Error> wrong;
+      for (const auto& one : axes) {
+        auto on = on_axes(file, *table, mask, one);
+        if (on) {
+          mask = std::move(*on);
+          wrong.reset();
+          break;
+        }
+        if (!wrong) wrong = on.error();
+      }
+      if (wrong) return tl::unexpected(*wrong);
       if (auto ok = check_order(mask); !ok) return at(file, entry, "{}", ok.error().message);
       if (mask.upper.empty() && mask.lower.empty()) return at(file, entry, "upper or lower: one is wanted");
       out.masks.push_back(std::move(mask));

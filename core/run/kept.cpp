@@ -84,7 +84,7 @@ judge::Judgement judgement_from(const json& from) {
 
 /// What a mask is, whatever it is called.
 std::string mark_of(const judge::Mask& mask) {
-  const auto bytes = json::to_cbor(json{mask.curve, mask.upper, mask.lower, mask.unit, mask.after});
+  const auto bytes = json::to_cbor(json{mask.curve, mask.upper, mask.lower, mask.unit, mask.after, mask.along});
   return std::string(bytes.begin(), bytes.end());
 }
 

@@ -141,6 +141,7 @@ json to_json(const StudyTemplate& from) {
     json one = {{"text", mask.text}, {"curve", mask.curve}, {"upper", mask.upper}, {"lower", mask.lower}};
     if (!mask.unit.empty()) one["unit"] = mask.unit;
     if (!mask.after.empty()) one["after"] = mask.after;
+    if (!mask.along.empty()) one["along"] = mask.along;
     masks.push_back(std::move(one));
   }
   return {{kMark, kForm}, {"name", from.name}, {"kind", from.kind}, {"assembly", from.assembly}, {"note", from.note}, {"plan", from.plan}, {"look", from.look}, {"settings", from.settings}, {"claims", claims}, {"masks", masks}, {"pins", from.pins}, {"parts", from.parts}};
@@ -162,7 +163,7 @@ Result<StudyTemplate> template_from(std::string_view text, const std::string& fi
     for (const auto& one : kept.value("claims", json::array()))
       out.claims.push_back({.text = one.at("text"), .figure = one.at("figure"), .lower = maybe(one, "lower"), .upper = maybe(one, "upper"), .expected = maybe(one, "expected"), .tolerance = maybe(one, "tolerance"), .typical = maybe(one, "typical")});
     for (const auto& one : kept.value("masks", json::array()))
-      out.masks.push_back({.text = one.at("text"), .curve = one.at("curve"), .upper = one.at("upper").get<std::vector<std::pair<double, double>>>(), .lower = one.at("lower").get<std::vector<std::pair<double, double>>>(), .unit = one.value("unit", ""), .after = one.value("after", "")});
+      out.masks.push_back({.text = one.at("text"), .curve = one.at("curve"), .upper = one.at("upper").get<std::vector<std::pair<double, double>>>(), .lower = one.at("lower").get<std::vector<std::pair<double, double>>>(), .unit = one.value("unit", ""), .after = one.value("after", ""), .along = one.value("along", "")});
     if (out.name.empty()) return fail(Fault::input, "{}: the template's study has no name.", file);
     const auto* kind = study::find_kind(out.kind);
     if (!kind) return fail(Fault::input, "{}: this version knows no studies of kind \"{}\".", file, out.kind);

@@ -28,6 +28,13 @@ struct ColumnRole {
   bool written_by_export = false;            ///< not offered to people
 };
 
+/// A curve that limit lines may lie on.
+struct MaskCurve {
+  std::string_view name;    ///< "gain"; a family's are "gain at ..."
+  std::string_view unit;    ///< empty: as the data are, and the line says it
+  std::string_view x_unit;
+};
+
 class Plan;
 struct Surroundings;
 
@@ -42,6 +49,10 @@ struct Kind {
   bool quantities_by_name = false;
   /// Several files are points of one take, each a record; else they are takes.
   bool files_are_points = false;
+  /// Curves that limit lines may lie on, one name over several units where takes may have either.
+  std::vector<MaskCurve> curves = {};
+  /// And every quantity by its name, over times.
+  bool masks_over_time = false;
   /// Settings that say the times of records which have none.
   std::vector<std::string_view> times_said = {};
   /// How the settings begin that say what a network does, which may come from a file of one; empty: there are none.

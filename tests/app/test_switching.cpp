@@ -8,7 +8,9 @@
 #include "app/kinds/switching/shots_table_lens.h"
 #include "app/kinds/switching/skew_lens.h"
 #include "app/kinds/switching/trajectory_lens.h"
+#include "app/word_editor.h"
 #include "driver.h"
+#include "render/plot_parts.h"
 #include "render/theme.h"
 
 using namespace heron;
@@ -30,6 +32,7 @@ std::string setting(OpenWindow& open, const std::string& key) {
 
 TEST_CASE("an end of an integral's window is dragged, and the energy follows at once", "[app][switching]") {
   OpenWindow open;
+  REQUIRE(drive::ledger_read(open.window));
   auto* lens = drive::look_at<app::EdgesLens>(open, kShot, "Edges");
   REQUIRE(lens);
   REQUIRE(drive::until([&] { return lens->cards().size() == 2 && lens->window_end(false, true); }));
@@ -105,6 +108,45 @@ TEST_CASE("energies are named at the ends of their curves, over what was swept, 
   const auto shot = drive::button(open.window, "Shot")->text();
   QTest::keyClick(&open.window, Qt::Key_BracketRight);
   CHECK(drive::until([&] { return drive::button(open.window, "Shot")->text() != shot; }));
+}
+
+TEST_CASE("a limit along the current is hatched ground over the energies it is of, and is judged", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::EnergiesLens>(open, kSweep, "Energies");
+  REQUIRE(lens);
+  REQUIRE(drive::until([&] { return lens->names().size() == 4; }));
+  const auto id = open.desk().focus.study_id();
+  CHECK(open.desk().document.write_claim(id, "energy.on at most 20 V from 5 A to 20 A").contains("an energy such as"));
+  CHECK(open.desk().document.write_claim(id, "energy.on at 12 ohm at most 20 uJ from 6 A to 19 A").isEmpty());
+  const auto grounds = [](QCustomPlot* plot) {
+    int count = 0;
+    for (int k = 0; k < plot->itemCount(); ++k) count += dynamic_cast<render::ForbiddenGround*>(plot->item(k)) != nullptr;
+    return count;
+  };
+  CHECK(drive::until([&] { return grounds(lens->plot()) == 1; }));
+  // It lies on turn-on over the current and on nothing else.
+  drive::click(drive::button(open.window, "Sum"));
+  CHECK(drive::until([&] { return grounds(lens->plot()) == 0; }));
+  drive::click(drive::button(open.window, "Sum"));
+  drive::click(drive::button(open.window, "Over"));
+  CHECK(drive::until([&] { return lens->plot()->xAxis->label().startsWith("Bus voltage") && grounds(lens->plot()) == 0; }));
+  // 24.7 uJ at 20 A: it fails near its upper end.
+  const auto fails = [&] {
+    const auto view = open.desk().readings.shown();
+    const auto masks = open.desk().focus.masks();
+    if (!view || masks.empty()) return false;
+    const auto judged = judge::judge(masks.front(), view->analysis);
+    return judged.verdict == judge::Verdict::fails && judged.at && *judged.at > 15;
+  };
+  CHECK(drive::until(fails));
+  open.desk().document.undo_stack().undo();
+  CHECK(drive::until([&] { return open.desk().focus.masks().empty(); }));
+  // One over time lies on the record of a shot.
+  auto* pulses = drive::look_at<app::PulseLens>(open, kShot, "Pulses");
+  REQUIRE(pulses);
+  REQUIRE(drive::until([&] { return !pulses->record_plot()->names().isEmpty(); }));
+  CHECK(open.desk().document.write_claim(open.desk().focus.study_id(), "v_ds at most 70 V from 0 s to 20 us").isEmpty());
+  CHECK(drive::until([&] { return grounds(pulses->record_plot()) == 1; }));
 }
 
 TEST_CASE("an energy is a map over current and gate resistor, whose cells open their shots", "[app][switching]") {
@@ -223,6 +265,26 @@ TEST_CASE("shots are a table that copies in SI numbers, and Enter opens one", "[
   QTest::keyClick(table, Qt::Key_Return);
   CHECK(drive::until([&] { return drive::visible<app::PulseLens>(open) != nullptr; }));
   CHECK(drive::until([&] { return drive::button(open.window, "Shot") && drive::button(open.window, "Shot")->text() == "shot 3 of 8"; }));
+}
+
+TEST_CASE("a word that nobody changed is left as it stands, whatever it says", "[app][switching]") {
+  OpenWindow open;
+  open.choose_study(kSweep);
+  REQUIRE(drive::until([&] { return open.word("first") != nullptr; }));
+  const auto said = open.word("first")->text();
+  REQUIRE(said.contains(" to "));
+  drive::click(open.word("first"));
+  REQUIRE(drive::until([&] { return open.editor() != nullptr; }));
+  QTest::keyClick(open.editor(), Qt::Key_X);
+  QTest::keyClick(open.editor(), Qt::Key_Z, Qt::ControlModifier);
+  QTest::keyClick(open.editor(), Qt::Key_Tab);
+  // On to the next word, and nothing to undo.
+  auto* editor = open.window.findChild<app::BriefEditor*>();
+  REQUIRE(editor);
+  CHECK(drive::until([&] { return editor->isVisible() && open.editor()->text() != said; }));
+  QTest::keyClick(open.editor(), Qt::Key_Escape);
+  CHECK(open.word("first")->text() == said);
+  CHECK_FALSE(open.desk().document.undo_stack().canUndo());
 }
 
 TEST_CASE("a bus is armed by hand for each take, and said to be empty afterwards", "[app][switching]") {

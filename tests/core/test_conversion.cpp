@@ -326,7 +326,7 @@ TEST_CASE("curves are named by what tells them apart, over the output current", 
   REQUIRE(one.find("efficiency"));
   CHECK(one.find("efficiency")->y[2] == Approx(efficiency_at(1)));
   CHECK(one.find("loss")->y[3] == Approx(loss_at(2)));
-  CHECK(one.find("vout")->unit == "V");
+  CHECK(one.find("output")->unit == "V");
   const auto two = curve_of(joined({converter(loads, 8), converter(loads, 16, 2)}));
   CHECK(!two.find("loss"));
   REQUIRE(two.all("loss").size() == 2);

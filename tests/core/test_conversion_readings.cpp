@@ -334,7 +334,7 @@ TEST_CASE("curves are named by what tells them apart, and one that steps tells i
   const auto one = conversion::curve_of({row(12, 1), row(12, 2), row(12, 2)}, {}, 100);
   REQUIRE(one.columns.size() == 3);
   CHECK(one.columns[0].name == "efficiency");
-  CHECK(one.columns[1].name == "vout");
+  CHECK(one.columns[1].name == "output");
   CHECK(one.columns[2].name == "loss");
   CHECK(one.columns[2].unit == "W");
   CHECK(one.x == std::vector<double>{1, 2});

@@ -184,8 +184,8 @@ TEST_CASE("of a record the output over time is the curve, by lowest and highest 
   REQUIRE(analysis);
   const auto& curve = *analysis->curve;
   CHECK(curve.x_name == "time");
-  REQUIRE(curve.find("vout"));
-  const auto& y = curve.find("vout")->y;
+  REQUIRE(curve.find("output"));
+  const auto& y = curve.find("output")->y;
   CHECK(y.size() == curve.x.size());
   CHECK(*std::max_element(y.begin(), y.end()) == Approx(5.1).margin(1e-4));
   CHECK(*std::min_element(y.begin(), y.end()) == Approx(4.9).margin(1e-4));

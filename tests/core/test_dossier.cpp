@@ -331,6 +331,7 @@ TEST_CASE("a dossier of the first form is brought up to the present one, and not
     db.exec("ALTER TABLE record DROP COLUMN samples");
     db.exec("ALTER TABLE mask DROP COLUMN unit");
     db.exec("ALTER TABLE mask DROP COLUMN after");
+    db.exec("ALTER TABLE mask DROP COLUMN along");
     db.exec("ALTER TABLE device DROP COLUMN note");
     db.exec("ALTER TABLE unit DROP COLUMN serial");
     db.exec("ALTER TABLE unit DROP COLUMN note");

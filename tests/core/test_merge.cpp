@@ -115,7 +115,7 @@ TEST_CASE("a study, a unit, a claim, a typed figure and a recording that are mis
   const auto long_one = there.add_study({.name = "Long", .kind = pulse_count::kName, .plan = {{"x", 1}}, .note = "runs over night"});
   REQUIRE(long_one);
   REQUIRE(there.add_claim(*long_one, {.text = "Few pulses", .figure = "pulses", .upper = "3"}));
-  REQUIRE(there.add_mask(*long_one, {.text = "Below", .curve = "answer", .upper = {{0, 1}, {1, 2}}, .unit = "V", .after = "pulses"}));
+  REQUIRE(there.add_mask(*long_one, {.text = "Below", .curve = "answer", .upper = {{0, 1}, {1, 2}}, .unit = "V", .after = "pulses", .along = "1"}));
   const auto third = there.add_unit("unit 03");
   REQUIRE(third);
   REQUIRE(there.set_unit_words(*third, "SN 0042", "from the second batch"));
@@ -150,6 +150,7 @@ TEST_CASE("a study, a unit, a claim, a typed figure and a recording that are mis
   CHECK(here.claims(study->id)->front().upper == "3");
   REQUIRE(here.masks(study->id)->size() == 1);
   CHECK(here.masks(study->id)->front().after == "pulses");
+  CHECK(here.masks(study->id)->front().along == "1");
   const auto units = *here.units();
   REQUIRE(units.size() == 3);
   CHECK(units.back().serial == "SN 0042");

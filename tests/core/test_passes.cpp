@@ -265,20 +265,20 @@ TEST_CASE("a formula of t draws what is expected, with the band of its parts", "
 }
 
 TEST_CASE("a quantity is held against a limit over time, in its own letters", "[judge][mask][waveform]") {
-  const auto read = judge::understand_mask("V_out at most 1.05 V from 0 s to 2 ms");
+  const auto read = judge::understand_mask("V_out at most 1.05 V from 0 s to 2 ms", *study::find_kind("waveform"));
   REQUIRE(read);
   REQUIRE(*read);
   CHECK((*read)->curve == "V_out");
   REQUIRE((*read)->upper.size() == 2);
   CHECK((*read)->upper[1] == std::pair{2e-3, 1.05});
-  const auto small = judge::understand_mask("v at least 20 mV at 0 s, 3 MV at 1 s");
+  const auto small = judge::understand_mask("v at least 20 mV at 0 s, 3 MV at 1 s", *study::find_kind("waveform"));
   REQUIRE(small);
   REQUIRE(*small);
   CHECK((*small)->lower[0].second == Approx(20e-3));
   CHECK((*small)->lower[1].second == Approx(3e6));
   // No limit over time: a claim, or nothing.
   for (const char* text : {"rise_time at most 2 us", "overshoot from 1 to 5", "v at most 3 V from 1 Hz to 2 Hz"}) {
-    const auto other = judge::understand_mask(text);
+    const auto other = judge::understand_mask(text, *study::find_kind("waveform"));
     INFO(text);
     REQUIRE(other);
     CHECK_FALSE(*other);
@@ -295,19 +295,19 @@ TEST_CASE("a quantity is held against a limit over time, in its own letters", "[
   column.y[12] = 1.04;
   CHECK(judge::judge(**read, curve).verdict == judge::Verdict::meets);
   // A limit in another unit decides nothing.
-  const auto other = judge::understand_mask("V_out at most 5 A from 0 s to 2 ms");
+  const auto other = judge::understand_mask("V_out at most 5 A from 0 s to 2 ms", *study::find_kind("waveform"));
   REQUIRE(other);
   REQUIRE(*other);
   const auto undecided = judge::judge(**other, curve);
   CHECK(undecided.verdict == judge::Verdict::not_measured);
   CHECK(undecided.reason == "V_out is in V, the limit in A");
-  CHECK_FALSE(judge::understand_mask("V_out at most 5 V at 0 s, 2 A at 1 s"));
+  CHECK_FALSE(judge::understand_mask("V_out at most 5 V at 0 s, 2 A at 1 s", *study::find_kind("waveform")));
 }
 
 TEST_CASE("a limit over time is placed after a crossing, and undecided where there is none", "[judge][mask][waveform]") {
   const auto* kind = study::find_kind("waveform");
   REQUIRE(kind);
-  const auto read = judge::understand_mask("V_out at most 0.2 V from 1 ms to 2 ms after time.at(0.5V,falling)");
+  const auto read = judge::understand_mask("V_out at most 0.2 V from 1 ms to 2 ms after time.at(0.5V,falling)", *study::find_kind("waveform"));
   REQUIRE(read);
   REQUIRE(*read);
   CHECK((*read)->after == "time.at(0.5V,falling)");
@@ -316,7 +316,7 @@ TEST_CASE("a limit over time is placed after a crossing, and undecided where the
   CHECK(judge::asked_figures(*kind, {}, {**read}) == std::vector<std::string>{"time.at(0.5V,falling)"});
   // A figure that is none, and one that is no time.
   for (const char* bad : {"V_out at most 0.2 V from 1 ms to 2 ms after lunch", "V_out at most 0.2 V from 1 ms to 2 ms after frequency"}) {
-    const auto other = judge::understand_mask(bad);
+    const auto other = judge::understand_mask(bad, *kind);
     INFO(bad);
     REQUIRE(other);
     REQUIRE(*other);

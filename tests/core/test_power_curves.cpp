@@ -159,7 +159,7 @@ TEST_CASE("a sliding rms is drawn at the samples that have one, each channel und
   REQUIRE(whole.x.size() == 8192 - 10);
   CHECK(whole.x.front() == Approx(5e-3));
   CHECK(whole.x[1] == Approx(6e-3));
-  CHECK(whole.columns.at(0).name == "current.rms");
+  CHECK(whole.columns.at(0).name == "current.half_cycle");
   CHECK(whole.columns[0].y.front() == 0);
   CHECK(whole.columns[0].y.back() == Approx(3));
   const auto half = of(16384);
@@ -170,13 +170,13 @@ TEST_CASE("a sliding rms is drawn at the samples that have one, each channel und
   for (const char phase : {'a', 'b', 'c'}) rows.push_back({std::string("i") + phase, "A", counted(2000, [=](double k) { return (phase - 'a' + 1) * std::cos(2 * pi * 50e-4 * k - (phase - 'a') * 2 * pi / 3); })});
   const auto three = curve({point_of(rows, 10e3)}, {{"method", "switch_on"}});
   REQUIRE(three.columns.size() == 3);
-  CHECK(three.columns[2].name == "current.rms.c");
+  CHECK(three.columns[2].name == "current.half_cycle at c");
   for (std::size_t p = 0; p < 3; ++p) {
     REQUIRE(three.columns[p].y.size() == three.x.size());
     CHECK(three.columns[p].y[500] == Approx(double(p + 1) / std::sqrt(2)).epsilon(1e-3));
   }
   const auto harmonics = curve({point_of(rows, 10e3)});
-  CHECK(harmonics.columns.at(1).name == "current.b");
+  CHECK(harmonics.columns.at(1).name == "harmonic.current at b");
   CHECK(harmonics.columns[1].unit == "A");
   CHECK(harmonics.columns[1].y[0] == Approx(2 / std::sqrt(2)).epsilon(1e-4));
   CHECK(harmonics.columns[1].y[1] < 1e-3);

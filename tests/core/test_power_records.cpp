@@ -675,13 +675,13 @@ TEST_CASE("a power study's curve is what it was read for", "[power]") {
   CHECK(harmonics.curve->x_name == "order");
   CHECK(harmonics.curve->x.size() == 40);
   REQUIRE(harmonics.curve->columns.size() == 2);
-  CHECK(harmonics.curve->columns[0].name == "voltage");
+  CHECK(harmonics.curve->columns[0].name == "harmonic.voltage");
   CHECK(harmonics.curve->columns[0].y[0] == Approx(325 / sqrt2).epsilon(1e-4));
   CHECK(harmonics.curve->columns[1].unit == "A");
   const auto on = analysed({point}, {{"method", "switch_on"}});
   CHECK(on.curve->x_name == "time");
   REQUIRE(on.curve->columns.size() == 1);
-  CHECK(on.curve->columns[0].name == "current.rms");
+  CHECK(on.curve->columns[0].name == "current.half_cycle");
   CHECK(on.curve->columns[0].y.back() == Approx(std::sqrt(17 / 2.0)).epsilon(1e-2));
   CHECK(on.curve->x.front() == Approx(0.005).margin(2e-4));
   const auto slept = analysed({point_of({{"i", "A", sampled(20000, 1e-3, [](double t) { return t < 10 ? 1e-3 : 20e-3; })}}, 1e3)}, {{"method", "profile"}});

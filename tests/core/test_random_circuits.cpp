@@ -177,7 +177,7 @@ TEST_CASE("a claims file with random damage is read or refused, never more", "[j
       else
         bad.insert(at, 1, char(32 + random() % 95));
     }
-    const auto read = judge::read_claims(bad, "bad.toml");
+    const auto read = judge::read_claims(bad, "bad.toml", *study::find_kind("response"));
     if (!read) {
       CHECK_THAT(read.error().message, Catch::Matchers::StartsWith("bad.toml:"));
       continue;

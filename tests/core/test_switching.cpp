@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <numbers>
 #include <random>
 
 #include "base/random.h"
@@ -414,6 +415,71 @@ TEST_CASE("a shunt's inductance shows as the current's own slope", "[switching][
   CHECK(!doubt(early, "shunt.inductance"));
   // Two per cent of the shorter edge are 0.28 ns.
   CHECK(!doubt(analyse({by_shunt(0.2e-9)}).reading, "shunt.inductance"));
+}
+
+TEST_CASE("a voltage that is read more slowly than the current takes its share off a shunt's inductance", "[switching]") {
+  const auto pulse = smooth();
+  const auto point = changed(pulse, [&](study::Record& r) {
+    auto& t = channel(r, "time").numbers;
+    auto& i = channel(r, "i_d").numbers;
+    for (std::size_t k = 0; k < t.size(); ++k) i[k] = pulse.i(t[k]) + 3e-9 * (pulse.i(t[k] + 0.1e-9) - pulse.i(t[k] - 0.1e-9)) / 0.2e-9;
+  });
+  const auto pickup = [&](double v_pole, double i_pole) {
+    auto record = std::make_shared<study::Waveforms>(**switching::waveforms_of(point, {}));
+    const auto bandwidth = [](double pole) { return pole > 0 ? 1 / (2 * std::numbers::pi * pole) : 0; };
+    record->errors[record->place("v_ds")].bandwidth = bandwidth(v_pole);
+    record->errors[record->place("i_d")].bandwidth = bandwidth(i_pole);
+    const auto shot = switching::read(record, {}, {});
+    REQUIRE(shot);
+    REQUIRE((*shot)->pickup);
+    return *(*shot)->pickup;
+  };
+  const double plain = pickup(0, 0);
+  CHECK(plain == Approx(3e-9).epsilon(0.05));
+  CHECK(pickup(1e-9, 0) == Approx(plain - 1e-9));
+  CHECK(pickup(1e-9, 0.4e-9) == Approx(plain - 0.6e-9));
+  CHECK(pickup(0.4e-9, 1e-9) == Approx(plain));
+}
+
+TEST_CASE("a shot over time has its events sample by sample and the rest in steps", "[switching]") {
+  // A sample a nanosecond, with two events.
+  DoublePulse pulse;
+  pulse.first = 16e-6;
+  pulse.after = 3e-6;
+  const auto point = changed(pulse, [](auto&) {});
+  auto reducer = switching::reducer({});
+  REQUIRE(reducer);
+  REQUIRE((*reducer)->add(point));
+  const auto reduced = *(*reducer)->so_far();
+  const auto analysis = reduced->read({}, {});
+  REQUIRE(analysis);
+  const auto shot = *switching::read(*switching::waveforms_of(point, {}), {}, {});
+  const auto& times = channel(const_cast<study::Record&>(point.records.front()), "time").numbers;
+  const double length = times.back() - times.front();
+  const auto look = [&](const study::Columns& c, double most) {
+    REQUIRE(c.x.size() > 100);
+    CHECK(double(c.x.size()) < 1.3 * most);
+    CHECK(c.x.front() == Approx(times.front()));
+    CHECK(c.x.back() <= times.back() + 1e-15);
+    CHECK(c.x.back() > times.back() - 2 * 2 * length / most);
+    REQUIRE(c.columns.size() == 3);
+    for (std::size_t k = 1; k < c.x.size(); ++k) {
+      REQUIRE(c.x[k] > c.x[k - 1]);
+      // About an event as fine as a quarter of the places allows, elsewhere as half of them do.
+      bool near = false;
+      double share = 0;
+      for (const auto* edge : {&shot->off, &shot->on}) {
+        const auto [from, to] = *(*edge)->window;
+        if (c.x[k - 1] < from - 2 * (to - from) + 2e-9 || c.x[k] > to + 4 * (to - from) - 2e-9) continue;
+        near = true;
+        share = std::max(1e-9, 7 * (to - from) / (most / 4));
+      }
+      CHECK(c.x[k] - c.x[k - 1] < 1.01e-9 + (near ? share : length / (most / 2)));
+    }
+    for (std::size_t k = 0; k < c.x.size(); k += 7) CHECK(c.columns[0].y[k] == Approx(pulse.v(c.x[k])).margin(1e-6));
+  };
+  look(*analysis->curve, 8192);
+  look(reduced->small(), 160);
 }
 
 TEST_CASE("the other device's recovery is its own energy", "[switching]") {

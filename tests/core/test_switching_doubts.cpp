@@ -293,4 +293,25 @@ TEST_CASE("the worst known energy is the one that is told", "[switching][doubts]
   CHECK_FALSE(doubt(r, "noise.limited", {}, reading));
 }
 
+TEST_CASE("two that are exchanged or turned are mended by settings that say so", "[switching][doubts]") {
+  const auto swapped = doubt(with(read(kAll), [](Shot& s) { s.swapped = s.reversed = true; }), "wiring.swapped");
+  REQUIRE(swapped);
+  CHECK(swapped->remedy == "Exchange them: wire.v_ds = i_d, wire.i_d = v_ds.");
+  CHECK_FALSE(doubt(with(read(kAll), [](Shot& s) { s.swapped = s.reversed = true; }), "wiring.sign"));
+  CHECK(doubt(with(read(kAll), [](Shot& s) { s.reversed = true; }), "wiring.sign")->remedy == "Turn it round: wire.i_d = -i_d.");
+  // On top of how they are filled already.
+  Lines scaled = kAll;
+  scaled[1].first = "shunt";
+  for (auto& [t, y] : scaled[1].second) y /= 100;
+  const study::SettingsText wired = {{"wire.i_d", "100*shunt"}};
+  CHECK(doubt(with(read(scaled, wired), [](Shot& s) { s.reversed = true; }), "wiring.sign", wired)->remedy == "Turn it round: wire.i_d = -100*shunt.");
+}
+
+TEST_CASE("of a current that never flows no share of its zero is told", "[switching][doubts]") {
+  Lines none = kAll;
+  none[1].second = {{0, 0}, {30, 0}};
+  const auto r = with(read(none), [](Shot& s) { s.of[std::size_t(Role::i_d)]->errors.u_offset = 0.5; });
+  CHECK_FALSE(doubt(r, "offset.uncorrected"));
+}
+
 }  // namespace switching_doubts

@@ -94,6 +94,13 @@ TEST_CASE("a level is passed at the first sample beyond it, going forward or bac
   CHECK(past(20, 10, true, false) == Approx(19));
   CHECK(past(0, 0, false, true) == Approx(0));
   CHECK(past(3, 5, true, true) == Approx(5));
+  // Of two that both lie beyond it, the one next to the level counts, not what a line beyond them would say.
+  const auto line = samples({{0, 0}, {3, 30}}), falls = samples({{0, 30}, {2, 24}, {3, 21}});
+  const auto on = [](const Samples& of, double from, double level, bool forward) { return *study::switching::first_past(of, from * kNano, level, true, forward) / kNano; };
+  CHECK(on(line, 2.5, 5, false) == Approx(2));
+  CHECK(on(line, 1.5, 5, true) == Approx(1));
+  CHECK(on(falls, 1.5, 5, false) == Approx(2));
+  CHECK(on(falls, 1.5, 5, true) == Approx(2));
 }
 
 TEST_CASE("between samples a quantity goes straight, and holds beyond its ends", "[switching]") {
@@ -244,6 +251,79 @@ TEST_CASE("what a turn-off does not show is absent with its reason", "[switching
   CHECK(why_not(holds, Key::energy_off) == "i_d does not fall to the window's level within the record");
   CHECK(why_not(holds, Key::delay_off) == "there is no v_gs");
   CHECK(value(holds, Key::overshoot_voltage) == Approx(20));
+}
+
+TEST_CASE("the peak of a turn-on is looked for no further than its own time after it", "[switching]") {
+  // 105 ns is where the window ends; twice the 48 ns from the current's passage, 57 ns, on.
+  const auto with_bump = [](double from) { return Corners{{0, 0}, {50, 0}, {70, 14}, {90, 10}, {from, 10}, {from + 2, 20}, {from + 4, 10}, {300, 10}}; };
+  CHECK(value(edge(kOnV, with_bump(196), true), Key::peak_current) == Approx(20));
+  CHECK(value(edge(kOnV, with_bump(204), true), Key::peak_current) == Approx(14));
+  // Of a turn-off twice as far as its end lies after the voltage's passage: 116 ns and 2 * 51 ns on.
+  const auto rings = [](double from) { return Corners{{0, 0}, {40, 0}, {100, 120}, {110, 100}, {from, 100}, {from + 2, 150}, {from + 4, 100}, {300, 100}}; };
+  CHECK(value(edge(rings(210), kOffI, false), Key::peak_voltage) == Approx(150));
+  CHECK(value(edge(rings(222), kOffI, false), Key::peak_voltage) == Approx(120));
+}
+
+TEST_CASE("every error of the channels moves what is read as it moves the samples", "[switching]") {
+  // A shot of straight lines, with one channel's error at a time.
+  const test::Lines lines = {{"v_ds", test::kPulsesV}, {"i_d", test::kPulsesI}, {"v_gs", test::kPulsesG}};
+  using study::switching::Role;
+  using study::switching::Source;
+  const auto with = [&](Role role, const std::function<void(study::TraceErrors&)>& change, bool on, std::optional<double> u_skew = {}) {
+    study::switching::Shot shot = *test::shot_of(lines);
+    for (auto& one : shot.of)
+      if (one) one->errors = {};
+    change(shot.of[std::size_t(role)]->errors);
+    auto event = on ? *shot.on : *shot.off;
+    event.bus.u = event.load.u = 0;
+    auto out = study::switching::read_edge(shot, event, {}, u_skew);
+    if (!out) FAIL(out.error().message);
+    return *out;
+  };
+  const auto shared = [](const Edge& e, Key key, Source source) { return e.get(key).shared[std::size_t(source)]; };
+  for (const bool on : {true, false}) {
+    CAPTURE(on);
+    const auto key = on ? Key::energy_on : Key::energy_off;
+    const auto v_gain = with(Role::v_ds, [](auto& e) { e.u_gain = 0.01; }, on);
+    const double energy_is = value(v_gain, key);
+    // Its levels move with it, so that the window stands.
+    CHECK(shared(v_gain, key, Source::v_gain) == Approx(0.01 * energy_is).epsilon(1e-6));
+    CHECK(shared(v_gain, key, Source::i_gain) == 0);
+    CHECK(v_gain.load_shared == study::switching::BySource{});
+    const auto i_gain = with(Role::i_d, [](auto& e) { e.u_gain = 0.02; }, on);
+    CHECK(shared(i_gain, key, Source::i_gain) == Approx(0.02 * energy_is).epsilon(1e-6));
+    CHECK(i_gain.load_shared[std::size_t(Source::i_gain)] == Approx(0.02 * i_gain.event.load.value));
+    // An offset is the same step on both levels: the slope stays, the energy gains the other factor's integral.
+    const auto v_offset = with(Role::v_ds, [](auto& e) { e.u_offset = 0.1; }, on);
+    const auto i_offset = with(Role::i_d, [](auto& e) { e.u_offset = 0.1; }, on);
+    CHECK(shared(v_offset, key, Source::v_offset) > 0);
+    CHECK(shared(i_offset, key, Source::i_offset) > 0);
+    CHECK(i_offset.load_shared[std::size_t(Source::i_offset)] == Approx(0.1));
+    CHECK(shared(v_offset, on ? Key::dv_dt_on : Key::dv_dt_off, Source::v_offset) == Approx(0.8 * 0.1 / 50e-9 * 50 / 50).margin(0.02 * 48 / 50e-9));
+    // A delay of i_d lets a turn-on cost less and a turn-off more, and moves nothing within one channel.
+    const auto delay = with(Role::i_d, [](auto& e) { e.u_delay = 1e-9; }, on);
+    CHECK((on ? shared(delay, key, Source::delay) < 0 : shared(delay, key, Source::delay) > 0));
+    CHECK(shared(delay, on ? Key::rise_time : Key::fall_time, Source::delay) == Approx(0).margin(1e-15));
+    const auto both = with(Role::v_ds, [](auto& e) { e.u_delay = 1e-9; }, on);
+    CHECK(shared(both, key, Source::delay) == Approx(shared(delay, key, Source::delay)));
+    const auto known = with(Role::i_d, [](auto& e) { e.u_delay = 1e-9; }, on, 2e-9);
+    CHECK(shared(known, key, Source::delay) == Approx(2 * shared(delay, key, Source::delay)).epsilon(0.1));
+    // Levels that are not quite known move what is read by them, as their own.
+    study::switching::Shot shot = *test::shot_of(lines);
+    for (auto& one : shot.of)
+      if (one) one->errors = {};
+    auto event = on ? *shot.on : *shot.off;
+    event.bus.u = 0.5;
+    event.load.u = 0;
+    const auto plain = with(Role::i_d, [](auto&) {}, on);
+    const auto unsure = *study::switching::read_edge(shot, event, {}, {});
+    auto moved = event;
+    moved.bus.value += 0.5;
+    moved.bus.u = 0;
+    const auto other = *study::switching::read_edge(shot, moved, {}, {});
+    CHECK(unsure.get(key).own == Approx(std::hypot(plain.get(key).own, value(other, key) - value(plain, key))));
+    CHECK(unsure.get(key).own > plain.get(key).own);
+  }
 }
 
 TEST_CASE("an energy moves with the delay of its current by the power at its ends", "[switching]") {

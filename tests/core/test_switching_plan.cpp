@@ -356,6 +356,13 @@ TEST_CASE("settings of shots read back as they were said, and nonsense is told",
     INFO(key << " = " << text);
     CHECK(!switching::kind().check_setting(key, text));
   }
+  for (const char* key : {"on.start", "on.end", "off.start", "off.end"}) {
+    INFO(key);
+    CHECK(switching::kind().check_setting(key, "0.1 %"));
+    CHECK(switching::kind().check_setting(key, "99.9 %"));
+    CHECK(!switching::kind().check_setting(key, "100.5 %"));
+    CHECK(!switching::kind().check_setting(key, "-0.1 %"));
+  }
   CHECK(!switching::settings_from_text({{"skew", "2 ms"}}));
   CHECK(!switching::settings_from_text({{"from", "2 us"}, {"to", "1 us"}}));
   CHECK(!switching::settings_from_text({{"step", "1 ns"}, {"sample_rate", "1 GHz"}}));

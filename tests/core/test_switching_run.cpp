@@ -272,6 +272,58 @@ TEST_CASE("a bus that never comes to its voltage ends the run, one that is not e
   }
 }
 
+TEST_CASE("a point says what sets each chain's bandwidth", "[switching][run]") {
+  const auto slowest = [](double bandwidth) {
+    auto p = plan();
+    p.hookup.chains[0].input.sensor.bandwidth = bandwidth;
+    GateBench bench;
+    const auto ran = run(p, bench);
+    if (!ran.ended) FAIL(ran.ended.error().message);
+    REQUIRE(ran.kept.size() == 1);
+    return ran.kept[0].setting.json().at("chains").at("v_ds");
+  };
+  CHECK(slowest(0).at("slowest") == "the input");
+  const double input = slowest(0).at("bandwidth");
+  CHECK(input > 10e6);
+  // Much slower than the input, as fast, and much faster.
+  CHECK(slowest(input / 100).at("slowest") == "Probe x10");
+  CHECK(slowest(input / 100).at("bandwidth").get<double>() == Approx(input / 100).epsilon(0.01));
+  CHECK(slowest(input).at("slowest") == "Probe x10");
+  CHECK(slowest(input * 10).at("slowest") == "the input");
+}
+
+TEST_CASE("a temperature is told where it changes, a bus that is too high is emptied first", "[switching][run]") {
+  auto p = plan();
+  p.rest = 0;
+  p.temperatures = {25, 60};
+  p.currents = {2, 4};
+  GateBench bench;
+  const auto ran = run(p, bench);
+  if (!ran.ended) FAIL(ran.ended.error().message);
+  CHECK(ran.kept.size() == 4);
+  std::vector<double> temperatures;
+  for (const auto& point : ran.kept) temperatures.push_back(point.setting.json().at("temperature"));
+  const auto changes = std::size_t(1 + std::count_if(temperatures.begin() + 1, temperatures.end(), [&, k = 0](double t) mutable { return t != temperatures[std::size_t(k++)]; }));
+  CHECK(std::size_t(std::count(bench.calls.begin(), bench.calls.end(), "tell")) == changes);
+  // A per cent above what is wanted is emptied, less is let stand until it comes by itself.
+  for (const auto& [reads, emptied] : {std::pair{24.3, true}, {24.23, false}}) {
+    CAPTURE(reads);
+    GateBench high;
+    int read = 0;
+    auto one = plan();
+    // Read once too high, known so well that it does not count as charged; then as it is wanted.
+    high.on_bus = [&, v = reads](bench::SourceReading& r) {
+      if (read++ == 0) r.voltage = v;
+      r.u_voltage = 0;
+    };
+    std::vector<std::string> before_first;
+    const auto done = run(one, high);
+    const auto first = std::find(high.calls.begin(), high.calls.end(), "read_bus"), fired = std::find(high.calls.begin(), high.calls.end(), "capture");
+    REQUIRE(first < fired);
+    CHECK((std::find(first, fired, "off") != fired) == emptied);
+  }
+}
+
 TEST_CASE("whatever fails, the gates rest, all goes off and the bus is watched", "[switching][run][bad]") {
   for (const char* call : {"gates", "charge", "capture", "tell"}) {
     CAPTURE(call);

@@ -98,4 +98,63 @@ TEST_CASE("what is cut off a record is missing with its reason", "[switching]") 
   CHECK(nowhere.error().message == "There is no quantity i_d: name one so, or say which it is, such as wire.i_d = v_switch.");
 }
 
+TEST_CASE("levels may lie anywhere, as long as they stand apart", "[switching]") {
+  test::Lines lifted = {{"v_ds", test::kPulsesV}, {"i_d", test::kPulsesI}};
+  for (auto& [t, y] : lifted[0].second) y += 100;
+  const auto s = test::shot_of(lifted, {{"v_bus", "48 V"}});
+  CHECK(s->high == Approx(148).margin(0.1));
+  CHECK(s->low == Approx(100).margin(0.1));
+  REQUIRE(s->rises.size() == 2);
+  CHECK(s->rises[0] == Approx(15.025 * test::kMicro));
+  // Levels that stand apart by less than eight times their noise are one: it alternates by 0.1 V, which is a noise of 0.115 V.
+  const auto noisy = [](double swing) {
+    auto record = std::make_shared<study::Waveforms>(*test::record_of({{"v_ds", test::kPulsesV}, {"i_d", test::kPulsesI}}));
+    std::vector<double> v(record->traces[0]->size());
+    REQUIRE(record->traces[0]->read(0, v));
+    for (std::size_t k = 0; k < v.size(); ++k) v[k] = 1000 + v[k] / 48 * swing + (k % 2 ? 0.1 : -0.1);
+    record->traces[0] = study::trace_of("v_ds", "V", record->traces[0]->time, std::move(v));
+    return (*switching::read_shot(record, {}))->rises.size();
+  };
+  CHECK(noisy(1.2) == 2);
+  CHECK(noisy(0.8) == 0);
+}
+
+TEST_CASE("a gate rests at two levels where they stand apart by eight times its noise", "[switching]") {
+  const auto rests = [](double swing) {
+    auto record = std::make_shared<study::Waveforms>(*test::record_of({{"v_ds", test::kPulsesV}, {"i_d", test::kPulsesI}, {"v_gs", test::kPulsesG}}));
+    std::vector<double> g(record->traces[2]->size());
+    REQUIRE(record->traces[2]->read(0, g));
+    for (std::size_t k = 0; k < g.size(); ++k) g[k] = g[k] / 15 * swing + (k % 2 ? 0.1 : -0.1);
+    record->traces[2] = study::trace_of("v_gs", "V", record->traces[2]->time, std::move(g));
+    const auto shot = *switching::read_shot(record, {});
+    REQUIRE(shot->off);
+    REQUIRE(shot->on);
+    CHECK(shot->off->gate_low.has_value() == shot->off->gate_high.has_value());
+    CHECK(shot->off->gate_low.has_value() == shot->on->gate_low.has_value());
+    return shot->off->gate_low.has_value();
+  };
+  // 0.1/sqrt(0.76) is 0.1147: eight times that is 0.918.
+  CHECK(rests(0.95));
+  CHECK_FALSE(rests(0.89));
+}
+
+TEST_CASE("the bus before a turn-on is read until the event and four samples before it", "[switching]") {
+  // Voltage and current pass their middles together, at 20.025 us.
+  test::Lines lines = {{"v_ds", test::kPulsesV}, {"i_d", {{0, 0}, {5, 0}, {15, 20}, {15.05, 20}, {15.15, 0}, {20, 0}, {20.05, 20}, {24, 20}, {24.05, 20}, {24.15, 0}, {30, 0}}}};
+  const auto bus = [&](int samples_before) {
+    auto record = std::make_shared<study::Waveforms>(*test::record_of(lines));
+    std::vector<double> v(record->traces[0]->size());
+    REQUIRE(record->traces[0]->read(0, v));
+    v[std::size_t(2002 - samples_before)] += 10;
+    record->traces[0] = study::trace_of("v_ds", "V", record->traces[0]->time, std::move(v));
+    const auto shot = *switching::read_shot(record, {});
+    REQUIRE(shot->on);
+    return shot->on->bus.value;
+  };
+  CHECK(bus(2) == Approx(48).margin(1e-9));
+  CHECK(bus(3) == Approx(48).margin(1e-9));
+  CHECK(bus(4) > 48.02);
+  CHECK(bus(100) > 48.02);
+}
+
 }  // namespace switching_shots

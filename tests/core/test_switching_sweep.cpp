@@ -108,6 +108,11 @@ TEST_CASE("shots are one family where bus, resistor and temperature are, told or
   CHECK(test::spaced(two[1].name()) == "60 V");
   const auto all = families({set(48, {}, 10, 25), set(60, {}, 20, 100)});
   CHECK(test::spaced(all[1].name()) == "60 V, 20 Ω, 100 °C");
+  // What one of two does not tell is left out of its name.
+  const auto mixed = switching::families_of({shot({.setting = set(48, 10, 10)}), shot({.setting = set(48, 10)})});
+  REQUIRE(mixed.size() == 2);
+  CHECK(test::spaced(mixed[0].name()) == "10 Ω");
+  CHECK(mixed[1].name().empty());
   // A shot without a load says nothing; one that only turns on does.
   auto none = std::make_shared<ReadShot>();
   none->shot = std::make_shared<const switching::Shot>();

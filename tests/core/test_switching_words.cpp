@@ -148,6 +148,7 @@ TEST_CASE("words of a shot say what follows, and what stands for nothing", "[swi
   CHECK_THAT(test::hint_of(PlannedSwitching(p), "first", around()).allowed, Contains("L I / V: 40 µH and 48 V give it; typed, the current follows"));
   CHECK(text_of(plan(), "off_resistor") == "the same");
   CHECK(text_of(with(plan(), "off_resistor", "4.7 ohm"), "off_resistor") == "4.7 Ω");
+  CHECK(text_of(with(plan(), "off_resistor", "0.5 ohm"), "off_resistor") == "500 mΩ");
   for (const char* word : {"the same", " same "}) CHECK(with(with(plan(), "off_resistor", "4.7 ohm"), "off_resistor", word).off_resistor == 0);
   CHECK(text_of(plan(), "saturation") == "not known");
   for (const char* word : {"not known", "none"}) CHECK(with(with(plan(), "saturation", "60 A"), "saturation", word).saturation == 0);

@@ -87,10 +87,10 @@ TEST_CASE("claims that cannot be judged are refused with their reason", "[judge]
              Contains("expected"));
   CHECK(says({.text = "c", .figure = "corner.high", .expected = "1/(2*pi*R3*C4)", .tolerance = "5 %"}, &parts).empty());
   CHECK(says({.text = "c", .figure = "corner.high", .expected = "0.97 kHz", .tolerance = "50 Hz"}, &none).empty());
-  const auto unknown = judge::read_claims("[[mask]]\ncurve = \"gain\"\nupper = [[1, 5], [2, 5]]\nlowr = [[1, 4], [2, 4]]\n", "m.toml");
+  const auto unknown = judge::read_claims("[[mask]]\ncurve = \"gain\"\nupper = [[1, 5], [2, 5]]\nlowr = [[1, 4], [2, 4]]\n", "m.toml", *study::find_kind("response"));
   REQUIRE_FALSE(unknown);
   CHECK_THAT(unknown.error().message, Contains("m.toml:4") && Contains("lowr"));
-  CHECK_FALSE(judge::read_claims("[[mask]]\ncurve = \"gain\"\nupper = [[1, 3], [2, 3]]\nlower = [[1, 4], [2, 4]]\n", "m.toml"));
+  CHECK_FALSE(judge::read_claims("[[mask]]\ncurve = \"gain\"\nupper = [[1, 3], [2, 3]]\nlower = [[1, 4], [2, 4]]\n", "m.toml", *study::find_kind("response")));
 }
 
 TEST_CASE("a take laid aside turns no verdict, and can be taken back", "[dossier]") {

@@ -9,10 +9,10 @@
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace heron;
   const std::string text(reinterpret_cast<const char*>(data), size);
-  const auto claims = judge::read_claims(text, "claims.toml");
-  if (!claims && claims.error().message.empty()) __builtin_trap();
-  (void)judge::understand_mask(text);
   for (const auto* kind : study::kinds()) {
+    const auto claims = judge::read_claims(text, "claims.toml", *kind);
+    if (!claims && claims.error().message.empty()) __builtin_trap();
+    (void)judge::understand_mask(text, *kind);
     if (const auto claim = judge::understand_claim(text, *kind)) (void)judge::judge(*claim, study::Reading{}, {});
     if (!claims) continue;
     for (const auto& claim : claims->claims) {

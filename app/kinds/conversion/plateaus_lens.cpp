@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 
 #include "app/ink.h"
+#include "app/lenses/placed_masks.h"
 #include "app/readings.h"
 #include "app/text.h"
 #include "base/quantity.h"
@@ -149,7 +150,10 @@ void PlateausLens::redraw() {
   }
   std::vector<RecordCurve> curves;
   for (const auto& trace : drawn_) curves.push_back({.trace = trace, .colour = render::take_colour(view->take.number)});
-  plot_->show_record(std::move(curves), Panels::each, std::nullopt);
+  std::map<std::string, std::string> called;
+  if (const auto output = one.record && !shows_way_ ? study::conversion::trace_of(*one.record, study::conversion::Port::vout) : std::nullopt)
+    called["output"] = one.record->traces[*output]->name;
+  plot_->show_record(std::move(curves), Panels::each, std::nullopt, limits_over_time(*desk_, called));
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
   if (shows_way_) tell_way(*one.evidence);

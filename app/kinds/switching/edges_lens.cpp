@@ -358,9 +358,10 @@ void EdgesLens::let_go() {
   const auto end = *held_;
   held_.reset();
   plot_->unsetCursor();
-  if (!dragged_) return;
+  if (!dragged_) return let_loose();
   const char* key = end.on ? (end.last ? "on.end" : "on.start") : (end.last ? "off.end" : "off.start");
   set_of_study(desk_, key, percent(*std::exchange(dragged_, std::nullopt)));
+  let_loose();
 }
 
 bool EdgesLens::eventFilter(QObject* watched, QEvent* event) {

@@ -23,6 +23,7 @@ class EdgesLens : public ShotLens {
   QString lacks(const study::switching::ReadShot& shot) const override;
   void draw() override;
   void clear() override;
+  bool holds() const override { return held_.has_value(); }
   void frame() override;
   bool eventFilter(QObject* watched, QEvent* event) override;
 

@@ -129,6 +129,12 @@ std::vector<DrawnCurve> EnergiesLens::curves_of(int, const std::any& of) const {
   return out;
 }
 
+std::vector<LimitedCurve> EnergiesLens::limited(int) const {
+  if (over_ != Over::current) return {};
+  const auto on = [](Energy e) { return LimitedCurve{switching::energy_name(e)}; };
+  return total_ ? std::vector{on(Energy::total)} : std::vector{on(Energy::on), on(Energy::off)};
+}
+
 void EnergiesLens::finish() {
   const auto* shots = std::any_cast<Shots>(&shown_);
   cards_.clear();

@@ -16,6 +16,7 @@ class EnergiesLens : public FamilyOfCurves {
  protected:
   std::vector<DrawnCurve> curves_of(int panel, const std::any& of) const override;
   QString lacks(const std::any& of) const override;
+  std::vector<LimitedCurve> limited(int panel) const override;
   void finish() override;
   bool places_figures() const override { return over_ == Over::current; }
 

@@ -7,6 +7,7 @@
 
 #include "app/ink.h"
 #include "app/lenses/laid_over.h"
+#include "app/lenses/placed_masks.h"
 #include "app/readings.h"
 #include "app/text.h"
 #include "base/quantity.h"
@@ -140,7 +141,7 @@ void PulseLens::draw() {
   const auto& traces = shot_->shot->record->traces;
   for (std::size_t k = 0; k < traces.size(); ++k)
     if (std::find(drawn.begin(), drawn.end(), k) == drawn.end()) curves.push_back({.trace = traces[k], .colour = render::take_colour(view->take.number)});
-  plot_->show_record(std::move(curves), Panels::each, std::nullopt);
+  plot_->show_record(std::move(curves), Panels::each, std::nullopt, limits_over_time(*desk_));
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());
   mark_figure();

@@ -222,18 +222,6 @@ void RecordLens::add_expected(std::vector<RecordCurve>& curves) const {
   }
 }
 
-std::vector<LimitLine> RecordLens::limits() const {
-  std::vector<LimitLine> out;
-  if (scaled_) return out;
-  for (const auto& mask : placed_masks(*desk_))
-    for (const bool upper : {true, false}) {
-      LimitLine one{.quantity = mask.curve, .line = {}, .upper = upper};
-      for (const auto& [x, y] : upper ? mask.upper : mask.lower) one.line << QPointF(x, y);
-      if (!one.line.isEmpty()) out.push_back(std::move(one));
-    }
-  return out;
-}
-
 void RecordLens::showEvent(QShowEvent* event) {
   Lens::showEvent(event);
   if (stale_) redraw();
@@ -404,7 +392,7 @@ void RecordLens::redraw() {
   if (const auto shown = desk_->focus.shown()) add(*shown, false);
   if (const auto one = pass(); one && !one->find(quantity_)) quantity_ = one->traces.front()->name;
   add_expected(curves);
-  plot_->show_record(std::move(curves), panels_, trigger, limits());
+  plot_->show_record(std::move(curves), panels_, trigger, scaled_ ? std::vector<LimitLine>() : limits_over_time(*desk_));
   clouds_of_.clear();
   looking_->set_rects(plot_->panels());
   cursors_->set_rects(plot_->panels());

@@ -54,7 +54,6 @@ class RecordLens : public Lens {
   void ask_bundle();
   /// What the study's formulas expect, as curves of the take's quantities.
   void add_expected(std::vector<RecordCurve>& curves) const;
-  std::vector<LimitLine> limits() const;
   void arrived();
 
   LookBar* bar_;

@@ -38,6 +38,7 @@ const Kind& kind() {
                             .roles = {{"vin", "iin", "vout", "iout"}, {"time", "vin", "vout"}, {"time", "vout"}},
                             .optional_roles = optional_roles(),
                             .columns = columns(),
+                            .curves = {{"efficiency", "1", "A"}, {"output", "V", "A"}, {"loss", "W", "A"}, {"output", "V", "s"}},
                             .times_said = {"start", "step", "sample_rate"},
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {

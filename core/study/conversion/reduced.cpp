@@ -40,7 +40,7 @@ Columns over_time(const SteppedRecord& record, std::size_t most) {
       out.x.push_back(trace.time.at_place((double(n) + (high ? 0.75 : 0.25)) * each));
       y.push_back(high ? (*ranges)[n].high : (*ranges)[n].low);
     }
-  out.columns.push_back({.name = "vout", .unit = "V", .y = std::move(y), .u = {}});
+  out.columns.push_back({.name = "output", .unit = "V", .y = std::move(y), .u = {}});
   return out;
 }
 
@@ -80,7 +80,7 @@ Columns curve_of(const Rows& rows, const std::vector<SteppedRecordPtr>& records,
   if (!records.empty()) return over_time(*records.back(), most);
   Columns out{.x_name = "iout", .x_unit = "A", .logarithmic = false, .x = {}};
   const auto curves = load_curves(rows);
-  for (const auto& [name, unit, of] : {std::tuple<const char*, const char*, double (Row::*)() const>{"efficiency", "1", &Row::efficiency}, {"vout", "V", &Row::vout}, {"loss", "W", &Row::loss}})
+  for (const auto& [name, unit, of] : {std::tuple<const char*, const char*, double (Row::*)() const>{"efficiency", "1", &Row::efficiency}, {"output", "V", &Row::vout}, {"loss", "W", &Row::loss}})
     for (const auto& c : curves) {
       Columns::Column column{.name = curve_name(name, c, curves.size()), .unit = unit, .y = {}, .u = {}};
       if (curves.size() > 1) column.step = c.line;

@@ -38,6 +38,7 @@ const Kind& kind() {
                             .roles = {{"voltage", "current"}},
                             .optional_roles = optional_roles(),
                             .columns = columns(),
+                            .curves = {{"current", "A", "V"}},
                             .restarts_on = "voltage",
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {

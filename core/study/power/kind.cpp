@@ -17,6 +17,8 @@ const Kind& kind() {
                                         {"vab", {"V"}}, {"vbc", {"V"}}, {"vca", {"V"}},
                                         {"ia", {"A"}}, {"ib", {"A"}}, {"ic", {"A"}}},
                             .quantities_by_name = true,
+                            .curves = {{"harmonic.current", "A", "1"}, {"harmonic.voltage", "V", "1"}, {"current.half_cycle", "A", "s"}},
+                            .masks_over_time = true,
                             .times_said = {"start", "step", "sample_rate"},
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {

@@ -79,8 +79,8 @@ void read_trend(const Trend& trend, const Settings& settings, Reading& into) {
 
 void add_column(Columns& out, std::string name, std::string unit, std::vector<double> y) { out.columns.push_back({std::move(name), std::move(unit), std::move(y), {}}); }
 
-/// Names of channels as they stand in curves: of one phase "current", of three "current.a".
-std::string channel_name(const char* of, std::size_t phases, std::size_t phase) { return phases == 3 ? std::string(of) + "." + kPhases[phase] : std::string(of); }
+/// Names of channels as they stand in curves: of one phase "harmonic.current", of three "harmonic.current at a".
+std::string channel_name(const char* of, std::size_t phases, std::size_t phase) { return phases == 3 ? std::string(of) + " at " + kPhases[phase] : std::string(of); }
 
 /// Harmonics of voltages and currents over their order.
 Columns harmonics(const Measured& m) {
@@ -91,7 +91,7 @@ Columns harmonics(const Measured& m) {
     const bool voltage = s.has_voltage && k < s.phases;
     std::vector<double> y;
     for (const auto& x : s.phasor[k]) y.push_back(std::abs(x) / std::sqrt(2.0));
-    add_column(out, channel_name(voltage ? "voltage" : "current", s.phases, k % s.phases), voltage ? "V" : "A", std::move(y));
+    add_column(out, channel_name(voltage ? "harmonic.voltage" : "harmonic.current", s.phases, k % s.phases), voltage ? "V" : "A", std::move(y));
   }
   return out;
 }
@@ -108,7 +108,7 @@ Columns sliding(const std::vector<Inrush>& all, std::size_t most) {
         if (c == 0) out.x.push_back(in.start() + double(k) * in.step());
         y.push_back(*rms);
       }
-    add_column(out, channel_name("current.rms", all.size(), c), "A", std::move(y));
+    add_column(out, channel_name("current.half_cycle", all.size(), c), "A", std::move(y));
   }
   return out;
 }

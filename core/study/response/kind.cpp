@@ -51,6 +51,7 @@ const Kind& kind() {
       .roles = {{"frequency", "gain"}, {"frequency", "real", "imag"}, {"time", "stimulus", "response"}},
       .optional_roles = optional_roles(),
       .columns = columns(),
+      .curves = {{"gain", "dB", "Hz"}, {"phase", "deg", "Hz"}, {"coherence", "1", "Hz"}},
       .restarts_on = "frequency",
       .check_setting =
           [](std::string_view key, std::string_view text) {

@@ -44,6 +44,7 @@ const Kind& kind() {
                             .optional_roles = optional_roles(),
                             .columns = columns(),
                             .quantities_by_name = true,
+                            .curves = {{"spectrum", "", "Hz"}},
                             .times_said = {"sample_rate"},
                             .network_setting = kLinkSettings,
                             .check_setting =

@@ -158,7 +158,7 @@ class Checker {
     std::vector<double> x, y, t;
     for (std::size_t k = 0; k < g.t.size(); ++k) {
       if (g.t[k] < from || g.t[k] > to) continue;
-      t.push_back(g.t[k] - from);
+      t.push_back(g.t[k]);
       x.push_back((core.v.at(g.t[k] + reach) - core.v.at(g.t[k] - reach)) / (2 * reach));
       y.push_back(g.y[k]);
     }

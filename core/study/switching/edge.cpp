@@ -112,11 +112,10 @@ class EdgeReader {
     if (!c_.v_f || !c_.i_f) return absent({Key::energy_recovery}, "there are no v_f and i_f of the other device");
     const auto& i = *c_.i_f;
     // It carries the load one way, and its recovery the other.
-    const double carried = i.at(std::max(c_.from, e_.current_at - (c_.to - c_.from) / 4));
-    const double sign = carried > 0 ? -1 : 1;
-    const auto peak = extreme(i, c_.from, c_.to, signal::towards(sign > 0));
-    if (!peak || !(sign * peak->value > 4 * i.noise)) return absent({Key::energy_recovery}, "i_f does not turn round: there is no recovery");
-    const auto from = past(i, peak->t, 0, sign < 0, false), to = past(i, peak->t, kBack * peak->value, sign < 0, true);
+    const bool above = i.at(c_.from) > 0;
+    const auto peak = extreme(i, c_.from, c_.to, signal::towards(!above));
+    if (!peak || above == (peak->value > 0) || !(std::abs(peak->value) > 4 * i.noise)) return absent({Key::energy_recovery}, "i_f does not turn round: there is no recovery");
+    const auto from = past(i, peak->t, 0, above, false), to = past(i, peak->t, kBack * peak->value, above, true);
     if (!from || !to) return absent({Key::energy_recovery}, "i_f does not pass zero and come back within the record");
     say(Key::energy_recovery, std::abs(energy_between(*c_.v_f, i, from->t, to->t)),
         std::hypot(u_energy(*c_.v_f, i, from->t, to->t), std::abs(c_.v_f->at(to->t) * i.at(to->t)) * to->u), from->t, to->t);

@@ -19,6 +19,8 @@ const Kind& kind() {
                                         {"i_f", {"A"}, {"i_f", "if"}}},
                             .quantities_by_name = true,
                             .files_are_points = true,
+                            .curves = {{"energy.on", "J", "A"}, {"energy.off", "J", "A"}, {"energy.recovery", "J", "A"}, {"energy.total", "J", "A"}},
+                            .masks_over_time = true,
                             .times_said = {"start", "step", "sample_rate"},
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {

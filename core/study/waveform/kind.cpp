@@ -13,6 +13,7 @@ const Kind& kind() {
                             .optional_roles = {},
                             .columns = {{"time", {"s"}, {"time", "t", "seconds", "sec"}}, {"v", {"V"}}, {"i", {"A"}}},
                             .quantities_by_name = true,
+                            .masks_over_time = true,
                             .times_said = {"start", "step"},
                             .check_setting =
                                 [](std::string_view key, std::string_view text) {
