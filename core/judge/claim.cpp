@@ -132,7 +132,9 @@ Result<void> check(const Claim& claim, const study::Kind& kind, const PartValues
   std::optional<double> low, high;
   for (const auto& [text, what, into] : {std::tuple{&claim.lower, "lower", &low}, {&claim.upper, "upper", &high}}) {
     if (!*text) continue;
-    const auto value = limit(**text, unit);
+    // Where the unit is the data's, the limit says its own.
+    auto value = limit(**text, unit);
+    if (const auto any = parse_quantity(**text, ""); !value && unit.empty() && any) value = any->value;
     if (!value) return bad(what, value.error());
     *into = *value;
   }

@@ -1,7 +1,9 @@
 #include <catch2/catch.hpp>
 #include <random>
 
+#include "app/kinds/kind_view.h"
 #include "driver.h"
+#include "judge/claim_words.h"
 
 using namespace heron;
 using drive::OpenWindow;
@@ -187,6 +189,25 @@ TEST_CASE("a figure read on another meter is typed in, claimed, marked and undon
   CHECK(drive::until([&] { return document.typed(id).empty(); }));
   QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
   CHECK(drive::until([&] { return document.typed(id).size() == 1; }));
+}
+
+TEST_CASE("every line that a claim is said to look like is understood by its kind", "[app][desk]") {
+  for (const auto* view : app::kind_views()) {
+    int lines = 0;
+    for (auto line : view->claim_examples().split(';')) {
+      line = line.trimmed();
+      if (line.startsWith("or a limit line: ")) line = line.mid(QString("or a limit line: ").size());
+      INFO(line.toStdString());
+      const auto mask = judge::understand_mask(line.toStdString(), view->kind());
+      REQUIRE(mask);
+      ++lines;
+      if (*mask) continue;
+      const auto claim = judge::understand_claim(line.toStdString(), view->kind());
+      INFO((claim ? std::string() : claim.error().message));
+      CHECK(claim);
+    }
+    CHECK(lines > 0);
+  }
 }
 
 TEST_CASE("two hundred edits over several studies are undone and done again to the same bytes", "[app][desk][property]") {

@@ -162,6 +162,19 @@ TEST_CASE("claims are understood as people write them, and refused with what is 
   }
 }
 
+TEST_CASE("a claim on a figure in the data's own unit says its unit", "[judge]") {
+  const auto& spectrum = *study::find_kind("spectrum");
+  const auto claim = judge::understand_claim("noise.rms(20Hz,20kHz) at most 40 uV", spectrum);
+  if (!claim) FAIL(claim.error().message);
+  study::Reading of;
+  of.figures.push_back({"noise.rms(20Hz,20kHz)", "Noise", 30e-6, "V", 1e-6});
+  CHECK(judge::judge(*claim, of, {}).verdict == Verdict::meets);
+  of.figures[0].unit = "A";
+  CHECK(judge::judge(*claim, of, {}).verdict == Verdict::not_measured);
+  // One that has a unit is held to it.
+  CHECK_FALSE(judge::understand_claim("High corner at least 40 uV", study::response::kind()));
+}
+
 TEST_CASE("every kind's masks lie on its own curves, over what their places say", "[judge][mask]") {
   using Line = std::vector<std::pair<double, double>>;
   struct Row {

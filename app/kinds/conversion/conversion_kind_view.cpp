@@ -36,7 +36,8 @@ class ConversionLooks final : public KindView {
   QString setting_examples() const override { return "nominal = 5 V, tolerance = 2 %, line = 12 V, switching = 400 kHz, expected = 10 mA 62 %, 1 A 95 %, shunt.iout = 10 mohm, 50 ppm/K, 25 K/W or watch.rail = vout under 4.6 V for 10 us"; }
   QString claim_examples() const override {
     return "Efficiency at 1 A at least 0.9; efficiency@10mA,12V at least 0.6; Load regulation, relative at least -1 %;\n"
-           "Dropout at 200 mA at most 180 mV; Ripple at most 30 mV; Dip at a load step at most 150 mV; Accuracy of the output between -2 and 2 %";
+           "Dropout at 200 mA at most 180 mV; Ripple at most 30 mV; Dip at a load step at most 150 mV; Accuracy of the output -2 to 2 %;\n"
+           "or a limit line: efficiency at least 85 % from 0.2 A to 2 A";
   }
 };
 

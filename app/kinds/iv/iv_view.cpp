@@ -49,7 +49,7 @@ class SweepView final : public KindView {
 
   QString setting_examples() const override { return "axis = transfer or loop_threshold = 3 %"; }
   QString claim_examples() const override {
-    return "Threshold 1.2 to 1.6 V; On resistance at most 2 ohm; Current at 3 V at least 2 mA;\n"
+    return "threshold.constant 1.2 to 1.6 V; current@3V at least 2 mA; resistance.dynamic@1mA at most 40 ohm;\n"
            "or a limit line: current at most 5 mA from 0 V to 2 V";
   }
 };

@@ -61,7 +61,8 @@ class PowerLooks final : public KindView {
   QString setting_examples() const override { return "class = A, sequence = abc, wire.ib = -i_b, fuse = 10 ms 80 A, 1 s 14 A, battery = 19 Ah or watch.rail = v under 4.6 V for 10 ms"; }
   QString claim_examples() const override {
     return "Active power at most 120 W; Power factor at least 0.9; Highest current at most 40 A;\n"
-           "inrush.i2t at most 12 A2s; Unbalance of the voltage at most 2; Sleep current at most 12 uA; watch.rail.count at most 0";
+           "inrush.i2t at most 12 A2s; Unbalance of the voltage at most 2; Sleep current at most 12 uA; watch.rail.count at most 0;\n"
+           "or a limit line: harmonic.current at most 2.3 A at 3, 1.14 A at 5";
   }
 };
 

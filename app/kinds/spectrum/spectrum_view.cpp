@@ -54,7 +54,8 @@ class SpectrumView final : public KindView {
   QString setting_examples() const override { return "window = blackman_harris, full_scale = 1.25 V, harmonics = 2..7 or band = 20 Hz..20 kHz"; }
   QString claim_examples() const override {
     return "Signal to noise at least 74 dB; Distortion at most -70 dBc; Spurious-free range at least 80 dBc;\n"
-           "noise.rms(20Hz,20kHz) at most 40 uV; Effective bits at least 12";
+           "noise.rms(20Hz,20kHz) at most 40 uV; Effective bits at least 12;\n"
+           "or a limit line: spectrum at most -80 dBV from 2 kHz to 20 kHz";
   }
 };
 

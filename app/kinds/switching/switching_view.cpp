@@ -58,7 +58,8 @@ class SwitchingLooks final : public KindView {
   QString setting_examples() const override { return "skew = 1.2 ns, on.end = 2 %, v_bus = 48 V, wire.i_d = -i_shunt, voltage_rating = 90 V, expected.on = 10 A 12 uJ, 20 A 31 uJ or safe_voltage = 5 V"; }
   QString claim_examples() const override {
     return "Turn-on energy at 20 A at most 25 uJ; energy.total@20A,48V at most 40 uJ; energy.off@20A,Rg=10 at most 15 uJ;\n"
-           "Overshoot of the voltage at most 40; Peak voltage at turn-off at most 75 V; Recovery charge at most 120 nC";
+           "Overshoot of the voltage at most 40; Peak voltage at turn-off at most 75 V; Recovery charge at most 120 nC;\n"
+           "or a limit line: energy.on at 12 ohm at most 20 uJ from 5 A to 20 A";
   }
 };
 
