@@ -55,10 +55,10 @@ void TakeLens::showEvent(QShowEvent* event) {
 
 void TakeLens::reload() {
   if (!isVisible()) return;
-  put_off_ = holds();
+  const auto view = desk_->readings.shown();
+  put_off_ = holds() && view && view->take.id == drawn_take_;
   if (put_off_) return;
   working_.drop();
-  const auto view = desk_->readings.shown();
   if (!desk_->focus.shown()) return say("Nothing is taken yet. Space takes.");
   if (!view) return say(kReading);
   if (view->empty()) return say(view->trouble.isEmpty() ? "The take has no record." : view->trouble);

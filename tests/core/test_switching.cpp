@@ -454,7 +454,7 @@ TEST_CASE("a shot over time has its events sample by sample and the rest in step
   const auto analysis = reduced->read({}, {});
   REQUIRE(analysis);
   const auto shot = *switching::read(*switching::waveforms_of(point, {}), {}, {});
-  const auto& times = channel(const_cast<study::Record&>(point.records.front()), "time").numbers;
+  const auto& times = point.records.front().find("time")->numbers;
   const double length = times.back() - times.front();
   const auto look = [&](const study::Columns& c, double most) {
     REQUIRE(c.x.size() > 100);

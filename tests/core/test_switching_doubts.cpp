@@ -18,7 +18,6 @@ using switching::ReadShot;
 using switching::Role;
 using switching::Shot;
 using test::Corners;
-using test::kMicro;
 using test::kNano;
 using test::Lines;
 

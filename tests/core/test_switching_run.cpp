@@ -316,7 +316,6 @@ TEST_CASE("a temperature is told where it changes, a bus that is too high is emp
       if (read++ == 0) r.voltage = v;
       r.u_voltage = 0;
     };
-    std::vector<std::string> before_first;
     const auto done = run(one, high);
     const auto first = std::find(high.calls.begin(), high.calls.end(), "read_bus"), fired = std::find(high.calls.begin(), high.calls.end(), "capture");
     REQUIRE(first < fired);
