@@ -2,6 +2,7 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <numeric>
 
 #include "run/ledger.h"
 #include "sim/simulated_bench.h"
@@ -196,15 +197,15 @@ TEST_CASE("on a bench that takes its time each reading is kept as it comes", "[p
   plan.length = 2.2;
   sim::SimulatedBench bench(circuit(kLoad), 7, {}, true);
   const study::Surroundings around;
-  std::size_t most = 0;
-  int points = 0;
+  std::vector<std::size_t> readings;
   REQUIRE(study::power::run(plan, bench, {.around = around, .keep = [&](const study::Point& p) -> Result<void> {
-                                            most = std::max(most, p.records.front().find("time")->size());
-                                            ++points;
+                                            readings.push_back(p.records.front().find("time")->size());
                                             return {};
                                           }}));
-  CHECK(points >= 4);
-  CHECK(most == 1);
+  // The first is long in coming, and is kept alone; on a busy machine those after it may come together.
+  REQUIRE(readings.size() >= 2);
+  CHECK(readings.front() == 1);
+  CHECK(std::accumulate(readings.begin(), readings.end(), std::size_t{0}) == 5);
 }
 
 TEST_CASE("what a motor takes is heat, what turns and what is stored", "[power][bench]") {
