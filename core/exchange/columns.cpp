@@ -265,6 +265,9 @@ Result<std::vector<PickedColumn>> picked_columns(const Table& table, const study
     if (place.contains(std::string(role)) && std::find(used.begin(), used.end(), role) == used.end())
       used.emplace_back(role);
   if (any) {
+    // Of a set that is not whole each is a quantity all the same: who reads them says what is missing.
+    for (const auto& [role, at] : place)
+      if (std::find(used.begin(), used.end(), role) == used.end()) used.push_back(role);
     for (const auto& [name, at] : named_quantities(table, choice, known, place)) {
       place[name] = at;
       used.push_back(name);
@@ -273,7 +276,8 @@ Result<std::vector<PickedColumn>> picked_columns(const Table& table, const study
       if (!known.contains(role) && !place.contains(role))
         return fail(Fault::input, "{}: there is no column \"{}\" for {}; there are {}.", table.file, name, role,
                     table.column_list());
-    if (used.size() == roles->size())
+    // A set of one is what the quantities go along; a longer one has some of its own.
+    if (used.size() == roles->size() && roles->size() <= 1)
       return fail(Fault::input, "{}: no column of numbers is left for a quantity; there are {}. {}", table.file,
                   table.column_list(), choice.how);
   }

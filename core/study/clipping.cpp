@@ -52,12 +52,13 @@ Result<AtEnds> at_ends(const Trace& trace, std::size_t first, std::size_t last_s
   return out;
 }
 
-bool clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples) {
+std::optional<Clipped> clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples) {
   const double half = errors.quantum / 2;
-  if (errors.lowest || errors.highest)
-    return (errors.lowest && ends.low <= *errors.lowest + half && ends.longest_low >= kRun) ||
-           (errors.highest && ends.high >= *errors.highest - half && ends.longest_high >= kRun);
-  return !ends.two_levels && double(ends.in_runs) > kMany * double(samples);
+  const bool known = errors.lowest || errors.highest, many = !ends.two_levels && double(ends.in_runs) > kMany * double(samples);
+  const bool low = known ? errors.lowest && ends.low <= *errors.lowest + half && ends.longest_low >= kRun : many;
+  const bool high = known ? errors.highest && ends.high >= *errors.highest - half && ends.longest_high >= kRun : many;
+  if (high && (!low || ends.longest_high >= ends.longest_low)) return Clipped{ends.high, ends.longest_high};
+  return low ? std::optional(Clipped{ends.low, ends.longest_low}) : std::nullopt;
 }
 
 }  // namespace heron::study

@@ -1,5 +1,6 @@
 #pragma once
 #include <cstddef>
+#include <optional>
 
 #include "base/result.h"
 #include "study/trace.h"
@@ -16,7 +17,12 @@ struct AtEnds {
 /// @param first, last  of the samples that are looked at: [first, last), not empty
 Result<AtEnds> at_ends(const Trace& trace, std::size_t first, std::size_t last);
 
-/// Whether it stands against an end: of a known range a run of three, else more than 5 % of the samples in such runs.
-bool clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples);
+/// The end that a trace stands against.
+struct Clipped {
+  double at = 0;
+  std::size_t samples = 0;  ///< of the longest run there
+};
+/// Of a known range where a run of three stands at an end, else where more than 5 % of the samples are in such runs.
+std::optional<Clipped> clipped(const AtEnds& ends, const TraceErrors& errors, std::size_t samples);
 
 }  // namespace heron::study

@@ -1,6 +1,7 @@
 /// Records of straight lines, and what is read off them.
 #pragma once
 #include <catch2/catch.hpp>
+#include <cmath>
 
 #include "study/switching/figures.h"
 #include "support.h"
@@ -24,13 +25,13 @@ inline const Corners kPulsesG = {{0, -3}, {4.9, -3}, {5, 12}, {14.9, 12}, {15, -
 
 using Lines = std::vector<std::pair<std::string, Corners>>;  ///< a quantity, its times in us
 
-/// 30 us of them, a sample every ten nanoseconds.
-inline study::WaveformsPtr record_of(const Lines& all) {
+/// So many us of them, a sample every ten nanoseconds.
+inline study::WaveformsPtr record_of(const Lines& all, double last = 30) {
   study::Point point{.setting = nlohmann::json::object(), .records = {}};
   study::Record r{.sample_rate = 100e6};
   for (const auto& [role, corners] : all) {
     study::Channel c{.role = role, .unit = role[0] == 'v' ? "V" : "A"};
-    for (int k = 0; k <= 3000; ++k) c.numbers.push_back(on_line(corners, 0.01 * k));
+    for (int k = 0; k <= int(std::lround(100 * last)); ++k) c.numbers.push_back(on_line(corners, 0.01 * k));
     r.channels.push_back(std::move(c));
   }
   point.records.push_back(std::move(r));

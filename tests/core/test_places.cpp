@@ -123,6 +123,37 @@ TEST_CASE("runs on an extreme are counted across the ends of blocks") {
   CHECK(at_ends(*trace_of("v", "V", TimeBase(0, 1), std::vector<double>(500, 1.0)), 0, 500)->longest_high == 500);
 }
 
+TEST_CASE("the end that a trace stands against is the one of its range, else the one that it is longest at") {
+  // 640 samples at 2 V, which may be no end, and 5 at -3 V.
+  const AtEnds ends{.low = -3, .high = 2, .longest_low = 5, .longest_high = 640, .in_runs = 645};
+  const auto at = [&](std::optional<double> lowest, std::optional<double> highest, const AtEnds& of, double quantum = 0.2) {
+    const auto found = clipped(of, {.quantum = quantum, .lowest = lowest, .highest = highest}, 2000);
+    return found ? std::pair{found->at, found->samples} : std::pair{0.0, std::size_t(0)};
+  };
+  CHECK(at(-3, 5, ends) == std::pair{-3.0, std::size_t(5)});
+  CHECK(at(-5, 2, ends) == std::pair{2.0, std::size_t(640)});
+  CHECK(at(-3, 2, ends) == std::pair{2.0, std::size_t(640)});
+  CHECK(at(-5, 5, ends).second == 0);
+  // Within half a count of it.
+  CHECK(at(-3.09, 5, ends).second == 5);
+  CHECK(at(-3.11, 5, ends).second == 0);
+  CHECK(at(-5, 2.09, ends).second == 640);
+  CHECK(at(-5, 2.11, ends).second == 0);
+  auto brief = ends;
+  brief.longest_low = 2;
+  CHECK(at(-3, 5, brief).second == 0);
+  brief.longest_low = 3;
+  CHECK(at(-3, 5, brief).second == 3);
+  // Of no known range more than a twentieth of 2000 samples must rest.
+  CHECK(at({}, {}, ends) == std::pair{2.0, std::size_t(640)});
+  brief.in_runs = 100;
+  CHECK(at({}, {}, brief).second == 0);
+  brief.in_runs = 101;
+  CHECK(at({}, {}, brief).second == 640);
+  brief.two_levels = true;
+  CHECK(at({}, {}, brief).second == 0);
+}
+
 TEST_CASE("samples at uneven times are integrated at their own") {
   auto times = std::make_shared<std::vector<double>>();
   std::vector<double> v;

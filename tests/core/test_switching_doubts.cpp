@@ -2,6 +2,7 @@
 #include <cmath>
 #include <random>
 
+#include "base/percent.h"
 #include "base/random.h"
 #include "study/switching/doubts.h"
 #include "switching_support.h"
@@ -92,6 +93,10 @@ TEST_CASE("a skew is told beyond a twentieth of the shorter edge and twice what 
   CHECK(lags->remedy == "Accept it: skew = 5.00 ns.");
   CHECK(lags->settings == study::Edits{{"skew", "5 ns"}});
   CHECK_THAT(told(-5 * kNano, 0)->text, Catch::Matchers::StartsWith("i_d leads v_ds by 5.00 ns"));
+  // What it costs is what it costs, in per cent.
+  const auto cost = switching::skew_cost(r, {});
+  const auto per_cent = [](double share) { return test::spaced(in_percent(std::abs(share) / 100)); };
+  CHECK(lags->text == "i_d lags v_ds by 5.00 ns, by the inductive step of v_ds. A nanosecond is worth " + per_cent(*cost.on) + " of the turn-on energy and " + per_cent(*cost.off) + " of the turn-off energy.");
   // On top of what was accepted before.
   const auto more = told(5 * kNano, 0, {{"skew", "2 ns"}});
   CHECK(more->remedy == "Accept it: skew = 7.00 ns.");
@@ -205,7 +210,7 @@ TEST_CASE("ringing is told by its first swing to the other side, less its noise"
   CHECK_FALSE(ringing(4.1, 10, 0.9));
   // What swings long after the window closes is another matter: three windows on.
   Lines late = kAll;
-  late[0].second = {{0, 48}, {5, 48}, {5.05, 0}, {15, 0}, {15.05, 48}, {15.6, 48}, {15.7, 60}, {15.8, 36}, {15.9, 48}, {20, 48}, {20.05, 0}, {24, 0}, {24.05, 48}, {30, 48}};
+  late[0].second = {{0, 48}, {5, 48}, {5.05, 0}, {15, 0}, {15.05, 48}, {15.58, 48}, {15.61, 60}, {15.64, 36}, {15.67, 48}, {20, 48}, {20.05, 0}, {24, 0}, {24.05, 48}, {30, 48}};
   CHECK_FALSE(doubt(read(late), "ringing.in_window"));
   // The current about its load at turn-on: 20 A on a ramp of 2 A/us.
   const auto current = [](double below) {
@@ -249,6 +254,67 @@ TEST_CASE("a gate that follows the slope of v_ds is told by how much, and of wha
   // Where noise hides it nobody is told.
   CHECK(lifted(1, 0.2));
   CHECK_FALSE(lifted(1, 1.5));
+}
+
+TEST_CASE("a sensor's range is doubted where it ends and where little of it is used, whichever quantity", "[switching][doubts]") {
+  const auto r = read(kAll);
+  const auto told = [&](std::size_t place, const study::TraceErrors& errors, std::string_view key) {
+    return doubt(with(r, [&](Shot& s) {
+                   auto record = std::make_shared<study::Waveforms>(*s.record);
+                   record->errors[place] = errors;
+                   s.record = record;
+                 }),
+                 key);
+  };
+  // v_ds rests at 48 V and at 0 V, of which the first is the end of its range.
+  const auto clipped = told(0, {.quantum = 0.1, .lowest = -50, .highest = 48, .range = 50}, "input.clipped");
+  REQUIRE(clipped);
+  CHECK(clipped->text == "v_ds stands at the end of what can be read, 48.0 V: what lies beyond is lost.");
+  const auto below = told(2, {.quantum = 0.01, .lowest = -3, .highest = 50, .range = 50}, "input.clipped");
+  REQUIRE(below);
+  CHECK_THAT(below->text, Catch::Matchers::StartsWith("v_gs stands at the end of what can be read, "));
+  CHECK_FALSE(told(0, {.quantum = 0.1, .lowest = -50, .highest = 50, .range = 50}, "input.clipped"));
+  // Once, though it plays two roles.
+  const auto twice = with(read(kAll, {{"wire.v_f", "v_ds"}}), [](Shot& s) {
+    auto record = std::make_shared<study::Waveforms>(*s.record);
+    record->errors[0] = {.quantum = 0.1, .lowest = -50, .highest = 48, .range = 50};
+    s.record = record;
+  });
+  const auto all = doubts(twice);
+  CHECK(std::count_if(all.begin(), all.end(), [](const study::Doubt& d) { return d.key == "input.clipped"; }) == 1);
+  // A tenth of 470 V, and of 490 V.
+  CHECK_FALSE(told(0, {.quantum = 2, .lowest = -470, .highest = 470, .range = 470}, "range.underused"));
+  const auto little = told(0, {.quantum = 2.014, .lowest = -490, .highest = 490, .range = 490}, "range.underused");
+  REQUIRE(little);
+  CHECK(little->text == "v_ds uses 9.8 % of its range of 490 V: one count is 2.0 V.");
+}
+
+TEST_CASE("an edge of few samples, or as fast as its chain, is told from its bound on", "[switching][doubts]") {
+  // Of the current: 80 ns of eight samples; four would be 40 ns.
+  const auto few = [](double samples) {
+    auto r = read(kAll);
+    for (auto* e : {&*r.on, &*r.off}) {
+      auto& f = e->found[std::size_t(e == &*r.on ? Key::rise_time : Key::fall_time)];
+      f.to = f.from + samples * 10 * kNano;
+    }
+    for (const auto& d : doubts(r))
+      if (d.key == "sampling.coarse" && d.text.find("i_d") != std::string::npos) return d.text;
+    return std::string();
+  };
+  CHECK(few(4.01).empty());
+  CHECK(few(3.94) == "The edge of i_d at turn-off has 3.9 samples: its times and the energy rest on straight lines between them.");
+  // 80 ns against half again of 0.35 over the bandwidth: 6.5625 MHz.
+  const auto chain = [](double bandwidth, const std::string& slowest = {}) {
+    const auto r = with(read(kAll), [&](Shot& s) {
+      s.of[std::size_t(Role::i_d)]->errors.bandwidth = bandwidth;
+      s.of[std::size_t(Role::i_d)]->errors.slowest = slowest;
+    });
+    const auto d = doubt(r, "bandwidth.limits_edge");
+    return d ? d->text : std::string();
+  };
+  CHECK(chain(6.65e6).empty());
+  CHECK(chain(6.5e6) == "The edge of i_d at turn-off takes 80.2 ns; a chain of 6.50 MHz alone would take 53.8 ns.");
+  CHECK_THAT(chain(6.5e6, "Clamp 40 A"), Catch::Matchers::Contains("; Clamp 40 A of 6.50 MHz alone"));
 }
 
 TEST_CASE("a zero is doubted by what is read before, or by what is known of it", "[switching][doubts]") {
@@ -296,7 +362,9 @@ TEST_CASE("two that are exchanged or turned are mended by settings that say so",
   const auto swapped = doubt(with(read(kAll), [](Shot& s) { s.swapped = s.reversed = true; }), "wiring.swapped");
   REQUIRE(swapped);
   CHECK(swapped->remedy == "Exchange them: wire.v_ds = i_d, wire.i_d = v_ds.");
+  CHECK(swapped->settings == study::Edits{{"wire.v_ds", "i_d"}, {"wire.i_d", "v_ds"}});
   CHECK_FALSE(doubt(with(read(kAll), [](Shot& s) { s.swapped = s.reversed = true; }), "wiring.sign"));
+  CHECK(doubt(with(read(kAll), [](Shot& s) { s.reversed = true; }), "wiring.sign")->settings == study::Edits{{"wire.i_d", "-i_d"}});
   CHECK(doubt(with(read(kAll), [](Shot& s) { s.reversed = true; }), "wiring.sign")->remedy == "Turn it round: wire.i_d = -i_d.");
   // On top of how they are filled already.
   Lines scaled = kAll;

@@ -59,6 +59,8 @@ const Corners kOnV = {{0, 100}, {60, 100}, {110, 0}, {300, 0}}, kOnI = {{0, 0}, 
 /// v_ds goes to 120 V and back to 100 V while i_d falls from 10 A.
 const Corners kOffV = {{0, 0}, {40, 0}, {100, 120}, {110, 100}, {300, 100}}, kOffI = {{0, 10}, {80, 10}, {120, 0}, {300, 0}};
 
+constexpr const char* kNoExcess = "i_d does not exceed the load current, as that climbs, by more than its noise";
+
 double value(const Edge& e, Key key) {
   const auto& f = e.get(key);
   if (!f.value) FAIL(f.value.error());
@@ -201,8 +203,8 @@ TEST_CASE("what a turn-on does not show is absent with its reason", "[switching]
   CHECK(why_not(soft, Key::energy_on) == "v_ds has fallen before i_d rises: nothing is switched hard");
   CHECK_FALSE(soft.window);
   const auto flat = edge(kOnV, {{0, 0}, {50, 0}, {64, 10}, {300, 10}}, true);
-  CHECK(why_not(flat, Key::recovery_current) == "i_d does not exceed the load current by more than its noise");
-  CHECK(why_not(flat, Key::recovery_charge) == "i_d does not exceed the load current by more than its noise");
+  CHECK(why_not(flat, Key::recovery_current) == kNoExcess);
+  CHECK(why_not(flat, Key::recovery_charge) == kNoExcess);
   CHECK(value(flat, Key::peak_current) == Approx(10));
   const auto cut = edge({{0, 100}, {60, 100}, {80, 60}, {83, 0}, {86, 0}}, {{0, 0}, {50, 0}, {70, 14}, {86, 10.8}}, true);
   CHECK(why_not(cut, Key::recovery_charge) == "i_d does not come back to the load current within the record");
@@ -226,9 +228,36 @@ TEST_CASE("what a turn-on does not show is absent with its reason", "[switching]
   core.g = samples({{0, 0}, {40, 0}, {60, 10}, {300, 10}});
   core.i = samples({{0, 1.5}, {50, 1.5}, {70, 14}, {90, 10}, {300, 10}});
   CHECK(why_not(study::switching::edge_of(core, event(true), {}), Key::delay_on) == "i_d does not pass its level there");
+  // A recovery of 1.5 A stands out of its noise, thrice.
+  core = core_of(kOnV, {{0, 0}, {50, 0}, {70, 11.5}, {90, 10}, {300, 10}});
+  core.i.noise = 0.4;
+  CHECK(study::switching::edge_of(core, event(true), {}).get(Key::recovery_current).value);
+  core.i.noise = 0.55;
+  CHECK(why_not(study::switching::edge_of(core, event(true), {}), Key::recovery_current) == kNoExcess);
+  // What only climbs on as the load does is none: 10 A at 85 ns, and 10 mA a nanosecond.
+  core = core_of(kOnV, {{0, 0}, {50, 0}, {70, 9.85}, {300, 12.15}});
+  auto climbs = event(true);
+  CHECK(study::switching::edge_of(core, climbs, {}).get(Key::recovery_current).value);
+  climbs.load_slope = 10e-3 / kNano;
+  CHECK(why_not(study::switching::edge_of(core, climbs, {}), Key::recovery_current) == kNoExcess);
+  CHECK(why_not(study::switching::edge_of(core, climbs, {}), Key::recovery_charge) == kNoExcess);
+  // A thousandth of 10 A beyond that is little enough.
+  climbs.load_slope = 10e-3 / kNano;
+  core.i = samples({{0, 0}, {50, 0}, {70, 9.85}, {100, 10.159}, {102, 10.17}, {300, 12.15}});
+  CHECK(why_not(study::switching::edge_of(core, climbs, {}), Key::recovery_current) == kNoExcess);
+  core.i = samples({{0, 0}, {50, 0}, {70, 9.85}, {100, 11.35}, {102, 10.17}, {300, 10.17}});
+  CHECK(value(study::switching::edge_of(core, climbs, {}), Key::recovery_current) > 1);
+  // A peak that is lower than what the load climbs to is one all the same: 10.5 A where the load has 9.85 A.
+  core.i = samples({{0, 0}, {50, 0}, {70, 10.5}, {90, 10.05}, {300, 12.15}});
+  const auto peaks = study::switching::edge_of(core, climbs, {});
+  CHECK(value(peaks, Key::peak_current) == Approx(10.5));
+  CHECK(value(peaks, Key::recovery_current) == Approx(0.65));
+  // Until a tenth of that is left: a triangle from 9.85 A to 0.065 A.
+  CHECK(value(peaks, Key::recovery_charge) == Approx((0.65 * 0.65 / (10.5 / 20 - 10e-3) / 2 + 0.65 * 20 / 2 * 0.99) * kNano).epsilon(0.03));
   // The other device.
   core = core_of(kOnV, kOnI);
   core.v_f = samples(kOnV);
+  CHECK(why_not(study::switching::edge_of(core, event(true), {}), Key::energy_recovery) == "there are no v_f and i_f of the other device");
   core.i_f = samples({{0, 10}, {50, 10}, {70, 0}, {300, 0}});
   CHECK(why_not(study::switching::edge_of(core, event(true), {}), Key::energy_recovery) == "i_f does not turn round: there is no recovery");
   core.i_f = samples({{0, 10}, {50, 10}, {70, -4}, {300, -4}});
@@ -262,6 +291,59 @@ TEST_CASE("the peak of a turn-on is looked for no further than its own time afte
   const auto rings = [](double from) { return Corners{{0, 0}, {40, 0}, {100, 120}, {110, 100}, {from, 100}, {from + 2, 150}, {from + 4, 100}, {300, 100}}; };
   CHECK(value(edge(rings(210), kOffI, false), Key::peak_voltage) == Approx(150));
   CHECK(value(edge(rings(222), kOffI, false), Key::peak_voltage) == Approx(120));
+}
+
+TEST_CASE("a turn-off that does not reach nine tenths has its peak no further on either", "[switching]") {
+  const Corners low = {{0, 0}, {40, 0}, {90, 85}, {250, 85}, {252, 88}, {254, 85}, {300, 85}};
+  const auto e = edge(low, kOffI, false);
+  CHECK(why_not(e, Key::dv_dt_off) == "v_ds does not pass both of its levels there");
+  CHECK(value(e, Key::peak_voltage) == Approx(85));
+}
+
+TEST_CASE("an energy is known no better than every second sample says", "[switching]") {
+  // A sample every 7 ns bends where no line does.
+  auto core = core_of(kOnV, kOnI);
+  core.v = samples(kOnV, 7);
+  core.i = samples(kOnI, 7);
+  const auto e = study::switching::edge_of(core, event(true), {});
+  REQUIRE(e.window);
+  const double half = study::switching::energy_between(study::switching::every_second(core.v), study::switching::every_second(core.i), e.window->first, e.window->second);
+  CHECK(std::abs(half - value(e, Key::energy_on)) > 1e-3 * value(e, Key::energy_on));
+  // Beside how well both ends are known, by the power there.
+  const auto begin = study::switching::past(core.i, *study::switching::clear_crossing(core.i, 5, 2.5, true), 1, false, false);
+  const auto end = study::switching::past(core.v, *study::switching::clear_crossing(core.v, 50, 25, false), 10, false, true);
+  REQUIRE(begin);
+  REQUIRE(end);
+  const auto power = [&](double t) { return core.v.at(t) * core.i.at(t); };
+  CHECK(e.get(Key::energy_on).own == Approx(std::hypot(std::abs(half - value(e, Key::energy_on)) / 3, power(begin->t) * begin->u, power(end->t) * end->u)));
+}
+
+TEST_CASE("a gate's levels that are not quite known move its delay by its slope", "[switching]") {
+  // Half a volt a nanosecond either way.
+  for (const bool on : {true, false}) {
+    auto core = on ? core_of(kOnV, kOnI) : core_of(kOffV, kOffI);
+    core.g = on ? samples({{0, 0}, {20, 0}, {40, 10}, {300, 10}}) : samples({{0, 10}, {20, 10}, {40, 0}, {300, 0}});
+    auto e = event(on);
+    e.gate_low->u = 0.2;
+    e.gate_high->u = 0.5;
+    const auto found = study::switching::edge_of(core, e, {}).get(on ? Key::delay_on : Key::delay_off);
+    REQUIRE(found.value);
+    // A tenth of the swing from its low level, or from its high one.
+    CHECK(found.own == Approx((on ? std::hypot(0.9 * 0.2, 0.1 * 0.5) : std::hypot(0.1 * 0.2, 0.9 * 0.5)) / 0.5 * kNano));
+  }
+}
+
+TEST_CASE("a recovery of the other device stands out by four times its noise, however small", "[switching]") {
+  const auto recovers = [](double peak, double noise) {
+    auto core = core_of(kOnV, kOnI);
+    core.v_f = samples(kOnV);
+    core.i_f = samples({{0, 0.5}, {50, 0.5}, {70, -peak}, {90, 0}, {300, 0}});
+    core.i_f->noise = noise;
+    return bool(study::switching::edge_of(core, event(true), {}).get(Key::energy_recovery).value);
+  };
+  CHECK(recovers(0.45, 0));
+  CHECK(recovers(0.45, 0.095));
+  CHECK_FALSE(recovers(0.45, 0.125));
 }
 
 TEST_CASE("every error of the channels moves what is read as it moves the samples", "[switching]") {

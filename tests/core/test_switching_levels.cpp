@@ -271,6 +271,18 @@ TEST_CASE("voltage and current that are exchanged are told by the gate, or by wh
   CHECK_FALSE(look_exchanged(shot(bus(0.1), load(0.0045))));
   CHECK_FALSE(look_exchanged(shot(bus(0.1), load(-0.0045))));
   CHECK_FALSE(look_exchanged(shot(bus(0.1), load(0)), 0));
+  CHECK(look_exchanged(shot(bus(0.1), load(0)), 0.5));
+  // Only what is analysed tells: until 250 s the gate goes with v_ds, after that against it.
+  auto part = shot([](double t) { return t < 100 || t > 400 ? 50 : 0; }, load(0.01), [](double t) { return (t < 250) == (t < 100) ? 12 : -4; });
+  CHECK(look_exchanged([&] { auto s = part; s.to = 250; return s; }()));
+  CHECK_FALSE(look_exchanged([&] { auto s = part; s.from = 250; return s; }()));
+  // From 100 to 300 s the gate goes against v_ds; what is after that is larger, and goes with it.
+  auto within = shot([](double t) { return t < 200 || t > 400 ? 50 : 0; }, load(0.01), [](double t) { return t < 300 ? (t < 200 ? -4 : 12) : t < 400 ? -40 : 120; });
+  within.falls = {200};
+  CHECK(look_exchanged(within));
+  within.from = 100;
+  within.to = 300;
+  CHECK_FALSE(look_exchanged(within));
   // What climbs must stand out of its noise.
   std::mt19937_64 random(8);
   const auto noisy = [&](double t) { return bus(0.04)(t) + 30 * normal_deviate(random); };
@@ -279,6 +291,27 @@ TEST_CASE("voltage and current that are exchanged are told by the gate, or by wh
   auto brief = shot(bus(0.1), load(0));
   brief.rises = {597};
   CHECK_FALSE(look_exchanged(brief));
+}
+
+TEST_CASE("a gate tells from half a correlation on", "[switching]") {
+  // Between 100 and 400 s v_ds is low; a wave of 20 s goes with nothing. The gate has so much of either.
+  const auto bus = [](double t) { return t < 100 || t > 400 ? 50.0 : 0.0; };
+  const auto load = [](double t) { return t < 100 || t > 400 ? 0.0 : 5 + 0.01 * (t - 100); };
+  const auto gate = [&](double share) { return [=](double t) { return share * (bus(t) / 25 - 1) + std::sqrt(1 - share * share) * (std::fmod(t, 20) < 10 ? 1 : -1); }; };
+  CHECK_FALSE(look_exchanged(shot(bus, load, gate(0.4))));
+  CHECK(look_exchanged(shot(bus, load, gate(0.65))));
+  const auto climbing = [](double t) { return t < 100 ? 50 : t < 400 ? 0 : 40 + 0.1 * (t - 400); };
+  CHECK_FALSE(look_exchanged(shot(climbing, [](double t) { return t < 100 || t > 400 ? 0.0 : 5.0; }, gate(-0.65))));
+  CHECK(look_exchanged(shot(climbing, [](double t) { return t < 100 || t > 400 ? 0.0 : 5.0; }, gate(-0.4))));
+  // Levels may lie on either side of nothing: what climbs is held against their distance, 0.08 of 50 V.
+  const auto about_zero = [&](double climbs) {
+    auto s = shot([=](double t) { return t < 100 ? 25 : t < 400 ? -25 : 15 + climbs * (t - 400); }, [](double t) { return t < 100 || t > 400 ? 0.0 : 5.0; });
+    s.high = 25;
+    s.low = -25;
+    return look_exchanged(s);
+  };
+  CHECK(about_zero(0.0290));
+  CHECK_FALSE(about_zero(0.0282));
 }
 
 TEST_CASE("the longest stretch tells what climbs, at the beginning, between or at the end", "[switching]") {

@@ -373,6 +373,11 @@ TEST_CASE("settings of shots read back as they were said, and nonsense is told",
   }
   CHECK(*switching::kind().unit_of("energy.total@20A") == "J");
   CHECK(*switching::kind().unit_of("overshoot.voltage") == "%");
+  CHECK(switching::settings_from_text({{"step", "1 ns"}}));
+  CHECK(switching::settings_from_text({{"sample_rate", "1 GHz"}}));
+  CHECK_FALSE(switching::settings_from_text({{"step", "1 ns"}, {"sample_rate", "1 GHz"}}));
+  for (const char* skew : {"0.99 ms", "-0.99 ms"}) CHECK(switching::settings_from_text({{"skew", skew}}));
+  for (const char* skew : {"1.01 ms", "-1.01 ms"}) CHECK_FALSE(switching::settings_from_text({{"skew", skew}}));
 }
 
 TEST_CASE("files of a shot each are one take", "[switching][cli]") {

@@ -34,7 +34,7 @@ class GateBench final : public sim::SimulatedBench {
   Calls calls;
   std::vector<std::vector<bench::GateSetup>> gated;
   std::vector<bench::BusSetup> charged;
-  std::vector<double> waited;
+  std::vector<double> waited, apertures;
   std::vector<std::pair<double, int>> captured;
   std::function<void(bench::SourceReading&)> on_bus = {};
   std::function<Result<void>(const std::string&)> before = {};
@@ -50,6 +50,7 @@ class GateBench final : public sim::SimulatedBench {
     return sim::SimulatedBench::charge(setup);
   }
   Result<bench::SourceReading> read_bus(double aperture, std::stop_token stop) override {
+    apertures.push_back(aperture);
     if (auto ok = note("read_bus"); !ok) return tl::unexpected(ok.error());
     auto out = sim::SimulatedBench::read_bus(aperture, stop);
     if (out && on_bus) on_bus(*out);
@@ -185,6 +186,9 @@ TEST_CASE("a shot's gates rest, the bus is charged, both pulses are told at once
   CHECK(about.at("trigger_at").get<double>() == Approx(0.5e-6).margin(5e-9));
   CHECK(about.at("chains").at("v_ds").at("slowest") == "the input");
   CHECK(ran.kept[0].records[0].channels[0].role == "v_ds");
+  CHECK(ran.kept[0].records[0].pass == 0);
+  // A reading of the bus takes a cycle of the mains.
+  for (const double aperture : bench.apertures) CHECK(aperture == 20e-3);
   // Told as it waits for the bus, fires, and ends; the bus is said to be empty once it reads so.
   CHECK(ran.told.back().done == 1);
   REQUIRE(ran.said.size() == 1);
@@ -238,8 +242,28 @@ TEST_CASE("a bus that never comes to its voltage ends the run, one that is not e
   CHECK(held.said[0] == "The bus still reads 20 V. Do not touch it; find what feeds it.");
   CHECK(std::any_of(held.told.begin(), held.told.end(), [](const auto& g) { return test::spaced(g.waits) == "for the bus to reach 24 V; it reads 20.0 V"; }));
   CHECK(std::any_of(held.told.begin(), held.told.end(), [](const auto& g) { return test::spaced(g.waits) == "for the bus to empty; it reads 20 V"; }));
+  // Half a minute, and three times what charging should take: a farad to 24 V by 1.5 A.
+  auto large = p;
+  large.capacitance = 1;
+  GateBench patient;
+  patient.on_bus = [](bench::SourceReading& r) { r.voltage = 20; };
+  std::vector<double> looked;
+  patient.before = [&](const std::string& call) -> Result<void> {
+    if (call == "read_bus") looked.push_back(patient.elapsed());
+    return {};
+  };
+  const auto charging = run(large, patient);
+  CHECK_FALSE(charging.ended);
+  const auto fed = std::find(patient.calls.begin(), patient.calls.end(), "charge");
+  const auto given_up = std::find(fed, patient.calls.end(), "off");
+  const auto times = std::size_t(std::count(fed, given_up, "read_bus"));
+  REQUIRE(times > 10);
+  // So long is waited between two readings while it charges, longer while it empties.
+  CHECK(patient.waited.front() == 20e-3);
+  CHECK(patient.waited.back() == 0.1);
+  CHECK(looked[times - 1] - looked[0] == Approx(30 + 3 * 24 / patient.limits().bus_current).margin(0.1));
   // Charged enough: within a per cent, and three times what its reading is known to.
-  for (const auto& [reads, u, fires] : {std::tuple{23.8, 0.0, true}, {23.7, 0.0, false}, {23.7, 0.03, true}}) {
+  for (const auto& [reads, u, fires] : {std::tuple{23.8, 0.0, true}, {23.7, 0.0, false}, {23.7, 0.03, true}, {23.7, 0.019, false}}) {
     CAPTURE(reads);
     GateBench bench;
     bool emptying = false;

@@ -50,6 +50,11 @@ TEST_CASE("a clear crossing comes from well below and leaves well above", "[swit
   CHECK(crossing({0, 5, 9}, 5, 2, true) == Approx(1));
   CHECK(crossing({9, 0, 9}, 5, 2, true) == Approx(1 + 5.0 / 9));
   CHECK(crossing({}, 5, 2, true) == kNone);
+  // The same the other way.
+  CHECK(crossing({7, 2, 2}, 5, 2, false) == kNone);
+  CHECK(crossing({7.1, 2, 2}, 5, 2, false) == Approx(2.1 / 5.1));
+  CHECK(crossing({10, 3, 3}, 5, 2, false) == kNone);
+  CHECK(crossing({10, 2.9, 3}, 5, 2, false) == Approx(5 / 7.1));
   CHECK(switching::clear_crossing(at_times({0, 10, 30}, {0, 4, 8}), 5, 2, true) == 15);
 }
 
@@ -65,12 +70,23 @@ TEST_CASE("an instant has the place of its line, and what noise makes of that", 
   CHECK(switching::past(samples({0, 10, 20, 30}), 3, 5, false, false)->t == Approx(0.5));
   CHECK(switching::past(samples({0, 10, 20, 30}), 0, 25, true, true)->t == Approx(2.5));
   CHECK_FALSE(switching::past(samples({0, 10, 20, 30}), 0, 35, true, true));
+  // Near its end on either side.
+  CHECK(switching::past(samples({0, 10, 20, 30}), 3, 2, false, false)->t == Approx(0.2));
+  CHECK(switching::past(samples({0, 10, 20, 30}), 0, 8, true, true)->t == Approx(0.8));
+  CHECK(switching::past(samples({30, 20, 10, 0}), 3, 28, true, false)->t == Approx(0.2));
+  CHECK(switching::past(samples({30, 20, 10, 0}), 0, 2, false, true)->t == Approx(2.8));
   // What stands there already has no passage; half a sample is left of where it begins.
   const auto begins = switching::past(samples({20, 20, 20, 20}), 1, 15, true, true);
   REQUIRE(begins);
   CHECK(begins->t == 1);
   CHECK(begins->u == 0.5);
   CHECK(switching::past(samples({20}), 0, 15, true, true)->u == 0);
+  const auto later = switching::past(at_times({10, 14, 18}, {20, 20, 20}), 14, 15, true, true);
+  CHECK(later->t == 14);
+  CHECK(later->u == 2);
+  CHECK(*switching::first_past(samples({0, 10}), 0, 5, true, true) == Approx(0.5));
+  CHECK(*switching::first_past(samples({10, 10, 0}), 1, 5, true, true) == 1);
+  CHECK(*switching::first_past(samples({0, 10, 20}), 5, 5, true, false) == 2);
   // By its own times, whatever their steps.
   const auto uneven = switching::past(at_times({0, 1, 3, 4}, {0, 10, 30, 40}), 0, 20, true, true);
   CHECK(uneven->t == Approx(2));
@@ -152,6 +168,19 @@ TEST_CASE("integrals of straight lines are exact, and noise adds as its samples 
   CHECK(switching::integral(noisy, 0.5, 3.5, 0).u == Approx(0.2 * std::sqrt(0.25 + 4 + 0.25)));
 }
 
+TEST_CASE("a product's energy bends where either factor does, and holds beyond the ends of both", "[switching]") {
+  const auto v = at_times({0, 2}, {1, 3}), i = at_times({0, 1, 2}, {0, 4, 0});
+  // (1 + t) 4t until 1 s, then (1 + t)(8 - 4t).
+  CHECK(switching::energy_between(v, i, 0, 2) == Approx(10.0 / 3 + 14.0 / 3));
+  CHECK(switching::energy_between(i, v, 0, 2) == Approx(8));
+  CHECK(switching::energy_between(v, i, 1, 2) == Approx(14.0 / 3));
+  CHECK(switching::energy_between(v, i, 0.5, 1) == Approx(4 * (0.375 + 7.0 / 24)));
+  const auto brief = at_times({0, 1}, {0, 4});
+  CHECK(switching::energy_between(v, brief, 0, 2) == Approx(10.0 / 3 + 10));
+  CHECK(switching::energy_between(brief, v, 0, 2) == Approx(10.0 / 3 + 10));
+  CHECK(switching::energy_between(brief, v, 0, 3) == Approx(10.0 / 3 + 10 + 12));
+}
+
 TEST_CASE("noise on either factor of an energy counts by the other", "[switching]") {
   // 2 V and 3 A, a sample a second and every half of one.
   auto v = samples({2, 2, 2, 2, 2, 2}), i = at_times({0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5, 4, 4.5, 5}, std::vector<double>(11, 3.0));
@@ -189,6 +218,8 @@ TEST_CASE("samples within two times have one more on either side where there is 
   CHECK(some->y == std::vector<double>{10, 20, 30, 40});
   CHECK(some->noise == 0.5);
   CHECK(some->together == 2);
+  CHECK(switching::samples_of(of, 0.5, 3.5)->t == std::vector<double>{0, 1, 2, 3, 4});
+  CHECK(switching::samples_of(of, 1.5, 4.5)->t == std::vector<double>{1, 2, 3, 4, 5});
   CHECK(switching::samples_of(of, -5, 99)->t.size() == 6);
   CHECK(switching::samples_of(of, 0, 5)->t.size() == 6);
   CHECK(switching::samples_of(of, 2, 2)->t == std::vector<double>{1, 2, 3});

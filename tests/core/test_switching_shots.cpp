@@ -42,6 +42,7 @@ TEST_CASE("a shot's levels and events are those of its lines", "[switching]") {
   CHECK(s->on->at == Approx(20.025 * test::kMicro));
   CHECK(s->on->bus.value == Approx(48));
   CHECK(s->on->load.value == Approx(20.05));
+  CHECK(s->on->load_slope == Approx(2 / test::kMicro));
   CHECK(s->on->gate_low->value == Approx(-3));
   CHECK(s->on->gate_high->value == Approx(12));
   REQUIRE(s->ramp);
@@ -80,6 +81,12 @@ TEST_CASE("what is cut off a record is missing with its reason", "[switching]") 
   CHECK(first->off.error() == "v_ds does not rise: the first pulse does not end within the record");
   const auto off_only = test::shot_of(all, {{"to", "18 us"}});
   CHECK(off_only->off);
+  // Its first pulse turns on before any current flows: that is no turn-on under load.
+  REQUIRE_FALSE(off_only->on);
+  CHECK(test::spaced(off_only->on.error()) == "i_d carries 50 mA when v_ds falls, of 20 A at most: no load current is taken over");
+  CHECK_FALSE(first->on);
+  // Where the load is told, it is taken as said.
+  CHECK(test::shot_of(all, {{"to", "18 us"}, {"i_load", "10 A"}})->on);
   const auto on_only = test::shot_of(all, {{"from", "16 us"}, {"to", "23 us"}});
   CHECK(on_only->on);
   REQUIRE_FALSE(on_only->off);
@@ -93,6 +100,11 @@ TEST_CASE("what is cut off a record is missing with its reason", "[switching]") 
   CHECK(idle->off->at == Approx(24.025 * test::kMicro));
   REQUIRE_FALSE(idle->on);
   CHECK(test::spaced(idle->on.error()) == "i_d carries 0.0 A while the device is on, of 28 A at most: there is no load current");
+  // Sixteen samples are looked at, fifteen are not.
+  CHECK(switching::read_shot(test::record_of(all, 0.15), {}));
+  const auto short_one = switching::read_shot(test::record_of(all, 0.14), {});
+  REQUIRE_FALSE(short_one);
+  CHECK(short_one.error().message == "A shot of 15 samples tells nothing.");
   const auto nowhere = switching::read_shot(test::record_of({{"v_ds", test::kPulsesV}}), {});
   REQUIRE_FALSE(nowhere);
   CHECK(nowhere.error().message == "There is no quantity i_d: name one so, or say which it is, such as wire.i_d = v_switch.");

@@ -122,6 +122,91 @@ TEST_CASE("two events are weighed by what they are known to, and less is known w
   CHECK(apart->u == Approx(kNano / std::sqrt(1.25) * std::sqrt(3.2)));
 }
 
+TEST_CASE("weights go with the square of what is known, whatever the unit", "[switching]") {
+  const auto two = switching::combined({Skew{3, 2, 10}, Skew{8, 4, 20}});
+  // Weights of 1/4 and 1/16.
+  CHECK(two->value == Approx(4));
+  CHECK(two->inductance == Approx(12));
+  // Squares of 1/4 and 1 for one degree of freedom: more than one, so that less is known.
+  CHECK(two->u == Approx(1 / std::sqrt(5.0 / 16) * std::sqrt(1.25)));
+  const auto three = switching::combined({Skew{3, 2, 10}, Skew{3, 2, 10}, Skew{3, 2, 40}});
+  CHECK(three->value == Approx(3));
+  CHECK(three->u == Approx(2 / std::sqrt(3.0)));
+  CHECK(three->inductance == Approx(20));
+  // What says it is known exactly has all the weight.
+  const auto sure = switching::combined({Skew{3 * kNano, 0, 10 * kNano}, Skew{9 * kNano, 1 * kNano, 20 * kNano}});
+  CHECK(sure->value == Approx(3 * kNano));
+}
+
+TEST_CASE("a skew is read where the loop's equation holds, and nowhere else", "[switching][windows]") {
+  // Where the edge has gone 10, 15, 85 and 90 %, of its 100 ns.
+  const auto at = [](double wanted) {
+    double low = 0, high = 1;
+    for (int k = 0; k < 60; ++k) (share((low + high) / 2) < wanted ? low : high) = (low + high) / 2;
+    return 100 * low;
+  };
+  const auto influences = [](bool on, int ns) {
+    auto plain = core({.on = on, .late = 2 * kNano}), moved = plain;
+    moved.v.y.at(std::size_t(ns + 300)) -= 0.01;
+    return switching::skew_of(moved, event(on))->value != switching::skew_of(plain, event(on))->value;
+  };
+  // Turned on: from half again of the edge before until 85 %; the current is 2 ns late.
+  const double edge = at(0.85) - at(0.1);
+  const int first = int(std::ceil(at(0.1) + 2 - 1.5 * edge)), last = int(std::floor(at(0.85) + 2));
+  CHECK_FALSE(influences(true, first - 1));
+  CHECK(influences(true, first));
+  CHECK(influences(true, last));
+  CHECK_FALSE(influences(true, last + 1));
+  // Turned off: from where v_ds reaches the bus until half again of the edge after.
+  const int end = int(std::floor(at(0.9) + 2 + 1.5 * (at(0.9) - at(0.15))));
+  CHECK_FALSE(influences(false, -51));
+  CHECK(influences(false, -50));
+  CHECK(influences(false, end));
+  CHECK_FALSE(influences(false, end + 1));
+  // Within what is around the event.
+  auto near = core({.late = 2 * kNano});
+  near.from = -20 * kNano;
+  auto moved = near;
+  moved.v.y.at(300 - 21) -= 0.01;
+  CHECK(switching::skew_of(moved, event(true))->value == switching::skew_of(near, event(true))->value);
+  moved.v.y.at(300 - 20) -= 0.01;
+  CHECK(switching::skew_of(moved, event(true))->value != switching::skew_of(near, event(true))->value);
+}
+
+TEST_CASE("an edge that is not whole, or of fewer than eight samples, tells no skew", "[switching]") {
+  // 12 A are wanted where 10 A are all.
+  for (const bool on : {true, false}) {
+    auto more = event(on);
+    more.load.value = 12;
+    CHECK_FALSE(switching::skew_of(core({.on = on}), more));
+    CHECK_FALSE(switching::slope_pickup(core({.on = on}), more));
+  }
+  const auto every = [](int step, int from) {
+    auto out = core({});
+    switching::Samples few;
+    for (std::size_t k = std::size_t(from); k < out.v.t.size(); k += std::size_t(step)) {
+      few.t.push_back(out.v.t[k]);
+      few.y.push_back(out.v.y[k]);
+    }
+    out.v = few;
+    return bool(switching::skew_of(out, event(true)));
+  };
+  // From -62.8 to 74.5 ns: -60, -42 ... 66 are eight samples, -57, -38 ... 57 seven.
+  CHECK(every(18, 6));
+  CHECK_FALSE(every(19, 15));
+}
+
+TEST_CASE("noise that errs alike in neighbours leaves less known of a skew", "[switching]") {
+  const auto u = [](double together) {
+    auto c = core({.v_noise = 0.2, .i_noise = 0.05, .seed = 9});
+    c.v.together = c.i.together = together;
+    return switching::skew_of(c, event(true))->u;
+  };
+  const double alone = u(1);
+  CHECK(u(4) / alone == Approx(2).epsilon(0.35));
+  CHECK(u(4) < u(9));
+}
+
 TEST_CASE("a current that follows its own slope is told from one that is early", "[switching]") {
   for (const bool on : {true, false}) {
     CAPTURE(on);

@@ -301,8 +301,13 @@ TEST_CASE("keys of energies are taken apart, or say what is wanted", "[switching
   const auto unit = [](const char* key) { return switching::figure_unit(key).value_or("none"); };
   CHECK(unit("energy.on@20A,48V,Rg=4.7ohm,T=100degC") == "J");
   CHECK(unit("energy.on@20A, RG=4.7") == "J");
+  CHECK(unit("energy.on@0.5A") == "J");
   CHECK(unit("energy.on@0A") == "none");
   CHECK(unit("energy.on@20A,Rg=x") == "none");
+  CHECK(unit("energy.on@20A,inf V") == "none");
+  CHECK(unit("energy.on@20A,1e999 V") == "none");
+  CHECK(unit("energy.on@20A,nan V") == "none");
+  CHECK(unit("energy.on@inf A") == "none");
   CHECK(unit("energy.on@20A,4A") == "none");
   CHECK(unit("energy.peak@20A") == "none");
   CHECK(unit("skew") == "s");

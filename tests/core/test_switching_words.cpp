@@ -81,6 +81,8 @@ TEST_CASE("numbers of a shot are taken to their ends and refused beyond them", "
       {slow, "second", "20 ns", "19 ns", "10 ms", "10.1 ms"},
       {opposite, "dead_time", "0 s", "-1 ns", "1 ms", "1.1 ms"},
       {plan(), "gate_low", "-30 V", "-31 V", "11.9 V", "12 V"},
+      {[] { auto p = plan(); p.gate_high = 40; return p; }(), "gate_low", "0 V", "-31 V", "30 V", "30.5 V"},
+      {[] { auto p = plan(); p.gate_low = -40; return p; }(), "gate_high", "-30 V", "-30.5 V", "30 V", "31 V"},
       {plan(), "gate_high", "0.1 V", "0 V", "30 V", "31 V"},
       {plan(), "edge", "0.1 ns", "0.09 ns", "1 ms", "1.1 ms"},
       {plan(), "shots", "1", "0", "1000", "1001"},
@@ -145,6 +147,9 @@ TEST_CASE("words of a shot say what follows, and what stands for nothing", "[swi
   CHECK(text_of(p, "first") == "16.67 µs");
   p.currents = {5, 20};
   CHECK(text_of(p, "first") == "4.17 µs to 16.7 µs");
+  p.currents = {10, 15};
+  CHECK(text_of(p, "first") == "8.33 µs to 12.5 µs");
+  CHECK(text_of(with(plan(), "saturation", "0.5 A"), "saturation") == "500 mA");
   CHECK_THAT(test::hint_of(PlannedSwitching(p), "first", around()).allowed, Contains("L I / V: 40 µH and 48 V give it; typed, the current follows"));
   CHECK(text_of(plan(), "off_resistor") == "the same");
   CHECK(text_of(with(plan(), "off_resistor", "4.7 ohm"), "off_resistor") == "4.7 Ω");
@@ -189,6 +194,8 @@ TEST_CASE("what a shot draws, holds and takes is foretold", "[switching][plan]")
   p.shots = 3;
   const double shot = 0.25 + p.length(p.steps().front());
   CHECK(p.seconds(limits) == Approx(100e-6 * 48 / 1.5 + 3 * shot));
+  limits.bus_current = 0.5;
+  CHECK(p.seconds(limits) == Approx(100e-6 * 48 / 0.5 + 3 * shot));
   limits.bus_current = 0;
   CHECK(p.seconds(limits) == Approx(3 * shot));
   limits.bus_current = 1.5;
@@ -200,6 +207,10 @@ TEST_CASE("what a shot draws, holds and takes is foretold", "[switching][plan]")
   p.buses = {24};
   p.shots = 1;
   CHECK_THAT(test::spaced(PlannedSwitching(p).time_sentence(limits)), Contains("1 shot, 252 ms on a real bench; up to 21.8 A and 9.5 mJ in the load."));
+  p.currents = {0.2};
+  p.second = 0.5e-6;
+  CHECK_THAT(test::spaced(PlannedSwitching(p).time_sentence(limits)), Contains("up to 500 mA and 5.0 µJ in the load."));
+  p.second = 3e-6;
   // Over time: the gate's two pulses, and the load's current, of the longest first pulse.
   p.currents = {5, 20};
   p.buses = {48};
@@ -215,8 +226,13 @@ TEST_CASE("what a shot draws, holds and takes is foretold", "[switching][plan]")
     CHECK(gate[k].first == Approx(wanted[k].first));
     CHECK(gate[k].second == wanted[k].second);
   }
-  CHECK(course.tracks[1].line[2].second == 20);
-  CHECK(course.tracks[1].line.back().second == Approx(23.6));
+  const std::vector<std::pair<double, double>> load = {{0, 0}, {2e-6, 0}, {b, 20}, {b + 4e-6, 20}, {b + 7e-6, 23.6}, {b + 10e-6, 23.6}};
+  REQUIRE(course.tracks[1].line.size() == load.size());
+  for (std::size_t k = 0; k < load.size(); ++k) {
+    CAPTURE(k);
+    CHECK(course.tracks[1].line[k].first == Approx(load[k].first));
+    CHECK(course.tracks[1].line[k].second == Approx(load[k].second));
+  }
 }
 
 TEST_CASE("a plan of shots says what drives, what mends, and comes back as it was", "[switching][words]") {
@@ -238,6 +254,8 @@ TEST_CASE("a plan of shots says what drives, what mends, and comes back as it wa
   p.shots = 400;
   CHECK(edits(study::Mend::average) == "shots 1000");
   CHECK(edits(study::Mend::raise_inductance) == "inductance 80 µH");
+  p.inductance = 40.6e-6;
+  CHECK(edits(study::Mend::raise_inductance) == "inductance 81 µH");
   CHECK(edits(study::Mend::settle).empty());
   p.repeat = study::Repeat::last;
   p.temperatures = {-40, 85};
@@ -253,10 +271,27 @@ TEST_CASE("a plan of shots says what drives, what mends, and comes back as it wa
   CHECK(of(*first).hookup.chains[0].input.pin == "drain");
   CHECK(of(*first).hookup.chains[1].input.pin == "drain current");
   auto few = around();
+  few.pins.insert(few.pins.begin(), std::string(bench::kDriveLead));
+  few.terminals.resize(3);
+  const auto three = switching::first_plan(few);
+  REQUIRE(three);
+  CHECK(of(*three).hookup.chains[1].input.pin == "source");
   few.terminals.resize(2);
   REQUIRE_FALSE(switching::first_plan(few));
   CHECK(switching::first_plan(few).error().fault == Fault::usage);
 }
+
+namespace {
+
+/// What is said of a rating of the bus.
+std::string rated_bus(study::Surroundings among, const Plan& p, double most) {
+  among.ratings = {{"bus", {.voltage = most}}};
+  for (const auto& d : switching::preflight(p, among))
+    if (d.key == "rating.near") return test::spaced(d.text);
+  return {};
+}
+
+}  // namespace
 
 TEST_CASE("preflight of a shot finds each trouble just beyond its limit and not just within", "[switching][preflight]") {
   auto among = around();
@@ -292,6 +327,23 @@ TEST_CASE("preflight of a shot finds each trouble just beyond its limit and not 
   other.gate_high = 22;
   other.gate_low = -12.1;
   CHECK_FALSE(says(other, "source.limit").empty());
+  // Small ones count as well.
+  other = p;
+  other.buses = {0.5};
+  among.limits.bus_voltage = 0.4;
+  CHECK(says(other, "source.limit") == "The bus source reaches 400 mV.");
+  among.limits.bus_voltage = 600;
+  CHECK(rated_bus(among, other, 0.4) == "bus would see 500 mV; its rating is 400 mV.");
+  CHECK(rated_bus(among, other, 0.9).empty());
+  other = p;
+  other.gate_high = 0.9;
+  among.limits.gate_highest = 0.8;
+  CHECK(says(other, "source.limit") == "The gate driver goes from −12 V to 800 mV.");
+  among.limits.gate_highest = 22;
+  other.rate = 0.9;
+  among.limits.highest_sample_rate = 0.8;
+  CHECK(says(other, "sampling.coarse") == "These inputs sample at 800 mHz at most.");
+  among.limits.highest_sample_rate = 1e9;
   other = p;
   other.resistors = {10, 0.5};
   CHECK(says(other, "source.limit").empty());
@@ -402,6 +454,21 @@ TEST_CASE("what sensors can show of a shot is found just beyond its limit and no
   v.bandwidth = 26e6;
   CHECK_THAT(says(p, "bandwidth.limits_edge"), Contains("v_ds shows edges of 13 ns and more (26 MHz); 20 ns are expected."));
   CHECK(found(p, "bandwidth.limits_edge").place == study::Place::hookup);
+  v.bandwidth = 25.67e6;
+  CHECK_THAT(says(p, "bandwidth.limits_edge"), Contains("(26 MHz)"));
+  // The three that fit best are named.
+  const auto remedy = found(p, "bandwidth.limits_edge").remedy;
+  CHECK_THAT(remedy, Catch::Matchers::StartsWith("Fit best: ") && Catch::Matchers::EndsWith("."));
+  CHECK(std::count(remedy.begin(), remedy.end(), ';') == 2);
+  // What both pins move by and a sensor lets through: 48 V behind 60 dB are 0.1 % of 48 V, ten times that at ten times its corner.
+  p = plan();
+  auto& flies = p.hookup.chains[0].input;
+  flies.against = "source";
+  flies.sensor.rejection_db = 60;
+  flies.sensor.rejection_corner = 17.5e6 / 19;
+  CHECK(says(p, "common_mode.suspected").empty());
+  flies.sensor.rejection_corner = 17.5e6 / 21;
+  CHECK_THAT(says(p, "common_mode.suspected"), Contains("v_ds will pick up 2.1 % of its swing from the 48 V that both its pins move by in 20 ns."));
   // The input's own filter is what is taken out, where that is what slows.
   p = plan();
   p.edge = 5e-9;
@@ -427,6 +494,13 @@ TEST_CASE("what sensors can show of a shot is found just beyond its limit and no
   CHECK(says(p, "rating.near").empty());
   p.hookup.chains[2].input.sensor.rating = 15.5;
   CHECK_THAT(says(p, "rating.near"), Contains("v_gs must bear 15.6 V;"));
+  // The other device's gate is one too; a small rating counts.
+  p.hookup.chains[2].input.pin = "upper gate";
+  CHECK_THAT(says(p, "rating.near"), Contains("v_gs must bear 15.6 V;"));
+  p = plan();
+  p.buses = {0.8};
+  p.hookup.chains[0].input.sensor.rating = 0.9;
+  CHECK_THAT(says(p, "rating.near"), Contains("v_ds must bear 1.20 V;"));
   // A shunt in a branch that is no return to ground.
   p = plan();
   p.hookup.chains[1].input.pin = "drain current";
@@ -479,6 +553,39 @@ TEST_CASE("sensors are ranked by factor, edge, common mode and what they load", 
   REQUIRE(between.size() == 1);
   CHECK(between[0].sensor->name == "differential");
   CHECK_THAT(test::spaced(between[0].why), Contains("common mode 10 % of the swing"));
+  // Small ones count, a sensor without a rejection of its own does not; what isolates says so.
+  switching::Demand small{.peak = 0.5, .edge = 35e-9, .common = 0.5, .swing = 0.5};
+  auto weak_one = differential;
+  weak_one.rejection_db = 0.5;
+  weak_one.rejection_corner = 0;
+  CHECK(switching::common_mode_error(weak_one, small) == Approx(std::pow(10, -0.5 / 20)));
+  weak_one.rejection_db = 0;
+  CHECK(switching::common_mode_error(weak_one, small) == 0);
+  small.edge = 0.5;
+  weak_one.rejection_db = 0.5;
+  CHECK(switching::common_mode_error(weak_one, small) == Approx(std::pow(10, -0.5 / 20)));
+  CHECK(switching::edge_error(slow, {.peak = 1, .edge = 0.5, .common = 0, .swing = 1}) == Approx(0).margin(1e-9));
+  auto bears_less = differential;
+  bears_less.common_mode_rating = 0.4;
+  CHECK(switching::ranked({&bears_less}, small).empty());
+  bears_less.common_mode_rating = 0;
+  CHECK(switching::ranked({&bears_less}, small).size() == 1);
+  CHECK(switching::ranked({&low}, demand).size() == 1);
+  CHECK_THAT(switching::ranked({&differential}, demand).front().why, !Contains("common mode"));
+  auto odd = plain;
+  odd.u_factor = 0.01049;
+  CHECK(test::spaced(switching::ranked({&odd}, demand).front().why) == "1 %, 0 F");
+  auto share = differential;
+  share.rejection_corner = 0;
+  share.rejection_db = 20 * std::log10(1 / 0.001049);
+  CHECK_THAT(test::spaced(switching::ranked({&share}, flying).front().why), Contains("common mode 1 % of the swing"));
+  for (const auto& [kind, isolates] : {std::pair{bench::SensorKind::isolated, true}, {bench::SensorKind::differential, false}, {bench::SensorKind::clamp, true}, {bench::SensorKind::coil, true}, {bench::SensorKind::transformer, true}, {bench::SensorKind::shunt, false}}) {
+    auto one = differential;
+    one.kind = kind;
+    const auto all = switching::ranked({&one}, {.current = one.senses_current(), .peak = 1, .edge = 35e-9, .common = 0, .swing = 1});
+    REQUIRE(all.size() == 1);
+    CHECK((all[0].why.find(", isolated") != std::string::npos) == isolates);
+  }
   // Of currents what is in the loop counts: ten nanohenries are a per cent.
   auto shunt = clean("Shunt 10 mohm");
   shunt.u_factor = 0;

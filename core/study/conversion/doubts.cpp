@@ -234,8 +234,8 @@ Result<void> check_inputs(const Waveforms& record, std::vector<Doubt>& out) {
     const auto& errors = record.errors[*k];
     const auto ends = at_ends(trace, 0, trace.size());
     if (!ends) return tl::unexpected(ends.error());
-    if (errors.highest && clipped(*ends, errors, trace.size()))
-      out.push_back({"input.clipped", Severity::serious, fmt::format("{} stands at the end of its range, {}.", trace.name, text_of(std::max(std::abs(ends->low), std::abs(ends->high)), trace.unit)), "Take the next range up."});
+    if (const auto end = clipped(*ends, errors, trace.size()); end && errors.highest)
+      out.push_back({"input.clipped", Severity::serious, fmt::format("{} stands at the end of its range, {}.", trace.name, text_of(end->at, trace.unit)), "Take the next range up."});
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnused * *errors.range)
       out.push_back({"range.underused", Severity::note, fmt::format("{} uses {} of its range of {}.", trace.name, in_percent(peak / *errors.range), text_of(*errors.range, trace.unit)), "Take the range that fits."});

@@ -37,10 +37,10 @@ Result<void> check_inputs(const PowerRecord& record, std::vector<Doubt>& out) {
     const auto ends = at_ends(trace, 0, trace.size());
     if (!ends) return tl::unexpected(ends.error());
     // A sleeping current rests on its lowest value by itself: only a known range tells that it is an end.
-    if (clipped(*ends, errors, trace.size()) && (!record.profile || errors.highest))
+    if (const auto end = clipped(*ends, errors, trace.size()); end && (!record.profile || errors.highest))
       out.push_back({"input.clipped", Severity::serious,
                      fmt::format("{} stands at the end of what can be read, {}, for {} samples: what lies beyond is lost.", trace.name,
-                                 shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, trace.unit), std::max(ends->longest_high, ends->longest_low)),
+                                 shown(end->at, trace.unit), end->samples),
                      "Take the next range up."});
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnderused * *errors.range)

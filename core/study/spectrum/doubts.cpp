@@ -154,10 +154,10 @@ Result<std::vector<Doubt>> find_doubts(const PointSpectra& point, const Reading&
     const auto& trace = *point.traces[k];
     const auto ends = at_ends(trace, 0, trace.size());
     if (!ends) return tl::unexpected(ends.error());
-    if (clipped(*ends, errors, trace.size()) && !(point.densities[k] && of_codes_alone(asked)))
+    if (const auto end = clipped(*ends, errors, trace.size()); end && !(point.densities[k] && of_codes_alone(asked)))
       out.push_back({"input.clipped", Severity::serious,
                      fmt::format("{} stands at the end of what can be read, {}, for {} samples: its harmonics are the input's.", s.name,
-                                 shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, s.unit), std::max(ends->longest_high, ends->longest_low)),
+                                 shown(end->at, s.unit), end->samples),
                      "Take the next range up, or drive less."});
     const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
     if (errors.range && peak < kUnderused * *errors.range)

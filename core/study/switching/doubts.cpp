@@ -19,6 +19,7 @@ constexpr double kSkewed = 1 / 20.0;  ///< of an edge
 constexpr int kFewSamples = 4;        ///< in an edge
 constexpr double kEdgeOfChain = 1.5;  ///< times the rise that the chain itself has
 constexpr double kZero = 0.01;        ///< u of a zero, of the largest value
+constexpr std::size_t kFewToFollow = 12;  ///< samples
 constexpr double kFollows = 0.8;      ///< correlation of a pick-up with a slope
 constexpr double kWorth = 0.02;       ///< of what it disturbs
 constexpr double kRings = 0.05;       ///< of the step
@@ -71,11 +72,21 @@ class Checker {
   }
 
   void wiring() {
-    if (s_.swapped)
-      say(on_hookup({"wiring.swapped", Severity::serious, "v_ds is high while the device conducts and i_d while it blocks: the two look exchanged.",
-                     fmt::format("Exchange them: wire.v_ds = {}, wire.i_d = {}.", wire_now(Role::i_d, 1), wire_now(Role::v_ds, 1))}));
-    if (s_.reversed && !s_.swapped)
-      say(on_hookup({"wiring.sign", Severity::serious, "i_d is below zero while the device conducts: its sensor looks the other way.", fmt::format("Turn it round: wire.i_d = {}.", wire_now(Role::i_d, -1))}));
+    if (s_.swapped) {
+      const auto v = wire_now(Role::i_d, 1), i = wire_now(Role::v_ds, 1);
+      say({.key = "wiring.swapped",
+           .severity = Severity::serious,
+           .text = "v_ds is high while the device conducts and i_d while it blocks: the two look exchanged.",
+           .remedy = fmt::format("Exchange them: wire.v_ds = {}, wire.i_d = {}.", v, i),
+           .settings = {{"wire.v_ds", v}, {"wire.i_d", i}}});
+    } else if (s_.reversed) {
+      const auto turned = wire_now(Role::i_d, -1);
+      say({.key = "wiring.sign",
+           .severity = Severity::serious,
+           .text = "i_d is below zero while the device conducts: its sensor looks the other way.",
+           .remedy = fmt::format("Turn it round: wire.i_d = {}.", turned),
+           .settings = {{"wire.i_d", turned}}});
+    }
   }
 
   Result<void> inputs() {
@@ -88,8 +99,8 @@ class Checker {
       if (!ends) return tl::unexpected(ends.error());
       const double peak = std::max(std::abs(ends->low), std::abs(ends->high));
       // Of a file's range nothing is known: what rests at its lowest or highest value does so by itself.
-      if (errors.highest && clipped(*ends, errors, trace.size()))
-        say({"input.clipped", Severity::serious, fmt::format("{} stands at the end of what can be read, {}: what lies beyond is lost.", trace.name, shown(ends->longest_high >= ends->longest_low ? ends->high : ends->low, trace.unit)), "Take the next range up."});
+      if (const auto end = clipped(*ends, errors, trace.size()); end && errors.highest)
+        say({"input.clipped", Severity::serious, fmt::format("{} stands at the end of what can be read, {}: what lies beyond is lost.", trace.name, shown(end->at, trace.unit)), "Take the next range up."});
       if (errors.range && peak < kUnderused * *errors.range)
         say({"range.underused", Severity::note, fmt::format("{} uses {} of its range of {}: one count is {}.", trace.name, in_percent(peak / *errors.range), shown(*errors.range, trace.unit), shown(errors.quantum, trace.unit, 2)), "Take the range that fits."});
       if (Role(k) == Role::i_d) offset(*one, peak);
@@ -153,8 +164,7 @@ class Checker {
   void pickup(const Edge& edge, const Core& core, const Samples& g, const std::string& name) {
     const auto& slope = edge.get(edge.event.on ? Key::dv_dt_on : Key::dv_dt_off);
     if (!slope.value || !edge.event.gate_low || !edge.event.gate_high) return;
-    const double length = slope.to - slope.from, from = slope.from - 0.7 * length, to = slope.to + 0.7 * length, step = g.t.size() > 1 ? (g.t.back() - g.t.front()) / double(g.t.size() - 1) : 0;
-    const double reach = std::max(step, length / 16);
+    const double length = slope.to - slope.from, from = slope.from - 0.7 * length, to = slope.to + 0.7 * length, reach = std::max(s_.get(Role::v_gs).trace->time.step(), length / 16);
     std::vector<double> x, y, t;
     for (std::size_t k = 0; k < g.t.size(); ++k) {
       if (g.t[k] < from || g.t[k] > to) continue;
@@ -162,7 +172,7 @@ class Checker {
       x.push_back((core.v.at(g.t[k] + reach) - core.v.at(g.t[k] - reach)) / (2 * reach));
       y.push_back(g.y[k]);
     }
-    if (t.size() < 12) return;
+    if (t.size() < kFewToFollow) return;
     const auto fit = signal::without_line(t, x), other = signal::without_line(t, y);
     const auto line = signal::fit_line(fit, other);
     if (!line) return;
@@ -258,7 +268,7 @@ SkewCost skew_cost(const ReadShot& shot, const Settings& settings) {
     const auto core = core_of(*shot.shot, edge->event, settings.windows());
     if (!core) continue;
     const auto later = energy_at(*core, edge->event, settings.windows(), kNanosecond), earlier = energy_at(*core, edge->event, settings.windows(), -kNanosecond), now = energy_at(*core, edge->event, settings.windows(), 0);
-    if (later && earlier && now && *now != 0) (on ? out.on : out.off) = 100 * (*later - *earlier) / 2 / std::abs(*now);
+    if (later && earlier && now && std::abs(*now) > 0) (on ? out.on : out.off) = 100 * (*later - *earlier) / 2 / std::abs(*now);
   }
   return out;
 }

@@ -8,6 +8,8 @@ namespace {
 
 constexpr double kRecovered = 0.1;  ///< of the recovery current, where its charge ends
 constexpr double kBack = 0.02;      ///< of the other device's peak, where its energy ends
+constexpr double kStandsOut = 3;    ///< times its noise, that a recovery must
+constexpr double kLeastExcess = 1e-3;  ///< of the load, whatever the noise
 constexpr double kLeaves = 0.25;     ///< half band of a crossing that is looked for
 
 tl::unexpected<std::string> no(std::string reason) { return tl::unexpected<std::string>(std::move(reason)); }
@@ -72,8 +74,8 @@ class EdgeReader {
     say(key, until->t - a->t, std::hypot(std::hypot(a->u, until->u), steep > 0 ? rest / steep : 0), a->t, until->t);
   }
   static double steepness(const Samples& s, double t) {
-    const double step = s.t.size() > 1 ? (s.t.back() - s.t.front()) / double(s.t.size() - 1) : 0;
-    return step > 0 ? std::abs(s.at(t + step) - s.at(t - step)) / (2 * step) : 0;
+    const double step = (s.t.back() - s.t.front()) / double(s.t.size() - 1);
+    return std::abs(s.at(t + step) - s.at(t - step)) / (2 * step);
   }
 
   void turn_on() {
@@ -92,18 +94,20 @@ class EdgeReader {
     other_device();
   }
 
-  /// What i_d carries over the load current: the other device's recovery.
+  /// What i_d carries over the load current, which climbs on: the other device's recovery.
   void excess(double end) {
     const double reach = std::max(end, *i_mid_) + std::max(std::abs(end - *i_mid_), 2 * std::abs(end - e_.current_at));
-    const auto peak = extreme(c_.i, *i_mid_, std::min(reach, c_.to), signal::Towards::high);
+    auto level = c_.i;
+    for (std::size_t k = 0; k < level.t.size(); ++k) level.y[k] -= e_.load_climbed(level.t[k]);
+    const auto peak = extreme(level, *i_mid_, std::min(reach, c_.to), signal::Towards::high);
     if (!peak) return absent({Key::peak_current, Key::recovery_current, Key::recovery_charge}, "nothing of i_d lies there");
-    say(Key::peak_current, peak->value, peak->u, peak->t, peak->t);
+    say(Key::peak_current, peak->value + e_.load_climbed(peak->t), peak->u, peak->t, peak->t);
     const double over = peak->value - load_;
-    if (!(over > 3 * std::max(peak->u, c_.i.noise))) return absent({Key::recovery_current, Key::recovery_charge}, "i_d does not exceed the load current by more than its noise");
+    if (!(over > std::max(kStandsOut * std::max(peak->u, level.noise), kLeastExcess * load_))) return absent({Key::recovery_current, Key::recovery_charge}, "i_d does not exceed the load current, as that climbs, by more than its noise");
     say(Key::recovery_current, over, peak->u, peak->t, peak->t);
-    const auto from = past(c_.i, peak->t, load_, false, false), to = past(c_.i, peak->t, load_ + kRecovered * over, false, true);
+    const auto from = past(level, peak->t, load_, false, false), to = past(level, peak->t, load_ + kRecovered * over, false, true);
     if (!from || !to) return absent({Key::recovery_charge}, "i_d does not come back to the load current within the record");
-    const auto q = integral(c_.i, from->t, to->t, load_);
+    const auto q = integral(level, from->t, to->t, load_);
     say(Key::recovery_charge, q.value, std::hypot(q.u, kRecovered * over * to->u), from->t, to->t);
   }
 

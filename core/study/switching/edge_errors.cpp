@@ -28,6 +28,7 @@ Moved moved_by(const Core& core, const Event& event, Source source, double by) {
     case Source::i_gain:
       scale(out.core.i.y);
       out.event.load.value *= 1 + by;
+      out.event.load_slope *= 1 + by;
       break;
     case Source::v_offset:
       lift(out.core.v.y);
@@ -43,6 +44,12 @@ Moved moved_by(const Core& core, const Event& event, Source source, double by) {
     case Source::f_gain: break;
   }
   return out;
+}
+
+/// Whether the gate's passage is there, where it is sensed and has two levels.
+bool has_gate(const Core& core, const Edge& edge) {
+  const auto& e = edge.event;
+  return !core.g || !e.gate_low || !e.gate_high || edge.get(e.on ? Key::delay_on : Key::delay_off).value;
 }
 
 /// Whether the windows lie well inside what was read.
@@ -63,6 +70,7 @@ bool holds(const Core& core, const Edge& edge, double limit_from, double limit_t
 Result<Core> core_of(const Shot& shot, const Event& e, const Windows& windows) {
   const double step = shot.get(Role::v_ds).trace->time.step();
   double reach = std::max(64 * step, 4 * std::abs(e.at - e.current_at));
+  std::optional<Core> without_gate;
   for (;; reach *= 2) {
     Core out{.from = std::max(e.from, std::min(e.at, e.current_at) - reach), .to = std::min(e.to, std::max(e.at, e.current_at) + 2 * reach)};
     const auto load = [&](Role role) -> Result<std::optional<Samples>> {
@@ -81,7 +89,12 @@ Result<Core> core_of(const Shot& shot, const Event& e, const Windows& windows) {
     out.v_f = std::move(*v_f);
     out.i_f = std::move(*i_f);
     const bool whole = out.from <= e.from && out.to >= e.to;
-    if (whole || holds(out, edge_of(out, e, windows), e.from, e.to)) return out;
+    const auto edge = edge_of(out, e, windows);
+    const bool held = whole || holds(out, edge, e.from, e.to);
+    if (held && has_gate(out, edge)) return out;
+    // A gate may move long before its edge; one that is nowhere asks for no more than the windows do.
+    if (held && !without_gate) without_gate = std::move(out);
+    if (whole) return std::move(*without_gate);
   }
 }
 

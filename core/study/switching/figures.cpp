@@ -46,7 +46,7 @@ Result<std::optional<Asked>> asked_for(std::string_view key) {
     auto* into = name.empty() || name == "v" ? &out.bus : name == "rg" ? &out.resistor : name == "t" ? &out.temperature : nullptr;
     if (!into || *into) return wanted;
     const auto value = parse_value(text, into == &out.bus ? "V" : into == &out.resistor ? "ohm" : "degC");
-    if (!value || !std::isfinite(*value)) return wanted;
+    if (!value) return wanted;
     *into = *value;
   }
   return std::optional(out);

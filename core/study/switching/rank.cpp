@@ -1,6 +1,7 @@
 #include "study/switching/rank.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 
 #include "base/quantity.h"
@@ -25,13 +26,15 @@ bool fits(const bench::Sensor& s, const Demand& d) {
 }  // namespace
 
 double common_mode_error(const bench::Sensor& s, const Demand& d) {
-  if (!(d.common > 0) || !(s.rejection_db > 0) || !(d.swing > 0) || !(d.edge > 0)) return 0;
+  assert(d.swing > 0 && d.edge > 0);
+  if (!(s.rejection_db > 0)) return 0;
   const double frequency = 0.35 / d.edge, lost = s.rejection_corner > 0 && frequency > s.rejection_corner ? frequency / s.rejection_corner : 1;
   return d.common * std::pow(10, -s.rejection_db / 20) * lost / d.swing;
 }
 
 double edge_error(const bench::Sensor& s, const Demand& d) {
-  if (!(s.bandwidth > 0) || !(d.edge > 0)) return 0;
+  assert(d.edge > 0);
+  if (!(s.bandwidth > 0)) return 0;
   // Rises add as root of the sum of squares.
   return std::hypot(1, 0.35 / s.bandwidth / d.edge) - 1;
 }
@@ -41,12 +44,12 @@ std::vector<Ranked> ranked(const std::vector<const bench::Sensor*>& all, const D
   for (const auto* s : all) {
     if (!fits(*s, demand)) continue;
     Ranked one{.sensor = s};
-    const double loading = demand.current ? kPerHenry * s->inductance : kPerFarad * s->capacitance;
-    one.error = std::hypot(std::hypot(s->u_factor, edge_error(*s, demand)), std::hypot(common_mode_error(*s, demand), loading));
+    const double common = common_mode_error(*s, demand), loading = demand.current ? kPerHenry * s->inductance : kPerFarad * s->capacitance;
+    one.error = std::hypot(std::hypot(s->u_factor, edge_error(*s, demand)), std::hypot(common, loading));
     one.why = fmt::format("{:.2g} %", 100 * s->u_factor);
     if (s->bandwidth > 0) one.why += ", " + format_setting(s->bandwidth, "Hz");
     if (isolates(*s)) one.why += ", isolated";
-    else if (s->rejection_db > 0 && demand.common > 0) one.why += fmt::format(", common mode {:.2g} % of the swing", 100 * common_mode_error(*s, demand));
+    else if (common > 0) one.why += fmt::format(", common mode {:.2g} % of the swing", 100 * common);
     one.why += ", " + (demand.current ? format_setting(s->inductance, "H") + " in the loop" : format_setting(s->capacitance, "F"));
     out.push_back(std::move(one));
   }

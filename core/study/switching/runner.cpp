@@ -21,7 +21,7 @@ Error stopped(std::size_t done, std::size_t total) { return {Fault::stopped, fmt
 /// Everything off, the gates first by their pulses' end; then the bus is watched until it reads safe, whoever stops.
 class Emptied {
  public:
-  Emptied(bench::Bench& bench, const RunContext& context, double safe) : bench_(bench), context_(context), safe_(safe) {}
+  Emptied(bench::Bench& bench, const RunContext& context, double safe, std::size_t total) : total_(int(total)), bench_(bench), context_(context), safe_(safe) {}
   Emptied(const Emptied&) = delete;
   Emptied& operator=(const Emptied&) = delete;
   ~Emptied() {
@@ -39,7 +39,7 @@ class Emptied {
       if (safe) tell(fmt::format("The bus is empty: it reads {}, below the {} that are safe.", reads, format_setting(safe_, "V")));
       else if (bench_.elapsed() - begun > kLongest) tell(fmt::format("The bus still reads {}. Do not touch it; find what feeds it.", reads));
       if (safe || bench_.elapsed() - begun > kLongest) return;
-      if (context_.progress) context_.progress({.done = done, .total = total, .waits = fmt::format("for the bus to empty; it reads {}", reads)});
+      if (context_.progress) context_.progress({.done = done, .total = total_, .waits = fmt::format("for the bus to empty; it reads {}", reads)});
       if (!bench_.wait(kEmptying, {})) {
         tell("The bus cannot be watched. Do not touch it.");
         return;
@@ -48,9 +48,10 @@ class Emptied {
   }
 
   bool charged = false;
-  int done = 0, total = 0;
+  int done = 0;
 
  private:
+  int total_;
   void tell(const std::string& text) const {
     if (context_.say) context_.say(text);
   }
@@ -62,8 +63,7 @@ class Emptied {
 class Shots {
  public:
   Shots(const Plan& plan, bench::Bench& bench, const RunContext& context, double safe)
-      : p_(plan), bench_(bench), context_(context), limits_(bench.limits().of(plan.hookup.digitiser)), emptied_(bench, context, safe), steps_(plan.steps()), total_(steps_.size() * std::size_t(plan.shots)) {
-    emptied_.total = int(total_);
+      : p_(plan), bench_(bench), context_(context), limits_(bench.limits().of(plan.hookup.digitiser)), steps_(plan.steps()), total_(steps_.size() * std::size_t(plan.shots)), emptied_(bench, context, safe, total_) {
     for (const auto& chain : plan.hookup.chains) names_.push_back(chain.name);
   }
 
@@ -172,9 +172,9 @@ class Shots {
   bench::Bench& bench_;
   const RunContext& context_;
   bench::Limits limits_;
-  Emptied emptied_;
   std::vector<Plan::Step> steps_;
   std::size_t total_, done_ = 0;
+  Emptied emptied_;
   std::vector<std::string> names_;
 };
 

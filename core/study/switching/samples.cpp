@@ -9,13 +9,14 @@
 namespace heron::study::switching {
 namespace {
 
-/// The passage nearest to a time, noise considered.
+/// The passage nearest to a time within the samples, noise considered.
 std::optional<Instant> passage(const Samples& s, double near, double level) {
   if (s.t.size() < 2) return std::nullopt;
   const auto last = s.t.size() - 2;
   // The sample before, of the two that the time lies between.
-  const auto k = std::clamp<std::size_t>(std::size_t(std::lower_bound(s.t.begin(), s.t.end(), near) - s.t.begin()), 1, last + 1) - 1;
-  const double inside = std::clamp((near - s.t[k]) / (s.t[k + 1] - s.t[k]), 0.0, 1.0);
+  const auto it = std::lower_bound(s.t.begin() + 1, s.t.end(), near);
+  const auto k = std::size_t(it - s.t.begin()) - 1;
+  const double inside = (near - s.t[k]) / (s.t[k + 1] - s.t[k]);
   const auto found = signal::crossing_near(s.y, double(k) + inside, level, s.noise);
   if (!found) return std::nullopt;
   const double place = std::clamp(found->place, 0.0, double(last + 1));

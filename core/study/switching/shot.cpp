@@ -12,6 +12,7 @@ namespace {
 
 constexpr double kClear = 0.3;             ///< half of the band that a crossing must leave, of the swing
 constexpr double kCarries = 0.05;          ///< of the highest current: less is no load
+constexpr double kMostRead = 8192;         ///< samples of a line
 
 class Reader {
  public:
@@ -120,8 +121,9 @@ class Reader {
     return *r ? (*r)->value : 0;
   }
 
+  static std::string amperes(double current) { return format_quantity(current, "A", 2).plain(); }
   std::string no_load(double current) const {
-    return fmt::format("i_d carries {} while the device is on, of {} at most: there is no load current", format_quantity(current, "A", 2).plain(), format_quantity(largest_, "A", 2).plain());
+    return fmt::format("i_d carries {} while the device is on, of {} at most: there is no load current", amperes(current), amperes(largest_));
   }
 
   /// Whether i_d carries a load there; notes where it runs the wrong way.
@@ -192,21 +194,28 @@ class Reader {
     std::optional<signal::LineAt> line;
     if (e.on) {
       const double length = end - last;
-      const auto l = line_of(current(), last + std::max(0.3 * length, std::min(guard, 0.5 * length)), last + std::min(0.95 * length, std::max(0.3 * length, std::min(guard, 0.5 * length)) + 8192 * step), e.at);
+      const double away = std::max(0.3 * length, std::min(guard, 0.5 * length));
+      const auto l = line_of(current(), last + away, last + std::min(0.95 * length, away + kMostRead * step), e.at);
       if (!l) return tl::unexpected(l.error());
       line = *l;
+      // A first pulse builds the current up: it turns on before any flows.
+      if (line && !settings_.i_load && !(line->value > kCarries * largest_)) {
+        into = tl::unexpected(fmt::format("i_d carries {} when v_ds falls, of {} at most: no load current is taken over", amperes(line->value), amperes(largest_)));
+        return {};
+      }
     } else {
       const double length = first - start, stop = first - std::min(guard, 0.3 * length);
-      const auto l = line_of(current(), std::max(stop - 0.25 * length, start + 0.3 * length), stop, e.at);
+      const auto l = line_of(current(), stop - 0.25 * length, stop, e.at);
       if (!l) return tl::unexpected(l.error());
       line = *l;
     }
+    if (e.on && line) e.load_slope = line->slope;
     e.load = settings_.i_load ? Rest{*settings_.i_load, 0} : line ? Rest{line->value, line->u} : Rest{load, current().noise};
     if (!(e.load.value > 0)) e.load = {load, current().noise};
     if (const auto* gate = s_.find(Role::v_gs)) {
       const double on_from = e.on ? last : start, on_to = e.on ? end : first;
       // While it is off: the second half; while it is on: what is next to the event but for a fifth of the stretch.
-      auto low = rest_of(*gate, off_from + (e.on ? 0.4 : 0.5) * off_length, off_to - (e.on ? 0.1 : 0.1) * off_length);
+      auto low = rest_of(*gate, off_from + (e.on ? 0.4 : 0.5) * off_length, off_to - 0.1 * off_length);
       if (!low) return tl::unexpected(low.error());
       auto high = rest_of(*gate, on_from + 0.4 * (on_to - on_from), on_to - 0.1 * (on_to - on_from));
       if (!high) return tl::unexpected(high.error());

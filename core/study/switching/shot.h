@@ -19,6 +19,8 @@ struct Event {
   double from = 0, to = 0;  ///< s, half way to what happens before and after
   double current_at = 0;  ///< s: i_d passes the middle
   Rest bus, load;         ///< V, A
+  double load_slope = 0;  ///< A/s, at which the load climbs on after a turn-on
+  double load_climbed(double t) const { return load_slope * (t - at); }
   std::optional<Rest> gate_low, gate_high;  ///< V
 };
 

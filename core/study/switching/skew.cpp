@@ -13,6 +13,7 @@ namespace {
 constexpr int kRounds = 12;
 constexpr int kDraws = 24;
 constexpr unsigned kSeed = 5;
+constexpr double kBeside = 1.5;  ///< of an edge, that is looked at before or after it
 constexpr double kStep = 4;  ///< times its uncertainty that an inductance must have
 
 /// Where the loop's equation holds, on the voltage's samples: what it drops, and the integral of that.
@@ -28,20 +29,11 @@ std::optional<Loop> loop_of(const Core& c, const Event& e) {
   Loop out;
   out.edge = std::abs(*high - *low);
   if (!(out.edge > 0)) return std::nullopt;
-  double from = 0, to = 0;
-  if (e.on) {
-    // From before the current flows until it is nearly all there: the other device still conducts.
-    from = *low - 1.5 * out.edge;
-    to = *high;
-  } else {
-    // From where v_ds has reached the bus and the other device takes over, until after the current has gone.
-    const auto reached = first_past(c.v, e.at, e.bus.value, true, true);
-    if (!reached) return std::nullopt;
-    from = *reached;
-    to = *low + 1.5 * out.edge;
-  }
-  from = std::max(from, c.from);
-  to = std::min(to, c.to);
+  // Turned on: from before the current flows until it is nearly all there: the other device still conducts. Turned off:
+  // from where v_ds has reached the bus and the other device takes over, until after the current has gone.
+  const auto begin = e.on ? std::optional(*low - kBeside * out.edge) : first_past(c.v, e.at, e.bus.value, true, true);
+  if (!begin) return std::nullopt;
+  const double from = std::max(*begin, c.from), to = std::min(e.on ? *high : *low + kBeside * out.edge, c.to);
   double flux = 0;
   for (std::size_t k = 0; k < c.v.t.size(); ++k) {
     if (c.v.t[k] < from || c.v.t[k] > to) continue;
@@ -74,15 +66,25 @@ std::optional<Fit> fit(const Eigen::MatrixXd& columns, const Eigen::VectorXd& y)
 }
 
 /// Columns scaled to like sizes, so that henries and seconds stand beside amperes.
-struct Scales {
-  double flux, dropped;
+struct Columns {
+  double flux = 0, dropped = 0;  ///< the sizes
+  Eigen::MatrixXd of;            ///< flux, what is dropped, and one
 };
-Scales scales_of(const Loop& loop) {
-  Scales out{0, 0};
+Columns columns_of(const Loop& loop) {
+  Columns out;
   for (std::size_t k = 0; k < loop.t.size(); ++k) {
     out.flux = std::max(out.flux, std::abs(loop.flux[k]));
     out.dropped = std::max(out.dropped, std::abs(loop.dropped[k]));
   }
+  const auto n = Eigen::Index(loop.t.size());
+  out.of.resize(n, 3);
+  out.of << Eigen::VectorXd::Map(loop.flux.data(), n) / out.flux, Eigen::VectorXd::Map(loop.dropped.data(), n) / out.dropped, Eigen::VectorXd::Ones(n);
+  return out;
+}
+/// i at the loop's times, so much later.
+Eigen::VectorXd current_of(const Core& c, const Loop& loop, double later) {
+  Eigen::VectorXd out(Eigen::Index(loop.t.size()));
+  for (Eigen::Index k = 0; k < out.size(); ++k) out(k) = c.i.at(loop.t[std::size_t(k)] + later);
   return out;
 }
 
@@ -91,21 +93,12 @@ struct Shifted {
   double residual = 0;
 };
 std::optional<Shifted> shifted(const Core& c, const Loop& loop) {
-  const auto n = Eigen::Index(loop.t.size());
-  const auto s = scales_of(loop);
+  const auto s = columns_of(loop);
   if (!(s.flux > 0 && s.dropped > 0)) return std::nullopt;
-  Eigen::MatrixXd columns(n, 3);
-  Eigen::VectorXd y(n);
   double late = 0;
   std::optional<Fit> last;
   for (int round = 0; round < kRounds; ++round) {
-    for (Eigen::Index k = 0; k < n; ++k) {
-      columns(k, 0) = loop.flux[std::size_t(k)] / s.flux;
-      columns(k, 1) = loop.dropped[std::size_t(k)] / s.dropped;
-      columns(k, 2) = 1;
-      y(k) = c.i.at(loop.t[std::size_t(k)] + late);
-    }
-    last = fit(columns, y);
+    last = fit(s.of, current_of(c, loop, late));
     if (!last) return std::nullopt;
     const double per = last->of(0) / s.flux, by = last->of(1) / s.dropped;
     if (!(per > 0)) return std::nullopt;
@@ -121,7 +114,7 @@ std::optional<Shifted> shifted(const Core& c, const Loop& loop) {
   if (!(per > kStep * u_per)) return std::nullopt;
   // The drop must stand out of the voltage's own noise, or the delay rests on nothing.
   if (!(s.dropped > kStep * c.v.noise)) return std::nullopt;
-  const double step = loop.t.size() > 1 ? (loop.t.back() - loop.t.front()) / double(loop.t.size() - 1) : 0;
+  const double step = (loop.t.back() - loop.t.front()) / double(loop.t.size() - 1);
   // A step of the voltage within one sample is known to that sample only.
   double leap = 0;
   for (std::size_t k = 1; k < loop.t.size(); ++k) leap = std::max(leap, std::abs(loop.dropped[k] - loop.dropped[k - 1]));
@@ -197,18 +190,9 @@ std::optional<double> slope_pickup(const Core& core, const Event& event) {
   const auto loop = loop_of(core, event);
   if (!loop) return std::nullopt;
   const auto late = shifted(core, *loop);
-  if (!late || !(late->skew.value < 0)) return std::nullopt;
-  const auto n = Eigen::Index(loop->t.size());
-  const auto s = scales_of(*loop);
-  Eigen::MatrixXd columns(n, 3);
-  Eigen::VectorXd y(n);
-  for (Eigen::Index k = 0; k < n; ++k) {
-    columns(k, 0) = loop->flux[std::size_t(k)] / s.flux;
-    columns(k, 1) = loop->dropped[std::size_t(k)] / s.dropped;
-    columns(k, 2) = 1;
-    y(k) = core.i.at(loop->t[std::size_t(k)]);
-  }
-  const auto direct = fit(columns, y);
+  if (!late) return std::nullopt;
+  const auto s = columns_of(*loop);
+  const auto direct = fit(s.of, current_of(core, *loop, 0));
   if (!direct || !(direct->of(0) > 0) || !(direct->of(1) > 0)) return std::nullopt;
   if (!(direct->residual < 0.7 * late->residual)) return std::nullopt;
   return direct->of(1) / s.dropped / (direct->of(0) / s.flux);
