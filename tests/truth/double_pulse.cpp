@@ -17,11 +17,22 @@ double DoublePulse::v(double t) const {
   if (t < a) return 0;
   if (t < b) return bus * (t - a) / voltage_rise;
   if (t < c) return bus + kick * steepness((t - b) / fall);
-  if (t < d || !second_pulse) return bus + ring * std::exp(-(t - c) / ring_decay) * std::cos(2 * std::numbers::pi * ring_frequency * (t - c));
+  if (t < d || !second_pulse) return bus + rung(t - c);
   if (t < e) return bus - step * steepness((t - d) / rise);
   if (t < f) return (smooth ? bus : bus - step) * (f - t) / voltage_fall;
   if (t < g) return 0;
   return std::min(bus, bus * (t - g) / voltage_rise);
+}
+
+double DoublePulse::rung(double later) const {
+  const double left = rings_from(), across = std::sqrt(ring * ring - left * left), turned = 2 * std::numbers::pi * ring_frequency * later;
+  return std::exp(-later / ring_decay) * (left * std::cos(turned) + across * std::sin(turned));
+}
+
+double DoublePulse::rung_most() const {
+  const double left = rings_from(), across = std::sqrt(ring * ring - left * left), w = 2 * std::numbers::pi * ring_frequency;
+  // Where its derivative is nothing.
+  return rung(std::atan2(across * w - left / ring_decay, left * w + across / ring_decay) / w);
 }
 
 double DoublePulse::i(double t) const {

@@ -1,6 +1,7 @@
 /// Two pulses of a device by straight lines, with what is true of them worked out on a grid much finer than any record.
 /// Independent of everything under test.
 #pragma once
+#include <algorithm>
 #include <functional>
 #include <map>
 #include <random>
@@ -19,7 +20,7 @@ struct DoublePulse {
   double voltage_fall = 30e-9, voltage_rise = 40e-9;
   double recovery = 8, recovers = 30e-9;           ///< A beyond the load, s that it takes to come back
   double stray = 25e-9;                            ///< H
-  double ring = 0, ring_frequency = 40e6, ring_decay = 60e-9;  ///< V after turn-off
+  double ring = 0, ring_frequency = 40e6, ring_decay = 60e-9;  ///< V that swing after turn-off, Hz, s
   double gate_high = 15, gate_low = -4, gate_edge = 30e-9, gate_lead = 60e-9;
   double climb = 0;                                ///< A/s during conduction
   bool second_pulse = true;
@@ -38,6 +39,8 @@ struct DoublePulse {
   double v(double t) const;
   double i(double t) const;
   double g(double t) const;
+  /// V of the ringing's first top over the bus, in closed form.
+  double rung_most() const;
 
   /// The first time from `from` on at which f passes a level.
   static double passes(const std::function<double(double)>& f, double from, double to, double level, bool rising);
@@ -56,6 +59,11 @@ struct DoublePulse {
   };
   study::Record record(const Errors& e, std::mt19937_64& random, double phase = 0) const;
   study::Point point(const Errors& e, std::mt19937_64& random, double phase = 0) const;
+
+ private:
+  /// V over the bus that the stray inductance leaves when the current has ended: the ringing goes on from there, with no step.
+  double rings_from() const { return std::min(ring, stray * load / fall * steepness(1)); }
+  double rung(double later) const;
 };
 
 }  // namespace heron::truth
