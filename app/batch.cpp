@@ -144,6 +144,10 @@ void Batch::confirm() {
   }
 }
 
+void Batch::disarm() {
+  if (state_ == State::armed) settle(State::wants_arm);
+}
+
 void Batch::launch() {
   auto* item = at_hand();
   if (const QString refused = runner_->start_of(item->study); !refused.isEmpty()) {

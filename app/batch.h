@@ -40,6 +40,8 @@ class Batch : public QObject {
   QString resume(long long unit_on_bench);
   /// The person has done what is asked for.
   void confirm();
+  /// What was armed is so no longer; it is asked for again.
+  void disarm();
   /// Leaves out what is next.
   void skip();
   /// Stops the take that runs, and the row; what was not made can be resumed.

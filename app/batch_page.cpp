@@ -7,6 +7,7 @@
 #include "app/text.h"
 #include "base/quantity.h"
 #include "ink.h"
+#include "once_button.h"
 #include "render/theme.h"
 #include "run/overview.h"
 
@@ -39,7 +40,7 @@ BatchPage::BatchPage(Desk* desk, QWidget* parent)
   column->addWidget(refusal_);
   auto* row = new QHBoxLayout;
   const auto button = [&](const QString& label, const QString& name, const QString& tip, auto slot) {
-    auto* out = new QPushButton(label, this);
+    auto* out = new OnceButton(label, this);
     out->setAccessibleName(name);
     out->setToolTip(tip);
     connect(out, &QPushButton::clicked, this, slot);

@@ -15,6 +15,7 @@
 #include "base/quantity.h"
 #include "batch_page.h"
 #include "ink.h"
+#include "once_button.h"
 #include "overview_page.h"
 #include "render/theme.h"
 #include "report_page.h"
@@ -59,6 +60,8 @@ MainWindow::MainWindow() {
   pages_->addWidget(study_page_ = new StudyPage(&desk_, pages_));
   connect(study_page_, &StudyPage::hookup_asked, this, &MainWindow::show_hookup);
   connect(pages_, &QStackedWidget::currentChanged, this, &MainWindow::refresh_bar);
+  // Whoever turns away from what is armed looks at something else.
+  connect(pages_, &QStackedWidget::currentChanged, this, &MainWindow::disarm);
   page_column->addWidget(message_);
   page_column->addWidget(pages_, 1);
   middle->addLayout(page_column, 1);
@@ -178,7 +181,7 @@ QWidget* MainWindow::make_top_bar() {
   find_button->setAccessibleName("Find");
   find_button->setToolTip("Every action and study by name (Ctrl+K)");
   connect(find_button, &QPushButton::clicked, this, &MainWindow::find);
-  take_ = new QPushButton(top);
+  take_ = new OnceButton(top);
   take_->setObjectName("take");
   take_->setAccessibleName("Take");
   connect(take_, &QPushButton::clicked, this, &MainWindow::take_or_stop);
@@ -453,6 +456,12 @@ void MainWindow::import(const QStringList& paths) {
   import_page_->open(paths);
 }
 
+void MainWindow::disarm() {
+  if (!desk_.runner.armed()) return;
+  desk_.runner.disarm();
+  tell("No longer armed.", false);
+}
+
 bool MainWindow::handle_key(int key) {
   if (batch_page_ && pages_->currentWidget() == batch_page_ && batch_page_->handle_key(key)) return true;
   switch (key) {
@@ -465,8 +474,7 @@ bool MainWindow::handle_key(int key) {
       } else if (desk_.runner.running()) {
         desk_.runner.stop();
       } else if (desk_.runner.armed()) {
-        desk_.runner.disarm();
-        tell("No longer armed.", false);
+        disarm();
       } else if (desk_.exporter.writing())
         desk_.exporter.stop();
       else if (pages_->currentWidget() == import_page_)
@@ -535,6 +543,14 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
   if (const auto* table = qobject_cast<const QTableWidget*>(focus);
       table && table->property("typed").toBool() && key->key() != Qt::Key_Escape)
     return false;
+  const bool answers = key->key() == Qt::Key_Space || key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter;
+  // A key that is held down answers once.
+  if (answers && key->isAutoRepeat()) return true;
+  // A text that was meant for a field has spaces too: only Space after Space fires.
+  if (key->key() != Qt::Key_Space && key->key() != Qt::Key_Escape) {
+    disarm();
+    desk_.batch.disarm();
+  }
   return handle_key(key->key());
 }
 

@@ -30,6 +30,7 @@ class MainWindow : public QMainWindow {
 
  public slots:
   void take_or_stop();
+  void disarm();
   void show_device();
   void show_study();
   void show_hookup();

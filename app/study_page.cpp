@@ -1,5 +1,6 @@
 #include "study_page.h"
 
+#include <QPainter>
 #include <QPushButton>
 #include <QResizeEvent>
 #include <QTimer>
@@ -8,6 +9,24 @@
 #include "render/theme.h"
 
 namespace heron::app {
+namespace {
+
+constexpr int kLeast = 200, kLeastWhereLow = 120;  ///< pixels of a lens's height
+
+/// As much of its text as there is room for, with dots where that is not all.
+class Title final : public QLabel {
+ public:
+  using QLabel::QLabel;
+
+ protected:
+  void paintEvent(QPaintEvent*) override {
+    QPainter p(this);
+    p.setPen(palette().color(foregroundRole()));
+    p.drawText(contentsRect(), Qt::AlignLeft | Qt::AlignVCenter, fontMetrics().elidedText(text(), Qt::ElideRight, contentsRect().width()));
+  }
+};
+
+}  // namespace
 
 StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName("sheet");
@@ -21,7 +40,7 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   connect(&desk_->readings, &Readings::take_read, this, &StudyPage::lay_out_once);
   connect(&desk_->outlook, &Outlook::levels_changed, this, &StudyPage::lay_out_once);
   auto* top = new QHBoxLayout;
-  title_ = new QLabel(this);
+  title_ = new Title(this);
   title_->setFont(render::text_font(18, QFont::Medium));
   title_->setObjectName("study-title");
   title_->setAccessibleName("Study");
@@ -41,7 +60,7 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
   column->addLayout(set_up);
   group_ = new QButtonGroup(this);
   stack_ = new QStackedWidget(this);
-  stack_->setMinimumHeight(200);
+  stack_->setMinimumHeight(kLeast);
   unknown_ = new QLabel(this);
   unknown_->setAlignment(Qt::AlignCenter);
   unknown_->setWordWrap(true);
@@ -67,7 +86,9 @@ StudyPage::StudyPage(Desk* desk, QWidget* parent) : QWidget(parent), desk_(desk)
 void StudyPage::resizeEvent(QResizeEvent* event) {
   QWidget::resizeEvent(event);
   constexpr int kLow = 560;  ///< pixels, below which the picture has little room beside what is said of it
-  doubts_->set_low(event->size().height() < kLow);
+  const bool low = event->size().height() < kLow;
+  doubts_->set_low(low);
+  stack_->setMinimumHeight(low ? kLeastWhereLow : kLeast);
 }
 
 /// A part that comes into view lays the whole page out anew, with the text of every doubt: what changes within one turn

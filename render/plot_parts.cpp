@@ -109,6 +109,11 @@ void style_plot(QCustomPlot& plot) {
   plot.legend->setVisible(false);
 }
 
+void set_free(QCPAbstractItem& item) {
+  item.setClipAxisRect(nullptr);
+  item.setClipToAxisRect(false);
+}
+
 void style_axis(QCPAxis& axis) {
   axis.setBasePen(QPen(theme().line, 1));
   axis.setTickPen(Qt::NoPen);

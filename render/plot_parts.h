@@ -13,6 +13,8 @@ namespace heron::render {
 
 /// Applies paper, ink, grid and number fonts to a plot and to the axes of one of its rectangles.
 void style_plot(QCustomPlot& plot);
+/// An item that is drawn wherever it lies, and whether or not the plot's first axes are: it is theirs when it is made.
+void set_free(QCPAbstractItem& item);
 void style_axes(QCPAxisRect& rect);
 void style_axis(QCPAxis& axis);
 

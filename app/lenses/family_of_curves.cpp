@@ -18,6 +18,7 @@ namespace {
 constexpr double kReachOfPoint = 12;  ///< pixels from a point that still mean it
 constexpr double kNowhere = 1e-15;    ///< that a limit from zero begins at on a logarithmic axis
 constexpr double kNamesApart = 14;    ///< pixels
+constexpr int kNameRoom = 96, kMostNameRoom = 220;  ///< pixels at the right
 constexpr double kPalest = 0.55;      ///< share of the paper in the last curve of a family
 }  // namespace
 
@@ -25,10 +26,10 @@ FamilyOfCurves::FamilyOfCurves(Desk* desk, QWidget* parent, const char* object, 
     : TakeLens(desk, parent, object, accessible), read_(std::move(read)) {
   if (panels == 1) {
     rects_ = {plot_->axisRect()};
-    plot_->axisRect()->setMinimumMargins(QMargins(8, 8, 96, 4));
+    plot_->axisRect()->setMinimumMargins(QMargins(8, 8, kNameRoom, 4));
   } else {
     rects_ = render::stack_panels(*plot_, panels);
-    for (auto* rect : rects_) rect->setMinimumMargins(QMargins(64, 8, 96, 4));
+    for (auto* rect : rects_) rect->setMinimumMargins(QMargins(64, 8, kNameRoom, 4));
   }
   plot_->addLayer("wake", plot_->layer("grid"), QCustomPlot::limAbove);
   mark_ = new QCPItemLine(plot_);
@@ -137,9 +138,23 @@ void FamilyOfCurves::draw() {
     x->setScaleType(log_x_ ? QCPAxis::stLogarithmic : QCPAxis::stLinear);
   }
   draw_limits();
+  make_room();
   finish();
   drawn();
   mark_figure();
+}
+
+/// For the widest name, in all panels alike.
+void FamilyOfCurves::make_room() {
+  constexpr int kBeside = 14;
+  int widest = kNameRoom;
+  for (const auto& line : lines_)
+    if (line.name) widest = std::max(widest, QFontMetrics(line.name->font()).horizontalAdvance(line.name->text()) + kBeside);
+  for (auto* rect : rects_) {
+    auto margins = rect->minimumMargins();
+    margins.setRight(std::min(widest, kMostNameRoom));
+    rect->setMinimumMargins(margins);
+  }
 }
 
 /// A line on one curve of a family is drawn as well: its words say which.

@@ -86,6 +86,7 @@ class FamilyOfCurves : public TakeLens {
   };
   void draw();
   void draw_limits();
+  void make_room();
   void part_names();
   void mark_figure();
 

@@ -32,7 +32,7 @@ TakeLens::TakeLens(Desk* desk, QWidget* parent, const char* object, const QStrin
   why_->setFont(render::text_font(13));
   why_->setColor(render::theme().slate);
   why_->setLayer("said");
-  why_->setClipToAxisRect(false);
+  render::set_free(*why_);
   // What is worked out at once does not flicker; of what takes longer another take's drawing does not stand meanwhile.
   constexpr int kPatience = 150;  // ms
   late_.setSingleShot(true);

@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QInputDialog>
 #include <QLineEdit>
+#include <QMenu>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
@@ -32,6 +33,18 @@ T* control(QWidget& window, const QString& accessible_name) {
 inline QPushButton* button(QWidget& window, const QString& name) { return control<QPushButton>(window, name); }
 
 inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); }
+/// A line of the menu that a button opens; false where there is none.
+inline bool choose(QWidget& window, const QString& word, const QString& line) {
+  click(button(window, word));
+  QMenu* menu = nullptr;
+  if (!until([&] { return (menu = qobject_cast<QMenu*>(QApplication::activePopupWidget())) != nullptr; })) return false;
+  for (auto* action : menu->actions())
+    if (action->text() == line) {
+      QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+      return true;
+    }
+  return false;
+}
 
 /// Does something with the next dialog of a kind as soon as that is open, however long it takes; call before what opens it.
 template <class Dialog>

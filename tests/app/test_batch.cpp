@@ -145,6 +145,11 @@ TEST_CASE("what cannot be made is told and the rest goes on, what can harm is ar
   QTest::keyClick(&open.window, Qt::Key_Space);
   CHECK(said(open).startsWith("Armed for Thruster half-bridge on unit 03."));
   CHECK_FALSE(open.desk().runner.running());
+  // Any other key begins again.
+  QTest::keyClick(&open.window, Qt::Key_Right);
+  CHECK(said(open).contains("Thruster half-bridge on unit 03 arms "));
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  CHECK(said(open).startsWith("Armed for "));
   QTest::keyClick(&open.window, Qt::Key_S);
   REQUIRE(drive::until([&] { return said(open) == "Put unit 09 on the bench, then Space."; }));
   QTest::keyClick(&open.window, Qt::Key_S);

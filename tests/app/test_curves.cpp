@@ -123,17 +123,7 @@ TEST_CASE("the words above the curves open their menus and choose by click", "[a
   open.choose_study("Load switch output");
   REQUIRE(drive::settled(open.window));
   auto* plot = visible<app::FamilyLens>(open)->family_plot();
-  const auto choose = [&](const char* word, const QString& entry) {
-    drive::click(drive::control<QPushButton>(open.window, word));
-    QMenu* menu = nullptr;
-    REQUIRE(drive::until([&] { return (menu = qobject_cast<QMenu*>(QApplication::activePopupWidget())) != nullptr; }));
-    for (auto* action : menu->actions())
-      if (action->text() == entry) {
-        QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
-        return;
-      }
-    FAIL("no entry " << entry.toStdString());
-  };
+  const auto choose = [&](const char* word, const QString& entry) { REQUIRE(drive::choose(open.window, word, entry)); };
   choose("Below", "Power");
   CHECK(drive::until([&] { return plot->rects().size() == 2; }));
   choose("What stands upright", "Resistance V/I");

@@ -28,6 +28,19 @@ std::string setting(OpenWindow& open, const std::string& key) {
   return it == study->settings.end() ? std::string() : it->second;
 }
 
+/// Whether a text is drawn in a plot, wherever its lines break.
+bool drawn_in(const QCustomPlot& plot, const QString& wanted) {
+  for (int k = 0; k < plot.itemCount(); ++k)
+    if (const auto* item = qobject_cast<QCPItemText*>(plot.item(k)); item && item->realVisibility())
+      if (auto said = item->text(); said.replace('\n', ' ').contains(wanted)) return true;
+  return false;
+}
+
+bool shown_in(OpenWindow& open, const QString& wanted) {
+  auto* lens = drive::visible<app::TakeLens>(open);
+  return lens && drawn_in(*lens->plot(), wanted);
+}
+
 }  // namespace
 
 TEST_CASE("an end of an integral's window is dragged, and the energy follows at once", "[app][switching]") {
@@ -53,6 +66,11 @@ TEST_CASE("an end of an integral's window is dragged, and the energy follows at 
   // Ctrl+Z brings the window back.
   QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
   CHECK(drive::until([&] { return setting(open, "off.end").empty(); }));
+  // A standard window sets all four ends as one step.
+  REQUIRE(drive::choose(open.window, "Windows", "2 % to 2 %"));
+  for (const char* key : {"on.start", "on.end", "off.start", "off.end"}) CHECK(setting(open, key) == "2 %");
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  for (const char* key : {"on.start", "on.end", "off.start", "off.end"}) CHECK(setting(open, key).empty());
 }
 
 TEST_CASE("a skew is accepted by a button and taken back by another", "[app][switching]") {
@@ -316,6 +334,82 @@ TEST_CASE("a bus is armed by hand for each take, and said to be empty afterwards
   CHECK(!open.desk().runner.armed());
   const auto& said = open.desk().messages.all();
   CHECK(std::any_of(said.begin(), said.end(), [](const auto& m) { return m.text.startsWith("The bus is empty: it reads"); }));
+}
+
+TEST_CASE("two that are exchanged are put right at a click, and an event that is not there says why in its place", "[app][switching]") {
+  OpenWindow open;
+  auto* lens = drive::look_at<app::EdgesLens>(open, kShot, "Edges");
+  REQUIRE(lens);
+  const auto study = open.desk().focus.study_id();
+  REQUIRE(open.desk().document.edit_settings(study, {{"wire.v_ds", "i_d"}, {"wire.i_d", "v_ds"}}).isEmpty());
+  const auto remedy = [&]() -> QPushButton* {
+    for (auto* button : open.window.findChildren<QPushButton*>("remedy"))
+      if (button->isVisible() && button->toolTip().contains("wire.v_ds = v_ds")) return button;
+    return nullptr;
+  };
+  REQUIRE(drive::until([&] { return remedy() != nullptr; }));
+  drive::click(remedy());
+  REQUIRE(drive::until([&] { return setting(open, "wire.v_ds") == "v_ds" && setting(open, "wire.i_d") == "i_d"; }));
+  CHECK(drive::until([&] { return lens->cards().size() == 2; }));
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  CHECK(drive::until([&] { return setting(open, "wire.v_ds") == "i_d"; }));
+  QTest::keyClick(&open.window, Qt::Key_Z, Qt::ControlModifier);
+  REQUIRE(drive::until([&] { return setting(open, "wire.v_ds").empty(); }));
+  // Without its second pulse.
+  REQUIRE(open.desk().document.edit_setting(study, "to", "18 us").isEmpty());
+  CHECK(drive::until([&] { return drawn_in(*lens->plot(), "no load current is taken over"); }));
+  CHECK(lens->cards().size() == 1);
+  drive::click(drive::button(open.window, "Lens: Recovery"));
+  CHECK(drive::until([&] { return shown_in(open, "There is no turn-on: i_d carries "); }));
+  // Without its first one, from where it conducts.
+  drive::click(drive::button(open.window, "Lens: Edges"));
+  REQUIRE(open.desk().document.edit_settings(study, {{"from", "18 us"}, {"to", "20.5 us"}}).isEmpty());
+  CHECK(drive::until([&] { return drawn_in(*lens->plot(), "Turn-off") && drawn_in(*lens->plot(), "v_ds does not rise"); }));
+  // And without either.
+  REQUIRE(open.desk().document.edit_settings(study, {{"from", "8 us"}, {"to", "12 us"}}).isEmpty());
+  for (const char* other : {"Edges", "Trajectory", "Skew"}) {
+    CAPTURE(other);
+    drive::click(drive::button(open.window, QString("Lens: ") + other));
+    CHECK(drive::until([&] { return shown_in(open, "Nothing switches: v_ds does not go"); }));
+  }
+}
+
+TEST_CASE("only Space after Space fires: no text with spaces, no key that is held, no double click", "[app][switching]") {
+  OpenWindow open;
+  open.choose_study(kShot);
+  drive::settled(open.window);
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Arm") != nullptr; }));
+  const auto takes = open.desk().focus.takes().size();
+  const auto untouched = [&] { return !open.desk().runner.running() && open.desk().focus.takes().size() == takes; };
+  // What was meant for a word that did not open.
+  QTest::keyClicks(&open.window, "20 uH, 40 uH");
+  drive::settled(open.window);
+  CHECK(untouched());
+  CHECK_FALSE(open.desk().runner.armed());
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Arm") != nullptr; }));
+  // Held down it arms, and waits.
+  QTest::keyClick(&open.window, Qt::Key_Space);
+  REQUIRE(open.desk().runner.armed());
+  for (int k = 0; k < 5; ++k) {
+    QKeyEvent held(QEvent::KeyPress, Qt::Key_Space, Qt::NoModifier, " ", true);
+    QApplication::sendEvent(&open.window, &held);
+  }
+  CHECK(untouched());
+  CHECK(open.desk().runner.armed());
+  QTest::keyClick(&open.window, Qt::Key_Escape);
+  CHECK_FALSE(open.desk().runner.armed());
+  REQUIRE(drive::until([&] { return drive::button(open.window, "Arm") != nullptr; }));
+  // A click, and the second press and release of a double one.
+  auto* button = drive::button(open.window, "Arm");
+  QTest::mouseClick(button, Qt::LeftButton);
+  CHECK(open.desk().runner.armed());
+  QTest::mouseDClick(button, Qt::LeftButton);
+  QTest::mouseRelease(button, Qt::LeftButton);
+  CHECK(open.desk().runner.armed());
+  CHECK(untouched());
+  // Whoever looks at another page begins again.
+  drive::click(drive::button(open.window, "Bench page"));
+  CHECK_FALSE(open.desk().runner.armed());
 }
 
 }  // namespace switching_window

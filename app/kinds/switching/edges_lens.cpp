@@ -5,6 +5,7 @@
 
 #include "app/text.h"
 #include "base/quantity.h"
+#include "render/plot_parts.h"
 #include "render/theme.h"
 
 namespace heron::app {
@@ -24,7 +25,20 @@ struct Standard {
 };
 constexpr Standard kStandards[] = {{"10 % to 10 %", {0.1, 0.1, 0.1, 0.1}}, {"10 % to 2 %", {0.1, 0.02, 0.1, 0.02}}, {"5 % to 5 %", {0.05, 0.05, 0.05, 0.05}}, {"2 % to 2 %", {0.02, 0.02, 0.02, 0.02}}};
 
-QString percent(double share) { return QString::number(100 * share, 'g', 3) + " %"; }
+/// Short enough for half a page.
+QString in_lines(const QString& said) {
+  constexpr qsizetype kMost = 44;
+  QString out;
+  qsizetype length = 0;
+  for (const auto& word : said.split(' ')) {
+    if (length > 0) out += length + word.size() > kMost ? '\n' : ' ';
+    length = out.endsWith('\n') || out.isEmpty() ? word.size() : length + 1 + word.size();
+    out += word;
+  }
+  return out;
+}
+
+std::string percent(double share) { return fmt::format("{:.3g} %", 100 * share); }
 }  // namespace
 
 EdgesLens::EdgesLens(Desk* desk, QWidget* parent) : ShotLens(desk, parent, "edges", "Turn-off and turn-on") {
@@ -73,13 +87,13 @@ EdgesLens::EdgesLens(Desk* desk, QWidget* parent) : ShotLens(desk, parent, "edge
         const auto now = settings_.windows();
         for (const auto& s : kStandards)
           if (s.windows == now) return QString("windows ") + s.name;
-        return QString("windows on %1 to %2, off %3 to %4").arg(percent(now.on_start), percent(now.on_end), percent(now.off_start), percent(now.off_end));
+        return QString("windows on %1 to %2, off %3 to %4").arg(text(percent(now.on_start)), text(percent(now.on_end)), text(percent(now.off_start)), text(percent(now.off_end)));
       },
       [this] {
         QList<LookBar::MenuLine> out;
         for (const auto& s : kStandards)
           out << LookBar::MenuLine{s.name, [this, w = s.windows] {
-                                     for (const auto& [key, share] : {std::pair{"on.start", w.on_start}, {"on.end", w.on_end}, {"off.start", w.off_start}, {"off.end", w.off_end}}) set_of_study(desk_, key, percent(share));
+                                     set_of_study(desk_, {{"on.start", percent(w.on_start)}, {"on.end", percent(w.on_end)}, {"off.start", percent(w.off_start)}, {"off.end", percent(w.off_end)}});
                                    }};
         return out;
       });
@@ -150,19 +164,21 @@ void EdgesLens::draw() {
 void EdgesLens::draw_side(bool on) {
   auto& s = side(on);
   const auto& e = edge(on);
-  const auto title = [&](const QString& said) {
+  const auto write = [&](const QString& said, QFont::Weight weight, const QColor& ink, double down, Qt::Alignment to) {
     auto* word = new QCPItemText(plot_);
     word->position->setType(QCPItemPosition::ptAxisRectRatio);
     word->position->setAxisRect(s.rects[0]);
-    word->position->setCoords(0, -0.02);
-    word->setPositionAlignment(Qt::AlignLeft | Qt::AlignBottom);
-    word->setFont(render::text_font(12.5, QFont::DemiBold));
-    word->setColor(theme().ink);
+    word->position->setCoords(0, down);
+    word->setPositionAlignment(Qt::AlignLeft | to);
+    word->setTextAlignment(Qt::AlignLeft);
+    word->setFont(render::text_font(12.5, weight));
+    word->setColor(ink);
     word->setText(said);
-    word->setClipToAxisRect(false);
+    render::set_free(*word);
     words_ << word;
   };
-  if (!e) return title(QString(on ? "Turn-on: " : "Turn-off: ") + text((on ? record_->shot->on : record_->shot->off).error()));
+  write(on ? "Turn-on" : "Turn-off", QFont::DemiBold, theme().ink, -0.02, Qt::AlignBottom);
+  if (!e) return write(in_lines(text((on ? record_->shot->on : record_->shot->off).error())), QFont::Normal, theme().slate, 0.04, Qt::AlignTop);
   auto core = switching::core_of(*record_->shot, e->event, settings_.windows());
   if (!core) return;
   s.core = std::move(*core);
@@ -185,7 +201,6 @@ void EdgesLens::draw_side(bool on) {
   auto* below = s.rects[power_energy]->axis(QCPAxis::atBottom);
   line(below, s.rects[power_energy]->axis(QCPAxis::atLeft), c.v.t, power, ink_, "power");
   if (e->window) line(below, s.rects[power_energy]->axis(QCPAxis::atRight), c.v.t, energy, pale, "energy");
-  title(QString(on ? "Turn-on" : "Turn-off"));
   for (const auto key : {Key::rise_time, Key::fall_time, Key::peak_current})
     if (const auto& f = e->get(key); f.value)
       for (const double t : {f.from, f.to}) ring(s.rects[volts_amps], s.rects[volts_amps]->axis(QCPAxis::atRight), t, key == Key::peak_current ? *f.value : c.i.at(t));
@@ -266,7 +281,11 @@ void EdgesLens::shade(bool on) {
     s.written->setPositionAlignment(Qt::AlignHCenter | Qt::AlignVCenter);
     s.written->setFont(render::number_font(12, true));
     s.written->setColor(theme().ink);
-    s.written->setClipToAxisRect(false);
+    // The gate's curve may run under it.
+    QColor ground = theme().sheet;
+    ground.setAlpha(200);
+    s.written->setBrush(ground);
+    render::set_free(*s.written);
   }
   s.written->position->setCoords((s.window->first + s.window->second) / 2, 0.84);
   const auto& c = *s.core;
@@ -347,9 +366,10 @@ void EdgesLens::drag(const QPointF& at) {
   s.window = moved.window;
   shade(held_->on);
   tell();
-  if (const auto& f = moved.get(held_->on ? Key::energy_on : Key::energy_off); f.value)
-    for (auto& card : cards_)
-      if (card.label == (held_->on ? "Turn-on energy" : "Turn-off energy")) card = value_card(card.label, *f.value, "J", 4, QString("window %1 at %2").arg(held_->last ? "ends" : "begins", percent(*share)));
+  if (const auto& f = moved.get(held_->on ? Key::energy_on : Key::energy_off); f.value && s.card) {
+    auto& card = cards_[*s.card];
+    card = value_card(card.label, *f.value, "J", 4, QString("window %1 at %2").arg(held_->last ? "ends" : "begins", text(percent(*share))));
+  }
   emit cards_changed();
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
@@ -360,7 +380,7 @@ void EdgesLens::let_go() {
   plot_->unsetCursor();
   if (!dragged_) return let_loose();
   const char* key = end.on ? (end.last ? "on.end" : "on.start") : (end.last ? "off.end" : "off.start");
-  set_of_study(desk_, key, percent(*std::exchange(dragged_, std::nullopt)));
+  set_of_study(desk_, {{key, percent(*std::exchange(dragged_, std::nullopt))}});
   let_loose();
 }
 
@@ -387,11 +407,13 @@ bool EdgesLens::eventFilter(QObject* watched, QEvent* event) {
 void EdgesLens::tell() {
   cards_.clear();
   for (const bool on : {false, true}) {
+    side(on).card.reset();
     if (!edge(on)) continue;
     const auto& f = edge(on)->get(on ? Key::energy_on : Key::energy_off);
     const auto& e = edge(on)->event;
-    if (f.value)
-      cards_ << value_card(on ? "Turn-on energy" : "Turn-off energy", *f.value, "J", 4, QString("at %1, %2").arg(text(format_quantity(e.load.value, "A", 3).plain()), text(format_quantity(e.bus.value, "V", 3).plain())));
+    if (!f.value) continue;
+    side(on).card = cards_.size();
+    cards_ << value_card(on ? "Turn-on energy" : "Turn-off energy", *f.value, "J", 4, QString("at %1, %2").arg(text(format_quantity(e.load.value, "A", 3).plain()), text(format_quantity(e.bus.value, "V", 3).plain())));
   }
   emit cards_changed();
 }

@@ -35,6 +35,7 @@ class EdgesLens : public ShotLens {
     std::array<QCPItemRect*, kRows> shades = {};
     QCPItemText* written = nullptr;  ///< the energy, in its pane
     std::optional<std::pair<double, double>> window;
+    std::optional<qsizetype> card;  ///< of the energy
   };
   struct Held {
     bool on = false, last = false;

@@ -41,7 +41,7 @@ void RecoveryLens::draw() {
   if (!core) return say(text(core.error().message));
   const auto& charge = edge.get(Key::recovery_charge);
   const auto& peak = edge.get(Key::recovery_current);
-  const double load = edge.event.load.value;
+  const auto load = [&](double t) { return edge.event.load.value + edge.event.load_climbed(t); };
   const auto add = [&](const std::vector<double>& t, const std::vector<double>& y, const QPen& pen) {
     auto* graph = plot_->addGraph();
     graph->setPen(pen);
@@ -81,29 +81,28 @@ void RecoveryLens::draw() {
       }
     t.push_back(charge.to);
     y.push_back(core->i.at(charge.to));
-    base.assign(t.size(), load);
+    for (const double at : t) base.push_back(load(at));
     auto* under = add(t, base, Qt::NoPen);
     auto* over = add(t, y, Qt::NoPen);
     auto fill = ink_;
     fill.setAlpha(50);
     over->setBrush(fill);
     over->setChannelFillGraph(under);
-    word(charge.to, load, text(format_with_uncertainty(*charge.value, charge.u() > 0 ? std::optional(charge.u()) : std::nullopt, "C").plain()), Qt::AlignLeft | Qt::AlignBottom);
+    word(charge.to, load(charge.to), text(format_with_uncertainty(*charge.value, charge.u() > 0 ? std::optional(charge.u()) : std::nullopt, "C").plain()), Qt::AlignLeft | Qt::AlignBottom);
     cards_ << value_card("Recovery charge", *charge.value, "C", 3, "over the load current, down to a tenth of the peak");
   }
   if (peak.value) {
     auto* ring = new QCPItemTracer(plot_);
-    ring->position->setCoords(peak.from, load + *peak.value);
+    ring->position->setCoords(peak.from, load(peak.from) + *peak.value);
     ring->setStyle(QCPItemTracer::tsCircle);
     ring->setSize(9);
     ring->setPen(QPen(theme().ink, 1.6));
     ring->setBrush(Qt::NoBrush);
     items_ << ring;
-    word(peak.from, load + *peak.value, text(format_quantity(*peak.value, "A", 3).plain()) + " over the load", Qt::AlignLeft | Qt::AlignVCenter);
+    word(peak.from, load(peak.from) + *peak.value, text(format_quantity(*peak.value, "A", 3).plain()) + " over the load", Qt::AlignLeft | Qt::AlignVCenter);
     cards_ << value_card("Recovery current", *peak.value, "A", 3, "over the load current");
   }
-  add({core->from, core->to}, {load, load}, QPen(theme().slate, 1, Qt::DashLine));
-  word(core->from, load, QString(), Qt::AlignLeft | Qt::AlignBottom);
+  add({core->from, core->to}, {load(core->from), load(core->to)}, QPen(theme().slate, 1, Qt::DashLine));
   if (core->i_f) add(core->i_f->t, core->i_f->y, QPen(render::paled(ink_, 0.45), 1.6));
   from_ = core->from;
   to_ = core->to;

@@ -37,9 +37,9 @@ CursorCard value_card(const QString& label, double value, const char* unit, int 
   return {label, text(shown.number), text(shown.unit), below};
 }
 
-void set_of_study(Desk* desk, const char* key, const QString& value) {
+void set_of_study(Desk* desk, const study::Edits& edits) {
   const auto study = desk->focus.study_id();
-  if (const auto trouble = desk->document.edit_setting(study, key, value); !trouble.isEmpty()) desk->messages.say_trouble(trouble, study);
+  if (const auto trouble = desk->document.edit_settings(study, edits); !trouble.isEmpty()) desk->messages.say_trouble(trouble, study);
 }
 
 }  // namespace heron::app

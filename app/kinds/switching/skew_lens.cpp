@@ -25,9 +25,9 @@ SkewLens::SkewLens(Desk* desk, QWidget* parent) : ShotLens(desk, parent, "skew",
   accept_->setToolTip("Moves i_d by what the record says; raw data stay as they are, and every take of the study is read so");
   take_back_->setToolTip("Takes the deskew of this study back");
   connect(accept_, &QPushButton::clicked, this, [this] {
-    if (record_ && record_->skew) set_of_study(desk_, "skew", text(format_setting(rounded_to(settings_.skew + record_->skew->value, 4), "s")));
+    if (record_ && record_->skew) set_of_study(desk_, {{"skew", format_setting(rounded_to(settings_.skew + record_->skew->value, 4), "s")}});
   });
-  connect(take_back_, &QPushButton::clicked, this, [this] { set_of_study(desk_, "skew", "0 s"); });
+  connect(take_back_, &QPushButton::clicked, this, [this] { set_of_study(desk_, {{"skew", "0 s"}}); });
   add_record_word();
   bar_->refresh();
 }
