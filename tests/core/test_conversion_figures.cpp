@@ -545,7 +545,7 @@ TEST_CASE("every figure that cannot be read says why", "[conversion]") {
   CHECK(why_not(lacking, "loss@1A") == "input and output are not all there");
   CHECK(why_not(lacking, "regulation.load") == "it is there");
   const auto four = figures({powers(2, 1), powers(4, 2), powers(7, 3), powers(10, 4)});
-  for (const char* key : {"loss.fixed", "loss.linear", "loss.square", "loss.residual"}) CHECK(why_not(four, key) == "it wants 5 loads at one line");
+  for (const char* key : {"loss.fixed", "loss.linear", "loss.square", "loss.residual"}) CHECK(why_not(four, key) == "it wants 5 loads at one line that lie apart");
   CHECK(why_not(four, "power.idle") == "no point was read without a load");
   CHECK(why_not(four, "accuracy.output") == "nominal is not set");
   for (const char* key : {"regulation.line", "regulation.line.percent", "regulation.line.percent_per_volt"}) CHECK(why_not(four, key) == "no load was read at two lines");

@@ -156,7 +156,7 @@ TEST_CASE("a table of millions of rows stays on the disk, from the file into the
   }
 }
 
-TEST_CASE("times of a long table that go back, repeat or leave holes are told as those of a short one", "[csv]") {
+TEST_CASE("times of a long table that go back, repeat or leave holes are told as those of a short one", "[csv][memory]") {
   test::Folder folder;
   const std::size_t at = 2'200'000;
   const auto told = [&](auto off) {

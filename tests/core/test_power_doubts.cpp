@@ -124,7 +124,7 @@ TEST_CASE("a phase that is dead is told from one that is weak", "[power][doubts]
   CHECK_FALSE(doubted(with(0.0102), "phase.dead"));
 }
 
-TEST_CASE("of a record that is too long to be read at once it is said how much was", "[power][doubts]") {
+TEST_CASE("of a record that is too long to be read at once it is said how much was", "[power][doubts][memory]") {
   constexpr std::size_t kMost = std::size_t(1) << 24;
   const auto of = [](std::size_t samples, const study::SettingsText& more = {}) {
     study::Point point{.setting = nlohmann::json::object(), .records = {}};

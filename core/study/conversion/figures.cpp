@@ -25,15 +25,15 @@ struct NamedFigure {
   bool of_nothing = false;  ///< wanted to be zero
 };
 constexpr NamedFigure kMax = {"efficiency.max", "Highest efficiency", "1", From::curve}, kMaxAt = {"efficiency.max.at", "Output current at the highest efficiency", "A", From::curve},
-                      kLine = {"regulation.line", "Line regulation", "V", From::output, true}, kLinePercent = {"regulation.line.percent", "Line regulation, relative", "%", From::output, true},
+                      kLineRegulation = {"regulation.line", "Line regulation", "V", From::output, true}, kLinePercent = {"regulation.line.percent", "Line regulation, relative", "%", From::output, true},
                       kLinePerVolt = {"regulation.line.percent_per_volt", "Line regulation per volt", "%/V", From::output, true},
-                      kLoad = {"regulation.load", "Load regulation", "V", From::output, true}, kLoadPercent = {"regulation.load.percent", "Load regulation, relative", "%", From::output, true},
+                      kLoadRegulation = {"regulation.load", "Load regulation", "V", From::output, true}, kLoadPercent = {"regulation.load.percent", "Load regulation, relative", "%", From::output, true},
                       kRipple = {"ripple", "Ripple", "V", From::record, true}, kDip = {"transient.dip", "Dip at a load step", "V", From::record, true},
                       kOvershoot = {"transient.overshoot", "Overshoot at a load step", "V", From::record, true}, kRecovery = {"transient.recovery", "Recovery from a load step", "s", From::record},
                       kIdle = {"power.idle", "Input power at no load", "W", From::curve}, kFixed = {"loss.fixed", "Fixed part of the loss", "W", From::curve},
                       kLinear = {"loss.linear", "Proportional part of the loss", "V", From::curve, true}, kSquare = {"loss.square", "Square-law part of the loss", "ohm", From::curve},
                       kResidual = {"loss.residual", "Loss that its parts do not explain", "W", From::curve}, kAccuracy = {"accuracy.output", "Accuracy of the output", "%", From::output, true};
-constexpr NamedFigure kFigures[] = {kMax, kMaxAt, kLine, kLinePercent, kLinePerVolt, kLoad, kLoadPercent, kRipple, kDip, kOvershoot, kRecovery, kIdle, kFixed, kLinear, kSquare, kResidual, kAccuracy};
+constexpr NamedFigure kFigures[] = {kMax, kMaxAt, kLineRegulation, kLinePercent, kLinePerVolt, kLoadRegulation, kLoadPercent, kRipple, kDip, kOvershoot, kRecovery, kIdle, kFixed, kLinear, kSquare, kResidual, kAccuracy};
 
 constexpr double kNoLoad = 1e-3;  ///< of the highest output current, under which there is none
 constexpr const char* kNotAll = "input and output are not all there";
@@ -53,17 +53,17 @@ void absent_all(Reading& into, From from, const std::string& reason) {
 
 void add_regulation(const Rows& rows, const Settings& settings, Reading& out) {
   if (const auto line = line_regulation(rows, settings)) {
-    add(out, kLine, line->volts);
+    add(out, kLineRegulation, line->volts);
     add(out, kLinePercent, line->percent);
     add(out, kLinePerVolt, line->per_volt);
   } else {
-    absent(out, {kLine, kLinePercent, kLinePerVolt}, "no load was read at two lines");
+    absent(out, {kLineRegulation, kLinePercent, kLinePerVolt}, "no load was read at two lines");
   }
   if (const auto load = load_regulation(rows, settings)) {
-    add(out, kLoad, load->volts);
+    add(out, kLoadRegulation, load->volts);
     add(out, kLoadPercent, load->percent);
   } else {
-    absent(out, {kLoad, kLoadPercent}, "no line was read at two loads");
+    absent(out, {kLoadRegulation, kLoadPercent}, "no line was read at two loads");
   }
 }
 
@@ -96,7 +96,7 @@ void add_of_curve(const std::vector<LoadCurve>& curves, const Settings& settings
     add(out, kSquare, split->square);
     add(out, kResidual, {split->residual});
   } else {
-    absent(out, {kFixed, kLinear, kSquare, kResidual}, fmt::format("it wants {} loads at one line", kSplitLoads));
+    absent(out, {kFixed, kLinear, kSquare, kResidual}, fmt::format("it wants {} loads at one line that lie apart", kSplitLoads));
   }
 }
 

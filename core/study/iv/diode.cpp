@@ -1,11 +1,10 @@
 #include "study/iv/diode.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
-#include <unsupported/Eigen/NonLinearOptimization>
 
 #include "signal/curve.h"
+#include "signal/least_squares.h"
 
 namespace heron::study::iv {
 namespace {
@@ -14,34 +13,22 @@ constexpr double kBoltzmann = 1.380649e-23, kCharge = 1.602176634e-19;
 
 /// Parameters: ln n, ln Is, Rs over a scale. Rs may pass through zero while it is looked for.
 struct Misfit {
-  using Scalar = double;
-  using InputType = Eigen::VectorXd;
-  using ValueType = Eigen::VectorXd;
-  using JacobianType = Eigen::MatrixXd;
-  enum { InputsAtCompileTime = Eigen::Dynamic, ValuesAtCompileTime = Eigen::Dynamic };
-
   std::vector<double> voltage, current, weight;
   double vt = 0, ohms = 1;
 
-  int inputs() const { return 3; }
-  int values() const { return int(voltage.size()); }
-  double model(const Eigen::VectorXd& p, double i) const {
+  double model(std::span<const double> p, double i) const {
     return std::exp(p[0]) * vt * std::log1p(i / std::exp(p[1])) + p[2] * ohms * i;
   }
-  int operator()(const Eigen::VectorXd& p, Eigen::VectorXd& out) const {
-    for (std::size_t k = 0; k < voltage.size(); ++k)
-      out[Eigen::Index(k)] = weight[k] * (voltage[k] - model(p, current[k]));
-    return 0;
+  void operator()(std::span<const double> p, std::span<double> out) const {
+    for (std::size_t k = 0; k < voltage.size(); ++k) out[k] = weight[k] * (voltage[k] - model(p, current[k]));
   }
-  int df(const Eigen::VectorXd& p, Eigen::MatrixXd& out) const {
+  void slopes(std::span<const double> p, std::vector<std::vector<double>>& out) const {
     const double n = std::exp(p[0]), is = std::exp(p[1]);
     for (std::size_t k = 0; k < voltage.size(); ++k) {
-      const auto row = Eigen::Index(k);
-      out(row, 0) = -weight[k] * n * vt * std::log1p(current[k] / is);
-      out(row, 1) = weight[k] * n * vt * current[k] / (is + current[k]);
-      out(row, 2) = -weight[k] * ohms * current[k];
+      out[0][k] = -weight[k] * n * vt * std::log1p(current[k] / is);
+      out[1][k] = weight[k] * n * vt * current[k] / (is + current[k]);
+      out[2][k] = -weight[k] * ohms * current[k];
     }
-    return 0;
   }
 };
 
@@ -159,68 +146,46 @@ Result<Diode> fit_diode(const Sorted& whole, double temperature) {
     volts.push_back(misfit.voltage[k]);
   }
   const auto line = signal::fit_line(logs, volts);
-  const auto minimise = [&](Eigen::VectorXd& p) {
-    Eigen::LevenbergMarquardt<Misfit> solver(misfit);
-    solver.parameters.maxfev = 1000;
-    solver.parameters.xtol = 1e-14;
-    solver.parameters.ftol = 1e-16;
-    solver.minimize(p);
+  const auto nearest = [&](const std::vector<double>& start) {
+    return signal::least_squares({.count = misfit.voltage.size(), .of = std::cref(misfit), .slopes = [&](auto p, auto& out) { misfit.slopes(p, out); }}, start,
+                                 {.parameters = 1e-14, .squares = 1e-16, .most = 1000});
   };
-  std::optional<Eigen::VectorXd> best;
-  double best_cost = 0;
-  Eigen::VectorXd residuals(misfit.values());
+  std::optional<signal::LeastSquares> best;
   for (const double ideality : {line && line->slope > 0 ? line->slope / misfit.vt : 1.0, 1.0, 2.0}) {
     const double n = std::clamp(ideality, 0.3, 100.0);
     const double is = std::clamp(misfit.current[0] / std::expm1(std::min(600.0, misfit.voltage[0] / (n * misfit.vt))),
                                  1e-40, highest);
-    Eigen::VectorXd p(3);
-    p << std::log(n), std::log(is), 0.0;
-    minimise(p);
-    if (!p.allFinite()) continue;
-    misfit(p, residuals);
-    if (const double cost = residuals.squaredNorm(); std::isfinite(cost) && (!best || cost < best_cost)) {
-      best = p;
-      best_cost = cost;
-    }
+    auto found = nearest({std::log(n), std::log(is), 0});
+    if (found && (!best || found->squares < best->squares)) best = std::move(found);
   }
   if (best && weighted) {
     // What an error of the current is worth in voltage is told better by the junction's curve than by two neighbours.
-    const double n = std::exp((*best)[0]), is = std::exp((*best)[1]), ohms = (*best)[2] * misfit.ohms;
+    const double n = std::exp(best->of[0]), is = std::exp(best->of[1]), ohms = best->of[2] * misfit.ohms;
     for (std::size_t k = begin; k < end; ++k) {
       const double slope = n * misfit.vt / (std::abs(curve.current[k]) + is) + std::max(0.0, ohms);
       misfit.weight[k - begin] = 1 / std::hypot(curve.noise_voltage[k], slope * u_current(k));
     }
-    Eigen::VectorXd p = *best;
-    minimise(p);
-    misfit(p, residuals);
-    if (p.allFinite() && std::isfinite(residuals.squaredNorm())) {
-      best = p;
-      best_cost = residuals.squaredNorm();
-    }
+    if (auto again = nearest(best->of)) best = std::move(again);
   }
   const auto untold = fail(Fault::input,
                            "n and the saturation current cannot be told from these points: they lie on a line as well "
                            "as on a junction's curve");
-  if (!best) return untold;
-  Eigen::MatrixXd jacobian(misfit.values(), 3);
-  misfit.df(*best, jacobian);
-  const double variance = std::max(best_cost / std::max(1.0, double(misfit.values() - 3)), 1e-300);
-  const Eigen::Matrix3d covariance =
-      (jacobian.transpose() * jacobian).completeOrthogonalDecomposition().pseudoInverse() * variance;
-  const double n = std::exp((*best)[0]), is = std::exp((*best)[1]);
+  if (!best || best->each.empty()) return untold;
+  const double scatter = std::sqrt(best->squares / std::max(1.0, double(misfit.voltage.size()) - 3));
+  const double n = std::exp(best->of[0]), is = std::exp(best->of[1]);
   // A bend that is no larger than what a straight line misses too tells nothing of a junction.
   const double bend =
       n * misfit.vt * (std::log1p(highest / is) - std::log1p(lowest / is) - (highest - lowest) / (is + highest));
   double squares = 0;
   for (std::size_t k = 0; k < misfit.voltage.size(); ++k)
-    squares += std::pow(misfit.voltage[k] - misfit.model(*best, misfit.current[k]), 2);
+    squares += std::pow(misfit.voltage[k] - misfit.model(best->of, misfit.current[k]), 2);
   const double rms = std::sqrt(squares / double(misfit.voltage.size()));
   if (!(n > 0.2 && n < 50) || !(is > 1e-38) || !(is < highest) || !(bend > 3 * rms) || !(bend > 0.2 * misfit.vt) ||
-      std::sqrt(covariance(0, 0)) > 0.3 || std::sqrt(covariance(1, 1)) > 3)
+      scatter * best->each[0] > 0.3 || scatter * best->each[1] > 3)
     return untold;
   return Diode{.ideality = n,
                .saturation_current = is,
-               .series_resistance = (*best)[2] * misfit.ohms,
+               .series_resistance = best->of[2] * misfit.ohms,
                .residual = rms,
                .lowest = lowest,
                .highest = highest,

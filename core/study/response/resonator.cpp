@@ -1,11 +1,10 @@
 #include "study/response/resonator.h"
 
-#include <Eigen/Dense>
 #include <cmath>
 #include <numbers>
-#include <unsupported/Eigen/NonLinearOptimization>
 
 #include "base/conversions.h"
+#include "signal/least_squares.h"
 #include "study/response/definitions.h"
 #include "study/response/propagate.h"
 
@@ -14,7 +13,7 @@ namespace {
 
 using Complex = std::complex<double>;
 
-Resonator from_logs(const Eigen::VectorXd& p) {
+Resonator from_logs(std::span<const double> p) {
   return {.resistance = std::exp(p[0]),
           .inductance = std::exp(p[1]),
           .capacitance = std::exp(p[2]),
@@ -22,29 +21,20 @@ Resonator from_logs(const Eigen::VectorXd& p) {
           .shunt_resistance = std::exp(p[4])};
 }
 
-/// Residuals of the logarithm of Z over their weights, for the library's solver. Parameters are logarithms, so that
-/// none can turn negative and all move alike.
+/// What the logarithm of Z is missed by, over its weights. Parameters are logarithms, so that none can turn negative and
+/// all move alike.
 struct Misfit {
-  using Scalar = double;
-  using InputType = Eigen::VectorXd;
-  using ValueType = Eigen::VectorXd;
-  using JacobianType = Eigen::MatrixXd;
-  enum { InputsAtCompileTime = Eigen::Dynamic, ValuesAtCompileTime = Eigen::Dynamic };
-
   std::vector<double> frequency, u_gain, u_angle;  ///< Hz, relative, rad
   std::vector<Complex> z;
 
-  int inputs() const { return 5; }
-  int values() const { return int(2 * z.size()); }
-
-  int operator()(const Eigen::VectorXd& p, Eigen::VectorXd& out) const {
+  std::size_t values() const { return 2 * z.size(); }
+  void operator()(std::span<const double> p, std::span<double> out) const {
     const auto model = from_logs(p);
     for (std::size_t i = 0; i < z.size(); ++i) {
       const Complex off = std::log(z[i] / model.impedance(frequency[i]));
-      out[Eigen::Index(2 * i)] = off.real() / u_gain[i];
-      out[Eigen::Index(2 * i + 1)] = off.imag() / u_angle[i];
+      out[2 * i] = off.real() / u_gain[i];
+      out[2 * i + 1] = off.imag() / u_angle[i];
     }
-    return 0;
   }
 };
 
@@ -70,7 +60,7 @@ namespace {
 /// What the fit starts from, and what it misses by.
 struct Setup {
   Misfit misfit;
-  Eigen::VectorXd start;
+  std::vector<double> start;
 };
 
 Result<Setup> set_up(const CurveColumns& c) {
@@ -99,21 +89,15 @@ Result<Setup> set_up(const CurveColumns& c) {
                       (1 + ratio / (1 + ratio) * (c.f.front() * c.f.front()) / (fs * fs));
   const double shunt = both / (1 + ratio), motional = both - shunt;
   const double at_series = std::max(1e-3, c.value(fs)->real());
-  out.start.resize(5);
-  out.start << std::log(at_series), std::log(1 / (ws * ws * motional)), std::log(motional), std::log(shunt),
-      std::log(std::max(1e-4, 1e-3 / (ws * shunt)));
+  out.start = {std::log(at_series), std::log(1 / (ws * ws * motional)), std::log(motional), std::log(shunt),
+               std::log(std::max(1e-4, 1e-3 / (ws * shunt)))};
   return out;
 }
 
-Result<Eigen::VectorXd> solved(const Misfit& misfit, Eigen::VectorXd p) {
-  Eigen::NumericalDiff<Misfit, Eigen::Central> slopes(misfit);
-  Eigen::LevenbergMarquardt<Eigen::NumericalDiff<Misfit, Eigen::Central>> solver(slopes);
-  solver.parameters.maxfev = 4000;
-  solver.parameters.xtol = 1e-12;
-  solver.parameters.ftol = 1e-14;
-  solver.minimize(p);
-  if (!p.allFinite()) return fail(Fault::input, "the fit did not settle");
-  return p;
+Result<signal::LeastSquares> solved(const Misfit& misfit, const std::vector<double>& start) {
+  auto out = signal::least_squares({.count = misfit.values(), .of = std::cref(misfit)}, start);
+  if (!out || out->each.empty()) return fail(Fault::input, "the fit did not settle");
+  return *std::move(out);
 }
 
 }  // namespace
@@ -125,21 +109,14 @@ Result<Resonator> fit_resonator(const Curve& curve) {
   const auto& misfit = setup->misfit;
   const auto p = solved(misfit, setup->start);
   if (!p) return tl::unexpected(p.error());
-  Eigen::NumericalDiff<Misfit, Eigen::Central> slopes(misfit);
-  Eigen::MatrixXd jacobian(misfit.values(), 5);
-  slopes.df(*p, jacobian);
-  Eigen::VectorXd residuals(misfit.values());
-  misfit(*p, residuals);
-  auto out = from_logs(*p);
-  const double freedom = double(misfit.values() - 5);
+  auto out = from_logs(p->of);
+  const double freedom = double(misfit.values() - p->of.size());
   // What the model misses beyond the points' uncertainty is taken as noise of that size.
-  const double excess = std::max(0.0, residuals.squaredNorm() / freedom - 1);
-  const Eigen::MatrixXd covariance =
-      (jacobian.transpose() * jacobian).completeOrthogonalDecomposition().pseudoInverse();
+  const double excess = std::max(0.0, p->squares / freedom - 1);
   // What points share moves the fit as a whole: seeded draws, each fitted anew from where the fit came to.
   constexpr int kDraws = 48;
   const Errors errors(curve, c);
-  Eigen::VectorXd squares = Eigen::VectorXd::Zero(5);
+  std::array<double, 5> squares = {};
   std::mt19937_64 random(1);
   int fitted = 0;
   auto drawn = c;
@@ -150,17 +127,17 @@ Result<Resonator> fit_resonator(const Curve& curve) {
     auto moved = misfit;
     for (std::size_t i = 0; i < drawn.f.size(); ++i)
       moved.z[i] = std::polar(std::pow(10, drawn.gain[i] / 20), drawn.phase[i] / kDegrees);
-    const auto again = solved(moved, *p);
+    const auto again = solved(moved, p->of);
     if (!again) continue;
-    squares += (*again - *p).cwiseAbs2();
+    for (std::size_t k = 0; k < squares.size(); ++k) squares[k] += std::pow(again->of[k] - p->of[k], 2);
     ++fitted;
   }
   const double values[] = {out.resistance, out.inductance, out.capacitance, out.shunt_capacitance,
                            out.shunt_resistance};
-  for (int k = 0; k < 5; ++k)
-    out.u[std::size_t(k)] =
-        values[k] * std::sqrt((fitted > 0 ? squares[k] / fitted : std::max(0.0, covariance(k, k))) +
-                              excess * std::max(0.0, covariance(k, k)));
+  for (std::size_t k = 0; k < squares.size(); ++k) {
+    const double own = p->each[k] * p->each[k];
+    out.u[k] = values[k] * std::sqrt((fitted > 0 ? squares[k] / fitted : own) + excess * own);
+  }
   double missed = 0;
   for (std::size_t i = 0; i < misfit.z.size(); ++i)
     missed += std::norm(misfit.z[i] / out.impedance(misfit.frequency[i]) - 1.0);

@@ -1,11 +1,11 @@
 #include "study/switching/skew.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <random>
 
 #include "base/random.h"
+#include "signal/linear_fit.h"
 
 namespace heron::study::switching {
 namespace {
@@ -47,44 +47,12 @@ std::optional<Loop> loop_of(const Core& c, const Event& e) {
   return out;
 }
 
-/// i(t) as a straight function of some columns; coefficients, their covariance for unit noise, and the residual.
-struct Fit {
-  Eigen::VectorXd of;
-  Eigen::MatrixXd covariance;
-  double residual = 0;
-};
-std::optional<Fit> fit(const Eigen::MatrixXd& columns, const Eigen::VectorXd& y) {
-  const Eigen::MatrixXd normal = columns.transpose() * columns;
-  const Eigen::LDLT<Eigen::MatrixXd> solver(normal);
-  if (solver.info() != Eigen::Success || !(solver.rcond() > 1e-14)) return std::nullopt;
-  Fit out;
-  out.of = solver.solve(columns.transpose() * y);
-  out.covariance = solver.solve(Eigen::MatrixXd::Identity(normal.rows(), normal.cols()));
-  const Eigen::VectorXd rest = y - columns * out.of;
-  out.residual = std::sqrt(rest.squaredNorm() / std::max<double>(1, double(y.size() - columns.cols())));
-  return out.of.allFinite() ? std::optional(std::move(out)) : std::nullopt;
-}
-
-/// Columns scaled to like sizes, so that henries and seconds stand beside amperes.
-struct Columns {
-  double flux = 0, dropped = 0;  ///< the sizes
-  Eigen::MatrixXd of;            ///< flux, what is dropped, and one
-};
-Columns columns_of(const Loop& loop) {
-  Columns out;
-  for (std::size_t k = 0; k < loop.t.size(); ++k) {
-    out.flux = std::max(out.flux, std::abs(loop.flux[k]));
-    out.dropped = std::max(out.dropped, std::abs(loop.dropped[k]));
-  }
-  const auto n = Eigen::Index(loop.t.size());
-  out.of.resize(n, 3);
-  out.of << Eigen::VectorXd::Map(loop.flux.data(), n) / out.flux, Eigen::VectorXd::Map(loop.dropped.data(), n) / out.dropped, Eigen::VectorXd::Ones(n);
-  return out;
-}
+/// What i(t) is a sum of: the flux, what is dropped, and one.
+std::vector<std::vector<double>> columns_of(const Loop& loop) { return {loop.flux, loop.dropped, std::vector<double>(loop.t.size(), 1)}; }
 /// i at the loop's times, so much later.
-Eigen::VectorXd current_of(const Core& c, const Loop& loop, double later) {
-  Eigen::VectorXd out(Eigen::Index(loop.t.size()));
-  for (Eigen::Index k = 0; k < out.size(); ++k) out(k) = c.i.at(loop.t[std::size_t(k)] + later);
+std::vector<double> current_of(const Core& c, const Loop& loop, double later) {
+  std::vector<double> out;
+  for (const double t : loop.t) out.push_back(c.i.at(t + later));
   return out;
 }
 
@@ -93,14 +61,13 @@ struct Shifted {
   double residual = 0;
 };
 std::optional<Shifted> shifted(const Core& c, const Loop& loop) {
-  const auto s = columns_of(loop);
-  if (!(s.flux > 0 && s.dropped > 0)) return std::nullopt;
+  const auto columns = columns_of(loop);
   double late = 0;
-  std::optional<Fit> last;
+  std::optional<signal::LinearFit> last;
   for (int round = 0; round < kRounds; ++round) {
-    last = fit(s.of, current_of(c, loop, late));
+    last = signal::linear_fit(columns, current_of(c, loop, late));
     if (!last) return std::nullopt;
-    const double per = last->of(0) / s.flux, by = last->of(1) / s.dropped;
+    const double per = last->of[0], by = last->of[1];
     if (!(per > 0)) return std::nullopt;
     // i = flux/L + by * dropped: by = -late/L for a current that is late.
     const double more = std::clamp(-by / per, -0.5 * loop.edge, 0.5 * loop.edge);
@@ -108,17 +75,18 @@ std::optional<Shifted> shifted(const Core& c, const Loop& loop) {
     if (std::abs(late) > 2 * loop.edge) return std::nullopt;
     if (std::abs(more) < 1e-4 * loop.edge) break;
   }
-  const double per = last->of(0) / s.flux;
+  const double per = last->of[0];
   const double noise = std::max(c.i.noise, last->residual) * std::sqrt(c.i.together);
-  const double u_per = noise * std::sqrt(last->covariance(0, 0)) / s.flux;
+  const double u_per = noise * last->each[0];
   if (!(per > kStep * u_per)) return std::nullopt;
   // The drop must stand out of the voltage's own noise, or the delay rests on nothing.
-  if (!(s.dropped > kStep * c.v.noise)) return std::nullopt;
+  double most = 0, leap = 0;
+  for (const double v : loop.dropped) most = std::max(most, std::abs(v));
+  if (!(most > kStep * c.v.noise)) return std::nullopt;
   const double step = (loop.t.back() - loop.t.front()) / double(loop.t.size() - 1);
   // A step of the voltage within one sample is known to that sample only.
-  double leap = 0;
   for (std::size_t k = 1; k < loop.t.size(); ++k) leap = std::max(leap, std::abs(loop.dropped[k] - loop.dropped[k - 1]));
-  const double between = step / std::sqrt(12.0) * std::min(1.0, leap / s.dropped);
+  const double between = step / std::sqrt(12.0) * std::min(1.0, leap / most);
   return Shifted{{late, between, 1 / per}, last->residual};
 }
 
@@ -191,11 +159,10 @@ std::optional<double> slope_pickup(const Core& core, const Event& event) {
   if (!loop) return std::nullopt;
   const auto late = shifted(core, *loop);
   if (!late) return std::nullopt;
-  const auto s = columns_of(*loop);
-  const auto direct = fit(s.of, current_of(core, *loop, 0));
-  if (!direct || !(direct->of(0) > 0) || !(direct->of(1) > 0)) return std::nullopt;
+  const auto direct = signal::linear_fit(columns_of(*loop), current_of(core, *loop, 0));
+  if (!direct || !(direct->of[0] > 0) || !(direct->of[1] > 0)) return std::nullopt;
   if (!(direct->residual < 0.7 * late->residual)) return std::nullopt;
-  return direct->of(1) / s.dropped / (direct->of(0) / s.flux);
+  return direct->of[1] / direct->of[0];
 }
 
 }  // namespace heron::study::switching

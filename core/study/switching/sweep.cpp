@@ -1,10 +1,10 @@
 #include "study/switching/sweep.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
 #include "base/quantity.h"
+#include "signal/linear_fit.h"
 
 namespace heron::study::switching {
 namespace {
@@ -159,32 +159,27 @@ std::optional<EnergyFit> fit_of(const Family& family, Energy which) {
   std::vector<const SweepPoint*> has;
   for (const auto& p : family.points)
     if (p.energy[std::size_t(which)]) has.push_back(&p);
-  const auto n = Eigen::Index(has.size());
+  const auto n = has.size();
   if (n < 3) return std::nullopt;
-  const Eigen::Index terms = n < 4 ? 2 : 3;
   const double top = has.back()->load;
   if (!(top > 0)) return std::nullopt;
-  Eigen::MatrixXd columns(n, terms);
-  Eigen::VectorXd y(n);
-  for (Eigen::Index k = 0; k < n; ++k) {
-    const double x = has[std::size_t(k)]->load / top;
-    for (Eigen::Index j = 0; j < terms; ++j) columns(k, j) = std::pow(x, double(j));
-    y(k) = *has[std::size_t(k)]->energy[std::size_t(which)]->value;
-  }
-  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> solver(columns);
-  if (solver.rank() < terms) return std::nullopt;
-  const Eigen::VectorXd of = solver.solve(y), rest = y - columns * of;
-  const double residual = std::sqrt(rest.squaredNorm() / std::max<double>(1, double(n - terms)));
-  const Eigen::MatrixXd covariance = (columns.transpose() * columns).inverse();
+  std::vector<double> x, y;
   double own = 0;
-  for (const auto* p : has) own = std::hypot(own, p->energy[std::size_t(which)]->own / std::sqrt(double(n)));
-  const double each = std::max(residual, own);
-  EnergyFit out{.constant = of(0), .linear = of(1) / top, .residual = residual};
-  out.u_constant = each * std::sqrt(covariance(0, 0));
-  out.u_linear = each * std::sqrt(covariance(1, 1)) / top;
-  if (terms > 2) {
-    out.square = of(2) / top / top;
-    out.u_square = each * std::sqrt(covariance(2, 2)) / top / top;
+  for (const auto* p : has) {
+    const auto& energy = *p->energy[std::size_t(which)];
+    x.push_back(p->load / top);
+    y.push_back(*energy.value);
+    own = std::hypot(own, energy.own / std::sqrt(double(n)));
+  }
+  const auto fit = signal::linear_fit(signal::powers(x, n < 4 ? 2 : 3), y);
+  if (!fit) return std::nullopt;
+  const double each = std::max(fit->residual, own);
+  EnergyFit out{.constant = fit->of[0], .linear = fit->of[1] / top, .residual = fit->residual};
+  out.u_constant = each * fit->each[0];
+  out.u_linear = each * fit->each[1] / top;
+  if (fit->of.size() > 2) {
+    out.square = fit->of[2] / top / top;
+    out.u_square = each * fit->each[2] / top / top;
   }
   return out;
 }
