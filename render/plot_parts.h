@@ -44,6 +44,7 @@ class ForbiddenGround : public QCPAbstractItem {
   ForbiddenGround(QCustomPlot* plot, QCPAxisRect* rect, QVector<QPointF> line, bool upper, QCPAxis* upright = nullptr, bool filled = true);
 
   double selectTest(const QPointF&, bool, QVariant* = nullptr) const override { return -1; }
+  const QVector<QPointF>& line() const { return line_; }
 
  protected:
   void draw(QCPPainter* painter) override;

@@ -16,7 +16,6 @@ using render::theme;
 
 namespace {
 constexpr double kReachOfPoint = 12;  ///< pixels from a point that still mean it
-constexpr double kNowhere = 1e-15;    ///< that a limit from zero begins at on a logarithmic axis
 constexpr double kNamesApart = 14;    ///< pixels
 constexpr int kNameRoom = 96, kMostNameRoom = 220;  ///< pixels at the right
 constexpr double kPalest = 0.55;      ///< share of the paper in the last curve of a family
@@ -159,19 +158,9 @@ void FamilyOfCurves::make_room() {
 
 /// A line on one curve of a family is drawn as well: its words say which.
 void FamilyOfCurves::draw_limits() {
-  for (const auto& mask : placed_masks(*desk_))
-    for (int panel = 0; panel < rects_.size(); ++panel)
-      for (const auto& on : limited(panel)) {
-        if (mask.curve.substr(0, mask.curve.find(" at ")) != on.name) continue;
-        for (const bool upper : {true, false}) {
-          QVector<QPointF> line;
-          for (const auto& [x, y] : upper ? mask.upper : mask.lower) line << QPointF(log_x_ ? std::max(x, kNowhere) : x, on.factor * y);
-          if (line.isEmpty()) continue;
-          auto* ground = new render::ForbiddenGround(plot_, rects_[panel], line, upper);
-          ground->setLayer("wake");
-          items_ << ground;
-        }
-      }
+  for (int panel = 0; panel < rects_.size(); ++panel)
+    for (const auto& on : limited(panel))
+      for (auto* ground : grounds_on(*desk_, on, rects_[panel])) items_ << ground;
 }
 
 /// Names stand behind the ends of their lines, one below the other where those are close.

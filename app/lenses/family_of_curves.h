@@ -5,8 +5,8 @@
 #include <string_view>
 #include <vector>
 
+#include "app/lenses/placed_masks.h"
 #include "app/lenses/take_lens.h"
-#include "render/plot_parts.h"
 
 namespace heron::app {
 
@@ -19,12 +19,6 @@ struct DrawnCurve {
   bool fitted = false;             ///< not read but worked out: dotted
   bool promised = false;           ///< besides: by a data sheet, which is no take's
   std::optional<int> quantity = {};  ///< one of several over one axis, told by its line; unset: told from its like by lightness
-};
-
-/// A curve that limit lines may lie on, in the numbers of a panel.
-struct LimitedCurve {
-  std::string_view name;  ///< as masks call it
-  double factor = 1;      ///< of the panel's numbers over the curve's
 };
 
 /// Curves of takes in panels below each other over one axis, each named at its end: the take in view with discs, the others

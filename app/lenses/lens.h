@@ -4,6 +4,7 @@
 #include <qcustomplot.h>
 
 #include "app/desk.h"
+#include "app/text.h"
 
 namespace heron::app {
 
@@ -11,6 +12,11 @@ namespace heron::app {
 struct CursorCard {
   QString label, number, unit, below;
 };
+/// A value with its unit.
+inline CursorCard value_card(const QString& label, double value, std::string_view unit, int digits, const QString& below = {}) {
+  const auto shown = format_quantity(value, unit, digits);
+  return {label, text(shown.number), text(shown.unit), below};
+}
 
 /// A way to view takes. A kind's view lists those that suit it.
 class Lens : public QWidget {

@@ -15,6 +15,7 @@ using render::theme;
 namespace {
 
 constexpr int kOverviewHeight = 40;
+constexpr double kNameHeight = 20, kLeastHeight = 3 * kNameHeight;  ///< pixels, of a name and of a panel
 constexpr double kDots = 5;  ///< pixels between samples from which on each is a dot
 
 }  // namespace
@@ -53,7 +54,7 @@ RecordPlot::RecordPlot(QWidget* parent) : QCustomPlot(parent) {
   window_->setPen(QPen(theme().heron, 1));
   window_->setLayer("cursors");
   arrange(1, 1);
-  connect(this, &QCustomPlot::beforeReplot, this, &RecordPlot::fill);
+  connect(this, &QCustomPlot::afterLayout, this, &RecordPlot::fill);
 }
 
 std::vector<study::TracePtr> RecordPlot::in_front() const {
@@ -317,6 +318,8 @@ void RecordPlot::show_record(std::vector<RecordCurve> curves, Panels how, const 
 
 /// The upright axes around all that is in the record.
 void RecordPlot::frame() {
+  framed_height_ = panels_.first()->height();
+  framed_to_.clear();
   const auto count = uprights_.size();
   for (qsizetype k = 0; k < count; ++k) {
     auto* axis = uprights_[k];
@@ -339,13 +342,13 @@ void RecordPlot::frame() {
       range = QCPRange(range.center() - about / 2, range.center() + about / 2);
     }
     // Room above for the names, in a low panel too.
-    constexpr double kNameHeight = 20;  // pixels
     const auto places = how_ == Panels::apart ? double(count) : 1.0;
     const auto names = how_ == Panels::over ? double(count) : double(inside.size());
-    const double room = 0.06 * range.size(), height = std::max(3 * kNameHeight, double(axis->axisRect()->height()) / places);
+    const double room = 0.06 * range.size(), height = std::max(kLeastHeight, double(axis->axisRect()->height()) / places);
     const double above = std::max(2.2 * room, 1.06 * range.size() * kNameHeight * names / height);
     const double low = range.lower - room, high = range.upper + above, own = high - low;
     axis->setRange(how_ == Panels::apart ? QCPRange(low - own * double(count - 1 - k), high + own * double(k)) : QCPRange(low, high));
+    framed_to_ << axis->range();
     render::measure_axis(axis, inside.join(" and "), unit);
   }
 }
@@ -365,6 +368,16 @@ void RecordPlot::fill() {
   window_->bottomRight->setCoords(now.upper, 1);
   window_->setVisible(now.size() < 0.999 * whole_.size());
   framed_ = framed_ && !window_->visible();
+  // The room for names was reckoned before anything was laid out, and nobody has chosen another since.
+  const auto untouched = [&] {
+    for (qsizetype k = 0; k < uprights_.size(); ++k)
+      if (uprights_[k]->range() != framed_to_.value(k)) return false;
+    return true;
+  };
+  if (framed_ && framed_height_ < kLeastHeight && panels_.first()->height() >= kLeastHeight && untouched()) {
+    frame();
+    replot(rpQueuedReplot);
+  }
   if (now == filled_ && columns == filled_width_) return;
   filled_ = now;
   filled_width_ = columns;

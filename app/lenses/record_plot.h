@@ -114,7 +114,8 @@ class RecordPlot : public QCustomPlot {
   QList<QCPGraph*> overview_graphs_;
   QCPRange whole_{0, 1}, filled_{1, 0};
   Panels how_ = Panels::by_unit;
-  int filled_width_ = 0;
+  int filled_width_ = 0, framed_height_ = 0;
+  QList<QCPRange> framed_to_;  ///< of the uprights
   bool framed_ = true;
   std::optional<double> held_;  ///< where in the window the mouse took hold
 };

@@ -57,6 +57,15 @@ Result<void> set_word(P& plan, const WordTable<P>& table, bench::Hookup P::*hook
   if (!key.starts_with(kHookup)) return table.set(plan, key, text, around);
   return set_hookup_word(plan.*hookup, key.substr(kHookup.size()), own_sensor(key, text, around.own_sensors), around.pins);
 }
+/// The plan with one word of it changed, where it is sound then by the kind's own check().
+/// @param follows  what goes with the word
+template <class P>
+Result<P> with_word(P plan, const WordTable<P>& table, bench::Hookup P::*hookup, std::string_view key, std::string_view text, const Surroundings& around, void (*follows)(P&) = nullptr) {
+  if (auto ok = set_word(plan, table, hookup, key, text, around); !ok) return tl::unexpected(ok.error());
+  if (follows) follows(plan);
+  if (auto ok = check(plan); !ok) return tl::unexpected(ok.error());
+  return plan;
+}
 /// What is shown beside it.
 template <class P>
 BriefHint word_hint(const P& plan, const WordTable<P>& table, bench::Hookup P::*hookup, std::string_view key, const Surroundings& around) {

@@ -138,4 +138,11 @@ class SettingsTable {
   std::vector<Setting<S>> all_;
 };
 
+/// Whether a setting says something that S's own set() takes, as a kind is asked it.
+template <class S>
+Result<void> check_setting(std::string_view key, std::string_view text) {
+  S scratch;
+  return set(scratch, key, text);
+}
+
 }  // namespace heron::study

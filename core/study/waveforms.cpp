@@ -225,6 +225,18 @@ std::size_t Waveforms::watched(const Watch& watch) const {
   return watch.quantity.empty() ? (traces.size() == 1 ? 0 : traces.size()) : place(watch.quantity);
 }
 
+std::size_t Waveforms::samples() const {
+  std::size_t out = 0;
+  for (const auto& trace : traces) out += trace->size();
+  return out;
+}
+
+std::size_t Waveforms::bytes() const {
+  std::size_t out = 0;
+  for (const auto& trace : traces) out += trace->bytes();
+  return out;
+}
+
 Result<WaveformsPtr> waveforms_of(const Point& point, const TimesSaid& said, std::string_view without_times,
                                   std::size_t which) {
   if (point.records.size() <= which) return fail(Fault::input, "Point {} has no record.", point.index + 1);

@@ -42,6 +42,8 @@ struct Waveforms {
   std::size_t place(std::string_view name) const;  ///< traces.size() where there is none
   /// The quantity that a watch looks at: the one it names, or the only one; traces.size() where there is none.
   std::size_t watched(const Watch& watch) const;
+  std::size_t samples() const;  ///< of all quantities
+  std::size_t bytes() const;    ///< that its traces take
 };
 using WaveformsPtr = std::shared_ptr<const Waveforms>;
 

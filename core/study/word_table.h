@@ -106,11 +106,15 @@ Word<P> kept_word(std::string kept, T P::*member) {
           }};
 }
 
+/// Another way to say a number than in its unit: nothing where the text is no such.
+template <class P>
+using OtherWay = std::function<Result<std::optional<double>>(const P&, std::string_view text)>;
+
 /// A number with a unit.
 /// @param nouns  that may stand behind it and say only what it is: "periods"
 template <class P>
 Word<P> number_word(std::string key, std::string kept, std::string label, double P::*member, std::string unit, Span span,
-                    std::vector<std::string> nouns = {}) {
+                    std::vector<std::string> nouns = {}, OtherWay<P> other_way = {}) {
   auto out = kept_word(kept, member);
   out.key = key;
   out.label = std::move(label);
@@ -123,13 +127,15 @@ Word<P> number_word(std::string key, std::string kept, std::string label, double
            : std::isfinite(span.low) ? "from " + format_setting(span.low, unit) + " on"
                                      : std::string();
   };
-  out.set = [member, unit, nouns, span, between](P& p, std::string_view text, const Surroundings&) -> Result<void> {
+  out.set = [member, unit, nouns, span, between, other_way](P& p, std::string_view text, const Surroundings&) -> Result<void> {
     auto plain = trimmed(text);
+    const Result<std::optional<double>> said = other_way ? other_way(p, plain) : Result<std::optional<double>>(std::nullopt);
+    if (!said) return tl::unexpected(said.error());
     for (const auto& noun : nouns) {
       if (plain.ends_with(noun + "s")) plain = trimmed(std::string_view(plain).substr(0, plain.size() - noun.size() - 1));
       if (plain.ends_with(noun)) plain = trimmed(std::string_view(plain).substr(0, plain.size() - noun.size()));
     }
-    const auto value = parse_value(plain, unit);
+    const auto value = *said ? Result<double>(**said) : parse_value(plain, unit);
     if (!value) return tl::unexpected(value.error());
     if (!(*value >= span.low && *value <= span.high)) return fail(Fault::input, "{} lies not {}.", text, between());
     p.*member = *value;

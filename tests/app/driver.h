@@ -13,6 +13,7 @@
 #include "app/kinds/response/bode_lens.h"
 #include "app/kinds/response/response_view.h"
 #include "app/main_window.h"
+#include "render/plot_parts.h"
 
 /// Drives the real window as a person would: finds controls by their accessible names, clicks, types, waits.
 namespace heron::drive {
@@ -33,6 +34,19 @@ T* control(QWidget& window, const QString& accessible_name) {
 inline QPushButton* button(QWidget& window, const QString& name) { return control<QPushButton>(window, name); }
 
 inline void click(QWidget* widget) { QTest::mouseClick(widget, Qt::LeftButton); }
+/// The button that sets what would mend a doubt, by a part of what it sets; null where none is in view.
+inline QPushButton* remedy(QWidget& window, const QString& sets) {
+  for (auto* button : window.findChildren<QPushButton*>("remedy"))
+    if (button->isVisible() && button->toolTip().contains(sets)) return button;
+  return nullptr;
+}
+/// Hatched grounds of a plot.
+inline QList<render::ForbiddenGround*> grounds(const QCustomPlot* plot) {
+  QList<render::ForbiddenGround*> out;
+  for (int k = 0; k < plot->itemCount(); ++k)
+    if (auto* ground = dynamic_cast<render::ForbiddenGround*>(plot->item(k))) out << ground;
+  return out;
+}
 /// A line of the menu that a button opens; false where there is none.
 inline bool choose(QWidget& window, const QString& word, const QString& line) {
   click(button(window, word));

@@ -67,11 +67,7 @@ TEST_CASE("a remedy of two settings is taken at a click and given back at one st
     return settings.contains("wire.ia") && settings.contains("wire.ib") && settings.at("wire.ia") == a && settings.at("wire.ib") == b;
   };
   CHECK(is("i_b", "i_a"));
-  const auto remedy = [&]() -> QPushButton* {
-    for (auto* button : open.window.findChildren<QPushButton*>("remedy"))
-      if (button->isVisible() && button->toolTip().contains("wire.ia = i_a")) return button;
-    return nullptr;
-  };
+  const auto remedy = [&] { return drive::remedy(open.window, "wire.ia = i_a"); };
   REQUIRE(drive::until([&] { return remedy() != nullptr; }));
   drive::click(remedy());
   REQUIRE(drive::until([&] { return is("i_a", "i_b"); }));

@@ -136,11 +136,7 @@ TEST_CASE("a limit along the current is hatched ground over the energies it is o
   const auto id = open.desk().focus.study_id();
   CHECK(open.desk().document.write_claim(id, "energy.on at most 20 V from 5 A to 20 A").contains("an energy such as"));
   CHECK(open.desk().document.write_claim(id, "energy.on at 12 ohm at most 20 uJ from 6 A to 19 A").isEmpty());
-  const auto grounds = [](QCustomPlot* plot) {
-    int count = 0;
-    for (int k = 0; k < plot->itemCount(); ++k) count += dynamic_cast<render::ForbiddenGround*>(plot->item(k)) != nullptr;
-    return count;
-  };
+  const auto grounds = [](QCustomPlot* plot) { return drive::grounds(plot).size(); };
   CHECK(drive::until([&] { return grounds(lens->plot()) == 1; }));
   // It lies on turn-on over the current and on nothing else.
   drive::click(drive::button(open.window, "Sum"));
@@ -342,11 +338,7 @@ TEST_CASE("two that are exchanged are put right at a click, and an event that is
   REQUIRE(lens);
   const auto study = open.desk().focus.study_id();
   REQUIRE(open.desk().document.edit_settings(study, {{"wire.v_ds", "i_d"}, {"wire.i_d", "v_ds"}}).isEmpty());
-  const auto remedy = [&]() -> QPushButton* {
-    for (auto* button : open.window.findChildren<QPushButton*>("remedy"))
-      if (button->isVisible() && button->toolTip().contains("wire.v_ds = v_ds")) return button;
-    return nullptr;
-  };
+  const auto remedy = [&] { return drive::remedy(open.window, "wire.v_ds = v_ds"); };
   REQUIRE(drive::until([&] { return remedy() != nullptr; }));
   drive::click(remedy());
   REQUIRE(drive::until([&] { return setting(open, "wire.v_ds") == "v_ds" && setting(open, "wire.i_d") == "i_d"; }));

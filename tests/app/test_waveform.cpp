@@ -81,8 +81,9 @@ TEST_CASE("a record is looked at whole and in part, by wheel, strip and keys", "
     CHECK(floor > 0);
     CHECK(high - floor > 0.3);
   }
-  const auto first = *plot->upright_of(app::records_of(view).back()->traces[0]->name), second = *plot->upright_of(app::records_of(view).back()->traces[1]->name);
+  // As it is drawn: the room for names is known by then.
   plot->replot();
+  const auto first = *plot->upright_of(app::records_of(view).back()->traces[0]->name), second = *plot->upright_of(app::records_of(view).back()->traces[1]->name);
   QWheelEvent upright(at, plot->mapToGlobal(at), {}, QPoint(0, 120), Qt::NoButton, Qt::ShiftModifier, Qt::NoScrollPhase, false);
   QApplication::sendEvent(plot, &upright);
   CHECK(plot->upright_of(app::records_of(view).back()->traces[0]->name)->size() == Approx(0.85 * first.size()));
@@ -416,15 +417,9 @@ TEST_CASE("a limit over time is hatched ground in its quantity's panel, and one 
   const auto id = open.desk().focus.study_id();
   CHECK(open.desk().document.write_claim(id, "v at most 9 A from 0 s to 40 us").contains("v is in V; the limit is in A"));
   CHECK(open.desk().document.write_claim(id, "v at most 9 V from 0 s to 40 us").isEmpty());
-  const auto grounds = [&] {
-    int count = 0;
-    for (int k = 0; k < lens->record_plot()->itemCount(); ++k)
-      count += dynamic_cast<render::ForbiddenGround*>(lens->record_plot()->item(k)) != nullptr;
-    return count;
-  };
-  CHECK(drive::until([&] { return grounds() == 1; }));
+  CHECK(drive::until([&] { return drive::grounds(lens->record_plot()).size() == 1; }));
   open.desk().document.undo_stack().undo();
-  CHECK(drive::until([&] { return grounds() == 0; }));
+  CHECK(drive::until([&] { return drive::grounds(lens->record_plot()).isEmpty(); }));
 }
 
 TEST_CASE("a drive by points is read from a file in the word's own field", "[app][waveform]") {

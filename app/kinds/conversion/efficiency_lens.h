@@ -14,7 +14,7 @@ class EfficiencyLens : public RowCurves {
  protected:
   std::vector<DrawnCurve> curves_of(int panel, const study::conversion::Rows& rows, const study::conversion::Settings& settings) const override;
   QString lacks(const study::conversion::Rows& rows) const override;
-  std::vector<LimitedCurve> limited(int panel) const override { return {panel == 0 ? LimitedCurve{"efficiency", 100} : LimitedCurve{"loss"}}; }
+  std::vector<LimitedCurve> limited(int panel) const override { return {panel == 0 ? LimitedCurve{"efficiency", "A", 100} : LimitedCurve{"loss", "A"}}; }
   void finish() override;
   QCPRange bounds(int panel) const override;
 

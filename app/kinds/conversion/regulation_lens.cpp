@@ -43,12 +43,12 @@ double RegulationLens::base(const conversion::Rows& rows, const conversion::Sett
 
 std::vector<DrawnCurve> RegulationLens::curves_of(int, const conversion::Rows& rows, const conversion::Settings& settings) const {
   std::vector<DrawnCurve> out;
-  const double from = base(rows, settings), unit = percent_ && from != 0 ? 100 / from : 1;
+  const double from = base(rows, settings), by = unit(from);
   const auto fill = [&](DrawnCurve& drawn, const conversion::Rows& of, conversion::Port along) {
     for (const auto& r : of) {
       if (log_x_ && !(r.at(along) > 0)) continue;
       drawn.x.push_back(r.at(along));
-      drawn.y.push_back((r.vout() - from) * unit);
+      drawn.y.push_back((r.vout() - from) * by);
       drawn.points.push_back(r.point);
     }
   };
@@ -68,6 +68,12 @@ std::vector<DrawnCurve> RegulationLens::curves_of(int, const conversion::Rows& r
     }
   }
   return out;
+}
+
+std::vector<LimitedCurve> RegulationLens::limited(int) const {
+  if (over_line_) return {};
+  const double from = base(shown_rows(), settings());
+  return {{"output", "A", unit(from), -from}};
 }
 
 void RegulationLens::finish() {

@@ -31,11 +31,6 @@ QString small(const std::string& label) {
   return out;
 }
 
-CursorCard card(const QString& label, double v, const char* unit, const QString& below) {
-  const auto value = format_quantity(v, unit, 4);
-  return {label, text(value.number), text(value.unit), below};
-}
-
 }  // namespace
 
 FamilyLens::FamilyLens(const Over& over, Desk* desk, QWidget* parent)
@@ -316,16 +311,16 @@ void FamilyLens::place_cursors() {
       cards << CursorCard{label, "\u2013", "", "outside"};
       continue;
     }
-    cards << card(label, r->current, "A", of.isEmpty() ? number(r->power, "W", 3) : of.trimmed());
+    cards << value_card(label, r->current, "A", 4, of.isEmpty() ? number(r->power, "W", 3) : of.trimmed());
     if (r->conductance)
-      cards << card(QString("dI/dV at ") + letter, *r->conductance, "S",
-                    r->resistance ? number(*r->resistance, "ohm", 3) : QString());
-    if (r->gain) cards << card(QString("Gain at ") + letter, *r->gain, "1", "");
+      cards << value_card(QString("dI/dV at ") + letter, *r->conductance, "S", 4,
+                          r->resistance ? number(*r->resistance, "ohm", 3) : QString());
+    if (r->gain) cards << value_card(QString("Gain at ") + letter, *r->gain, "1", 4);
   }
   if (read[0] && read[1] && read[0]->voltage != read[1]->voltage) {
     const auto apart = study::iv::between(*read[0], *read[1]);
-    cards << card(
-        "B \u2212 A", apart.current, "A",
+    cards << value_card(
+        "B \u2212 A", apart.current, "A", 4,
         number(apart.voltage, "V", 3) + (apart.resistance ? ", " + number(*apart.resistance, "ohm", 3) : QString()));
   }
   plot_->show_crossings(crossings);

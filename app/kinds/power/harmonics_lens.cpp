@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/hatch.h"
@@ -16,6 +17,8 @@ namespace power = study::power;
 
 namespace {
 
+constexpr double kHalf = 0.46;  ///< of an order's room, to both sides
+
 /// Ground that an order's bar shall not enter: hatched from its limit up, with an edge of ink.
 class BarGround : public QCPAbstractItem {
  public:
@@ -27,7 +30,7 @@ class BarGround : public QCPAbstractItem {
     auto* x = parentPlot()->xAxis;
     auto* y = parentPlot()->yAxis;
     const auto* rect = parentPlot()->axisRect();
-    const double left = x->coordToPixel(order_ - 0.46), right = x->coordToPixel(order_ + 0.46), at = y->coordToPixel(limit_);
+    const double left = x->coordToPixel(order_ - kHalf), right = x->coordToPixel(order_ + kHalf), at = y->coordToPixel(limit_);
     if (at < rect->top()) return;
     const double edge = std::min(at, double(rect->bottom()));
     render::hatch(*painter, QPolygonF(QRectF(QPointF(left, rect->top()), QPointF(right, edge))), theme().line, 6);
@@ -129,6 +132,12 @@ void HarmonicsLens::draw() {
       items_ << new BarGround(plot_, h, *least);
       highest_ = std::max(highest_, 1.15 * *least);
     }
+  }
+  // In per cent, of the first phase that is drawn.
+  const double first = std::abs(s.phasor[voltage ? s.voltage(from) : s.current(from)].front()) / std::sqrt(2.0);
+  for (auto* ground : grounds_on(*desk_, {voltage ? "harmonic.voltage" : "harmonic.current", "1", per_cent_ && first > 0 ? 100 / first : 1, 0, kHalf}, plot_->axisRect())) {
+    items_ << ground;
+    for (const auto& limit : ground->line()) highest_ = std::max(highest_, 1.15 * limit.y());
   }
   render::measure_axis(plot_->xAxis, "Harmonic", "1");
   auto ticker = QSharedPointer<QCPAxisTickerFixed>::create();

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "app/lenses/placed_masks.h"
 #include "app/text.h"
 #include "base/quantity.h"
 #include "render/theme.h"
@@ -130,11 +131,10 @@ void InrushLens::draw() {
   if (const auto* f = figure("inrush.settled_after"); f && f->at.size() == 2) mark(f->at[1], in.steady(), "settled after " + said(*f), true);
   const auto window = text(format_quantity(in.half(), "s", 3).plain());
   for (const auto& [key, label, below] : {std::tuple{"inrush.rms.max", "Largest rms", "over " + window}, {"idle.rms", "Before, rms", QString("until it begins")}})
-    if (const auto* f = figure(key)) {
-      const auto shown = format_quantity(f->value, f->unit, 3);
-      cards_ << CursorCard{label, text(shown.number), text(shown.unit), below};
-    }
+    if (const auto* f = figure(key)) cards_ << value_card(label, f->value, f->unit, 3, below);
   emit cards_changed();
+  // They are the rms's: the current itself may pass them.
+  for (auto* ground : grounds_on(*desk_, {"current.half_cycle", "s"}, over_time_, false)) items_ << ground;
   draw_fuse(in);
   render::measure_axis(x, "Time", "s");
   render::measure_axis(y, "Current, and its rms over " + window, "A");

@@ -116,10 +116,7 @@ void ResidualLens::draw() {
   render::measure_axis(rest_->axis(QCPAxis::atLeft), text(r.name) + (harmonics_ ? ", the rest" : " beside it"), r.unit.empty() ? "1" : r.unit);
   render::measure_axis(rest_->axis(QCPAxis::atBottom), over_phase_ ? "Phase of the fundamental" : "Time", over_phase_ ? "deg" : "s");
   cards_.clear();
-  const auto card = [&](const QString& label, double value) {
-    const auto shown = format_quantity(value, r.unit.empty() ? "1" : r.unit, 4);
-    cards_ << CursorCard{label, text(shown.number), text(shown.unit), text(r.name)};
-  };
+  const auto card = [&](const QString& label, double value) { cards_ << value_card(label, value, r.unit.empty() ? "1" : r.unit, 4, text(r.name)); };
   card("Rest, rms", r.rms);
   card("Rest, highest", r.highest);
   emit cards_changed();

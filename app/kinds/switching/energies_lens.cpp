@@ -131,7 +131,7 @@ std::vector<DrawnCurve> EnergiesLens::curves_of(int, const std::any& of) const {
 
 std::vector<LimitedCurve> EnergiesLens::limited(int) const {
   if (over_ != Over::current) return {};
-  const auto on = [](Energy e) { return LimitedCurve{switching::energy_name(e)}; };
+  const auto on = [](Energy e) { return LimitedCurve{switching::energy_name(e), "A"}; };
   return total_ ? std::vector{on(Energy::total)} : std::vector{on(Energy::on), on(Energy::off)};
 }
 

@@ -1,28 +1,20 @@
 #pragma once
 #include "app/aside.h"
-#include "app/lenses/lens.h"
-#include "app/lenses/look_bar.h"
-#include "app/lenses/plot_cursors.h"
-#include "app/lenses/plot_view.h"
-#include "app/lenses/record_plot.h"
+#include "app/lenses/over_time_lens.h"
 #include "switching_view.h"
 
 namespace heron::app {
 
 /// The whole record of a shot over time, a panel a quantity; a click on an event enlarges it, a double click shows all.
-class PulseLens : public Lens {
+class PulseLens : public OverTimeLens {
   Q_OBJECT
 
  public:
   explicit PulseLens(Desk* desk, QWidget* parent = nullptr);
-  QCustomPlot* plot() override { return plot_; }
-  bool handle_key(int key) override;
-  QList<CursorCard> cards() const override { return cards_; }
-  void show_point(int index) override;
-  RecordPlot* record_plot() const { return plot_; }
 
  protected:
-  void showEvent(QShowEvent* event) override;
+  void renew() override;
+  std::vector<int> points() const override;
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
@@ -36,22 +28,12 @@ class PulseLens : public Lens {
     };
     std::vector<Other> others;
   };
-  void reload();
-  void draw();
-  void step(int by);
-  void place_cursors();
+  void show_shot();
   void mark_figure();
 
-  LookBar* bar_;
-  class QLabel* why_;
-  RecordPlot* plot_;
-  PlotView* looking_;
-  PlotCursors* cursors_;
   Ready ready_;
-  study::switching::ReadShotPtr shot_;
-  int chosen_ = -1;
+  study::switching::ReadShotPtr shot_;  ///< that is drawn
   QPointF pressed_;
-  QList<CursorCard> cards_;
   Aside working_{this};
 };
 

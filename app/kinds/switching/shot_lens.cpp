@@ -32,11 +32,6 @@ std::optional<QCPRange> span_of(const study::switching::Edge& edge) {
   return out;
 }
 
-CursorCard value_card(const QString& label, double value, const char* unit, int digits, const QString& below) {
-  const auto shown = format_quantity(value, unit, digits);
-  return {label, text(shown.number), text(shown.unit), below};
-}
-
 void set_of_study(Desk* desk, const study::Edits& edits) {
   const auto study = desk->focus.study_id();
   if (const auto trouble = desk->document.edit_settings(study, edits); !trouble.isEmpty()) desk->messages.say_trouble(trouble, study);

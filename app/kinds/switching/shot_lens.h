@@ -14,8 +14,6 @@ class ShotLens : public OneOfTakeLens<study::switching::ReadShotPtr, study::swit
 
 /// From where the first figure of an event was read to where the last was, s; nothing where none was.
 std::optional<QCPRange> span_of(const study::switching::Edge& edge);
-/// A value with its unit as a card beside the figures.
-CursorCard value_card(const QString& label, double value, const char* unit, int digits, const QString& below);
 /// A setting of the study in view changed; what speaks against it is said.
 void set_of_study(Desk* desk, const study::Edits& edits);
 

@@ -19,11 +19,6 @@ namespace {
 constexpr const char* kPanels[] = {"a panel each", "a panel a unit", "one panel, laid apart", "one panel, over each other"};  ///< of Panels
 constexpr std::size_t kPersistent = 24;  ///< earlier passes that are drawn pale behind the last
 
-CursorCard card(const QString& label, double value, const std::string& unit, const QString& below = {}) {
-  const auto shown = format_quantity(value, unit, 4);
-  return {label, text(shown.number), text(shown.unit), below};
-}
-
 }  // namespace
 
 RecordLens::RecordLens(Desk* desk, QWidget* parent) : Lens(desk, parent), bar_(new LookBar(this)), plot_(new RecordPlot(this)) {
@@ -330,7 +325,7 @@ void RecordLens::ask_shapes() {
             if (of_own == out.scaled.end()) continue;
             const auto differs = study::waveform::shape_difference(*of_own->second, ***scaled);
             if (differs && *differs)
-              out.cards << card(QString("%1, take %2").arg(text((**scaled)->name)).arg(number), **differs, "%", "shape differs by up to");
+              out.cards << value_card(QString("%1, take %2").arg(text((**scaled)->name)).arg(number), **differs, "%", 4, "shape differs by up to");
           }
         if (out.cards.isEmpty()) out.cards << CursorCard{"Shapes", "\u2013", "", "Ctrl+click a card to lay another take over it"};
         return out;
@@ -432,7 +427,7 @@ void RecordLens::place_cursors() {
       const auto time = text(format_quantity(*at, "s", 4));
       for (const auto& trace : one->traces) {
         const auto value = study::value_at(*trace, *at);
-        cards_ << (value && *value ? card(text(trace->name) + " at " + letter, **value, trace->unit, QString("%1 at %2").arg(letter).arg(time))
+        cards_ << (value && *value ? value_card(text(trace->name) + " at " + letter, **value, trace->unit, 4, QString("%1 at %2").arg(letter).arg(time))
                                    : CursorCard{text(trace->name) + " at " + letter, "\u2013", "", QString("%1 at %2, outside").arg(letter).arg(time)});
       }
     }
@@ -443,11 +438,11 @@ void RecordLens::place_cursors() {
       if (!read || !*read) continue;
       const auto& between = **read;
       if (!told)
-        cards_ << card("B \u2212 A", between.seconds, "s", text(format_quantity(1 / std::abs(between.seconds), "Hz", 4).plain()));
+        cards_ << value_card("B \u2212 A", between.seconds, "s", 4, text(format_quantity(1 / std::abs(between.seconds), "Hz", 4).plain()));
       told = true;
-      cards_ << card(text(trace->name) + ", B \u2212 A", between.difference, trace->unit,
+      cards_ << value_card(text(trace->name) + ", B \u2212 A", between.difference, trace->unit, 4,
                      "slope " + text(format_quantity(between.slope, trace->unit + "/s", 4)));
-      cards_ << card(text(trace->name) + ", mean", between.mean, trace->unit,
+      cards_ << value_card(text(trace->name) + ", mean", between.mean, trace->unit, 4,
                      QString("rms %1, integral %2")
                          .arg(text(format_quantity(between.rms, trace->unit, 4)),
                               text(format_quantity(between.integral, trace->unit + "s", 4))));

@@ -263,10 +263,8 @@ void XyLens::place_cursors() {
     name->setFont(render::text_font(12, QFont::DemiBold));
     name->setColor(theme().heron);
     rings_ << ring << name;
-    const auto value = format_quantity(**b, (*y)->unit, 4);
-    cards_ << CursorCard{text(up_) + " at " + letter, text(value.number), text(value.unit),
-                         QString("%1 %2, %3").arg(text(across_), text(format_quantity(**a, (*x)->unit, 4)),
-                                                  text(format_quantity(*at, "s", 4)))};
+    cards_ << value_card(text(up_) + " at " + letter, **b, (*y)->unit, 4,
+                         QString("%1 %2, %3").arg(text(across_), text(format_quantity(**a, (*x)->unit, 4)), text(format_quantity(*at, "s", 4))));
   }
   emit cards_changed();
   plot_->replot(QCustomPlot::rpQueuedReplot);

@@ -3,6 +3,7 @@
 #include "study/conversion/figures.h"
 #include "study/conversion/reduced.h"
 #include "study/conversion/study_plan.h"
+#include "study/settings_table.h"
 #include "study/shared_error.h"
 
 namespace heron::study::conversion {
@@ -40,11 +41,7 @@ const Kind& kind() {
                             .columns = columns(),
                             .curves = {{"efficiency", "1", "A"}, {"output", "V", "A"}, {"loss", "W", "A"}, {"output", "V", "s"}},
                             .times_said = {"start", "step", "sample_rate"},
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
+                            .check_setting = check_setting<Settings>,
                             .check_figure = check_figure_key,
                             .figures = figure_names,
                             .plan = planned,

@@ -138,7 +138,7 @@ Result<Analysis> ReducedConversion::read(const SettingsText& text, const std::ve
 
 bool ReducedConversion::quick() const {
   std::size_t samples = 0;
-  for (const auto& record : assembly_.records()) samples += record->record->traces.size() * record->record->traces.front()->size();
+  for (const auto& record : assembly_.records()) samples += record->record->samples();
   return samples <= kQuickMost && rows_.size() <= kQuickRows;
 }
 
@@ -194,11 +194,9 @@ std::optional<Record> ReducedConversion::readings() const {
 
 std::size_t ReducedConversion::bytes() const {
   std::size_t out = sizeof *this + rows_.size() * 2 * sizeof(Row);
-  for (const auto& record : assembly_.records())
-    for (const auto& trace : record->record->traces) out += trace->bytes();
+  for (const auto& record : assembly_.records()) out += record->record->bytes();
   for (const auto& e : assembly_.evidence())
-    if (e.record)
-      for (const auto& trace : e.record->traces) out += trace->bytes();
+    if (e.record) out += e.record->bytes();
   return out;
 }
 

@@ -4,6 +4,7 @@
 #include "study/iv/reduce.h"
 #include "study/iv/reduced.h"
 #include "study/iv/study_plan.h"
+#include "study/settings_table.h"
 #include "study/shared_error.h"
 
 namespace heron::study::iv {
@@ -40,11 +41,7 @@ const Kind& kind() {
                             .columns = columns(),
                             .curves = {{"current", "A", "V"}},
                             .restarts_on = "voltage",
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
+                            .check_setting = check_setting<Settings>,
                             .check_figure = check_figure_key,
                             .figures = figure_names,
                             .plan = planned,

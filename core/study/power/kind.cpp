@@ -3,6 +3,7 @@
 #include "study/power/figures.h"
 #include "study/power/reduced.h"
 #include "study/power/study_plan.h"
+#include "study/settings_table.h"
 
 namespace heron::study::power {
 
@@ -20,11 +21,7 @@ const Kind& kind() {
                             .curves = {{"harmonic.current", "A", "1"}, {"harmonic.voltage", "V", "1"}, {"current.half_cycle", "A", "s"}},
                             .masks_over_time = true,
                             .times_said = {"start", "step", "sample_rate"},
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
+                            .check_setting = check_setting<Settings>,
                             .check_figure = check_figure_key,
                             .figures = figure_names,
                             .plan = planned,

@@ -146,21 +146,15 @@ Columns readings_of(const Trend& trend, std::size_t most) {
 }  // namespace
 
 Result<std::vector<PowerRecordPtr>> ReducedPower::read_records(const Settings& settings) const {
-  const auto text = as_text(settings);
-  {
-    const std::lock_guard lock(mutex_);
-    if (!last_.empty() && last_settings_ == text) return last_;
-  }
-  std::vector<PowerRecordPtr> out;
-  for (const auto& record : records_) {
-    auto one = read_record(record, settings, method_);
-    if (!one) return tl::unexpected(one.error());
-    out.push_back(std::move(*one));
-  }
-  const std::lock_guard lock(mutex_);
-  last_settings_ = text;
-  last_ = out;
-  return out;
+  return last_.with(as_text(settings), [&]() -> Result<std::vector<PowerRecordPtr>> {
+    std::vector<PowerRecordPtr> out;
+    for (const auto& record : records_) {
+      auto one = read_record(record, settings, method_);
+      if (!one) return tl::unexpected(one.error());
+      out.push_back(std::move(*one));
+    }
+    return out;
+  });
 }
 
 Columns ReducedPower::curve(const std::vector<PowerRecordPtr>& records, const Settings& settings, std::size_t most) const {
@@ -219,7 +213,7 @@ Result<std::vector<Repeated>> ReducedPower::over_records(const SettingsText& tex
 
 bool ReducedPower::quick() const {
   std::size_t samples = 0;
-  for (const auto& record : records_) samples += record->traces.size() * record->traces.front()->size();
+  for (const auto& record : records_) samples += record->samples();
   return samples <= kQuickSamples;
 }
 
@@ -252,8 +246,7 @@ std::vector<std::pair<std::string, Record>> ReducedPower::tables() const {
 
 std::size_t ReducedPower::bytes() const {
   std::size_t out = sizeof *this;
-  for (const auto& record : records_)
-    for (const auto& trace : record->traces) out += 2 * trace->bytes();
+  for (const auto& record : records_) out += 2 * record->bytes();
   for (const auto& c : trend_.columns) out += c.values.size() * sizeof(double);
   return out;
 }

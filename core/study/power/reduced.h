@@ -1,6 +1,5 @@
 #pragma once
-#include <mutex>
-
+#include "study/last_read.h"
 #include "study/power/figures.h"
 #include "study/power/trend.h"
 #include "study/reduced.h"
@@ -36,9 +35,7 @@ class ReducedPower final : public Reduced {
   Trend trend_;
   Method method_;
   Settings settings_;
-  mutable std::mutex mutex_;
-  mutable SettingsText last_settings_;
-  mutable std::vector<PowerRecordPtr> last_;
+  LastRead<std::vector<PowerRecordPtr>> last_;
 };
 
 Result<std::unique_ptr<Reducer>> reducer(const SettingsText& settings);

@@ -4,6 +4,7 @@
 #include "study/response/figures.h"
 #include "study/response/reduced.h"
 #include "study/response/study_plan.h"
+#include "study/settings_table.h"
 
 namespace heron::study::response {
 
@@ -53,11 +54,7 @@ const Kind& kind() {
       .columns = columns(),
       .curves = {{"gain", "dB", "Hz"}, {"phase", "deg", "Hz"}, {"coherence", "1", "Hz"}},
       .restarts_on = "frequency",
-      .check_setting =
-          [](std::string_view key, std::string_view text) {
-            Settings scratch;
-            return set(scratch, key, text);
-          },
+      .check_setting = check_setting<Settings>,
       .check_figure = check_figure_key,
       .figures = figure_names,
       .plan = planned,

@@ -1,5 +1,6 @@
 #include "study/spectrum/kind.h"
 
+#include "study/settings_table.h"
 #include "study/spectrum/figures.h"
 #include "study/spectrum/reduced.h"
 #include "study/spectrum/settings.h"
@@ -47,11 +48,7 @@ const Kind& kind() {
                             .curves = {{"spectrum", "", "Hz"}},
                             .times_said = {"sample_rate"},
                             .network_setting = kLinkSettings,
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
+                            .check_setting = check_setting<Settings>,
                             .check_figure = check_figure_key,
                             .figures = figure_names,
                             .plan = planned,

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <mutex>
 #include <numeric>
 
 #include "study/spectrum/codes.h"
@@ -216,21 +217,15 @@ Result<PointSpectra> spectra_of(int index, const std::vector<WaveformsPtr>& reco
 }  // namespace
 
 Result<ReducedSpectra::Spectra> ReducedSpectra::spectra(const Settings& settings) const {
-  const auto text = as_text(settings);
-  {
-    const std::lock_guard lock(mutex_);
-    if (last_settings_ == text) return last_;
-  }
-  Spectra all;
-  for (const auto& point : points_) {
-    auto out = spectra_of(point.index, point.records, settings, points_.size() == 1 ? growing_.get() : nullptr);
-    if (!out) return tl::unexpected(out.error());
-    all.push_back(std::make_shared<const PointSpectra>(std::move(*out)));
-  }
-  const std::lock_guard lock(mutex_);
-  last_settings_ = text;
-  last_ = all;
-  return all;
+  return last_.with(as_text(settings), [&]() -> Result<Spectra> {
+    Spectra all;
+    for (const auto& point : points_) {
+      auto out = spectra_of(point.index, point.records, settings, points_.size() == 1 ? growing_.get() : nullptr);
+      if (!out) return tl::unexpected(out.error());
+      all.push_back(std::make_shared<const PointSpectra>(std::move(*out)));
+    }
+    return all;
+  });
 }
 
 Result<Analysis> ReducedSpectra::read(const SettingsText& text, const std::vector<std::string>& asked) const {
@@ -358,10 +353,8 @@ std::vector<std::pair<std::string, Record>> ReducedSpectra::tables() const {
 std::size_t ReducedSpectra::bytes() const {
   std::size_t out = sizeof *this;
   for (const auto& point : points_)
-    for (const auto& r : point.records)
-      for (const auto& t : r->traces) out += t->bytes();
-  const std::lock_guard lock(mutex_);
-  for (const auto& point : last_)
+    for (const auto& r : point.records) out += r->bytes();
+  for (const auto& point : last_.kept().value_or(Spectra()))
     for (const auto& s : point->spectra) out += s.power.size() * (2 * sizeof(double) + sizeof(Owner));
   return out;
 }

@@ -1,7 +1,7 @@
 #pragma once
 #include <memory>
-#include <mutex>
 
+#include "study/last_read.h"
 #include "study/reduced.h"
 #include "study/repeated.h"
 #include "study/spectrum/doubts.h"
@@ -51,9 +51,7 @@ class ReducedSpectra final : public Reduced, public SweepSource {
   Settings settings_;
   std::vector<OwnNoise> own_;
   std::shared_ptr<Growing> growing_;
-  mutable std::mutex mutex_;
-  mutable std::optional<SettingsText> last_settings_;
-  mutable Spectra last_;
+  LastRead<Spectra> last_;
 };
 
 Result<std::unique_ptr<Reducer>> reducer(const SettingsText& settings);

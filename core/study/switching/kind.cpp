@@ -1,5 +1,6 @@
 #include "study/switching/kind.h"
 
+#include "study/settings_table.h"
 #include "study/switching/figures.h"
 #include "study/switching/reduced.h"
 #include "study/switching/study_plan.h"
@@ -22,11 +23,7 @@ const Kind& kind() {
                             .curves = {{"energy.on", "J", "A"}, {"energy.off", "J", "A"}, {"energy.recovery", "J", "A"}, {"energy.total", "J", "A"}},
                             .masks_over_time = true,
                             .times_said = {"start", "step", "sample_rate"},
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
+                            .check_setting = check_setting<Settings>,
                             .check_figure = check_figure_key,
                             .figures = figure_names,
                             .plan = planned,

@@ -103,21 +103,15 @@ Columns curve_of(const std::vector<ReadShotPtr>& shots, std::size_t most) {
 }  // namespace
 
 Result<std::vector<ReadShotPtr>> ReducedSwitching::read_shots(const Settings& settings) const {
-  const auto text = as_text(settings);
-  {
-    const std::lock_guard lock(mutex_);
-    if (!last_.empty() && last_settings_ == text) return last_;
-  }
-  std::vector<ReadShotPtr> out;
-  for (const auto& shot : shots_) {
-    auto one = switching::read(shot.record, shot.setting, settings);
-    if (!one) return tl::unexpected(one.error());
-    out.push_back(std::move(*one));
-  }
-  const std::lock_guard lock(mutex_);
-  last_settings_ = text;
-  last_ = out;
-  return out;
+  return last_.with(as_text(settings), [&]() -> Result<std::vector<ReadShotPtr>> {
+    std::vector<ReadShotPtr> out;
+    for (const auto& shot : shots_) {
+      auto one = switching::read(shot.record, shot.setting, settings);
+      if (!one) return tl::unexpected(one.error());
+      out.push_back(std::move(*one));
+    }
+    return out;
+  });
 }
 
 Result<Analysis> ReducedSwitching::read(const SettingsText& text, const std::vector<std::string>& asked) const {
@@ -156,7 +150,7 @@ Result<std::vector<Repeated>> ReducedSwitching::over_shots(const SettingsText& t
 
 bool ReducedSwitching::quick() const {
   std::size_t samples = 0;
-  for (const auto& shot : shots_) samples += shot.record->traces.size() * shot.record->traces.front()->size();
+  for (const auto& shot : shots_) samples += shot.record->samples();
   return samples <= kQuickSamples;
 }
 
@@ -193,8 +187,7 @@ std::vector<std::pair<std::string, Record>> ReducedSwitching::tables() const {
 
 std::size_t ReducedSwitching::bytes() const {
   std::size_t out = sizeof *this;
-  for (const auto& shot : shots_)
-    for (const auto& trace : shot.record->traces) out += 3 * trace->bytes();
+  for (const auto& shot : shots_) out += 3 * shot.record->bytes();
   return out;
 }
 

@@ -1,6 +1,5 @@
 #pragma once
-#include <mutex>
-
+#include "study/last_read.h"
 #include "study/reduced.h"
 #include "study/repeated.h"
 #include "study/switching/sweep.h"
@@ -36,9 +35,7 @@ class ReducedSwitching final : public Reduced {
  private:
   std::vector<Taken> shots_;
   Settings settings_;
-  mutable std::mutex mutex_;
-  mutable SettingsText last_settings_;
-  mutable std::vector<ReadShotPtr> last_;
+  LastRead<std::vector<ReadShotPtr>> last_;
 };
 
 Result<std::unique_ptr<Reducer>> reducer(const SettingsText& settings);

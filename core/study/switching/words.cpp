@@ -205,13 +205,7 @@ std::string time_sentence(const Plan& p, const bench::Limits& limits) {
   return fmt::format("{} {}, {} on a real bench; up to {} and {} in the load.", n, n == 1 ? "shot" : "shots", format_duration(p.seconds(limits)), format_quantity(peak, "A", 3).plain(), format_quantity(energy, "J", 2).plain());
 }
 
-Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
-  Plan changed = plan;
-  auto ok = set_word(changed, words(), &Plan::hookup, key, text, around);
-  if (!ok) return tl::unexpected(ok.error());
-  if (ok = check(changed); !ok) return tl::unexpected(ok.error());
-  return changed;
-}
+Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) { return with_word(plan, words(), &Plan::hookup, key, text, around); }
 
 BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) { return word_hint(p, words(), &Plan::hookup, key, around); }
 

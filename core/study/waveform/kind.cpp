@@ -1,5 +1,6 @@
 #include "study/waveform/kind.h"
 
+#include "study/settings_table.h"
 #include "study/waveform/figures.h"
 #include "study/waveform/reduced.h"
 #include "study/waveform/study_plan.h"
@@ -15,11 +16,7 @@ const Kind& kind() {
                             .quantities_by_name = true,
                             .masks_over_time = true,
                             .times_said = {"start", "step"},
-                            .check_setting =
-                                [](std::string_view key, std::string_view text) {
-                                  Settings scratch;
-                                  return set(scratch, key, text);
-                                },
+                            .check_setting = check_setting<Settings>,
                             .check_figure = check_figure_key,
                             .figures = figure_names,
                             .plan = planned,

@@ -127,7 +127,7 @@ Result<std::vector<Repeated>> ReducedWaveforms::over_passes(const SettingsText& 
 
 bool ReducedWaveforms::quick() const {
   std::size_t samples = 0;
-  for (const auto& pass : passes_) samples += pass->traces.size() * pass->traces.front()->size();
+  for (const auto& pass : passes_) samples += pass->samples();
   return samples <= kQuickSamples;
 }
 
@@ -137,8 +137,7 @@ Columns ReducedWaveforms::small() const {
 
 std::size_t ReducedWaveforms::bytes() const {
   std::size_t out = sizeof *this;
-  for (const auto& pass : passes_)
-    for (const auto& trace : pass->traces) out += trace->bytes();
+  for (const auto& pass : passes_) out += pass->bytes();
   return out;
 }
 

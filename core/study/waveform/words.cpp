@@ -35,13 +35,11 @@ const Choices<Repeat> kRepeats = {{Repeat::once, "once", "once"},
 
 /// A period, said as such or as a frequency.
 Word<Plan> period_word() {
-  auto out = number_word("period", "period", "From one to the next", &Plan::period, "s", {1e-8, 1e4});
-  const auto plain = out.set;
-  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
-    if (const auto q = parse_quantity(text, ""); q && q->unit == "Hz" && q->value > 0)
-      return plain(p, fmt::format("{:.17g}", 1 / q->value), around);
-    return plain(p, text, around);
+  const auto as_frequency = [](const Plan&, std::string_view text) -> Result<std::optional<double>> {
+    const auto q = parse_quantity(text, "");
+    return q && q->unit == "Hz" && q->value > 0 ? std::optional(1 / q->value) : std::nullopt;
   };
+  auto out = number_word<Plan>("period", "period", "From one to the next", &Plan::period, "s", {1e-8, 1e4}, {}, as_frequency);
   out.hint = [](const Plan& p, const Surroundings&) {
     return BriefHint{.forms = format_setting(1 / p.period, "Hz"), .allowed = "a time, or a frequency"};
   };
@@ -69,19 +67,17 @@ Word<Plan> contact_word() {
 
 /// How long, said as a time or as so many periods of the drive.
 Word<Plan> length_word() {
-  auto out = number_word("length", "length", "Length of a record", &Plan::length, "s", {1e-8, 1e5});
-  const auto plain = out.set;
-  out.set = [plain](Plan& p, std::string_view text, const Surroundings& around) -> Result<void> {
-    auto typed = trimmed(text);
-    for (const char* noun : {"periods", "period"})
-      if (typed.ends_with(noun)) {
-        const auto count = parse_value(trimmed(std::string_view(typed).substr(0, typed.size() - std::string_view(noun).size())), "1");
-        if (!count) return tl::unexpected(count.error());
-        if (!p.repeats()) return fail(Fault::input, "What drives does not repeat; say the length as a time.");
-        return plain(p, fmt::format("{:.17g}", *count * p.period), around);
-      }
-    return plain(p, text, around);
+  const auto as_periods = [](const Plan& p, std::string_view text) -> Result<std::optional<double>> {
+    for (const std::string_view noun : {"periods", "period"}) {
+      if (!text.ends_with(noun)) continue;
+      const auto count = parse_value(trimmed(text.substr(0, text.size() - noun.size())), "1");
+      if (!count) return tl::unexpected(count.error());
+      if (!p.repeats()) return fail(Fault::input, "What drives does not repeat; say the length as a time.");
+      return *count * p.period;
+    }
+    return std::nullopt;
   };
+  auto out = number_word<Plan>("length", "length", "Length of a record", &Plan::length, "s", {1e-8, 1e5}, {}, as_periods);
   out.hint = [](const Plan& p, const Surroundings&) {
     BriefHint hint{.forms = fmt::format("{} samples", p.samples()), .allowed = "a time"};
     if (p.repeats()) {
@@ -369,15 +365,10 @@ std::string time_sentence(const Plan& p, const bench::Limits&) {
 }
 
 Result<Plan> apply(const Plan& plan, std::string_view key, std::string_view text, const Surroundings& around) {
-  Plan changed = plan;
-  auto ok = set_word(changed, words(), &Plan::hookup, key, text, around);
-  if (!ok) return tl::unexpected(ok.error());
   // A quantity that was waited for and is gone: the next best is.
-  if (!changed.hookup.find(changed.quantity) && !changed.hookup.chains.empty())
-    changed.quantity = changed.hookup.chains.front().name;
-  ok = check(changed);
-  if (!ok) return tl::unexpected(ok.error());
-  return changed;
+  return with_word<Plan>(plan, words(), &Plan::hookup, key, text, around, [](Plan& p) {
+    if (!p.hookup.find(p.quantity) && !p.hookup.chains.empty()) p.quantity = p.hookup.chains.front().name;
+  });
 }
 
 BriefHint hint(const Plan& p, std::string_view key, const Surroundings& around) { return word_hint(p, words(), &Plan::hookup, key, around); }
